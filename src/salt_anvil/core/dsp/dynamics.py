@@ -1,0 +1,384 @@
+"""The recursions of level control: detectors, static curve, ballistics, gain.
+
+Equations after Giannoulis, Massberg and Reiss, J. Audio Eng. Soc. 60(6), 2012 ("GMR"): the
+soft-knee curve is their eq. 4, the branching detector eq. 16, the decoupled one eq. 17, both in
+the log domain behind the curve; equation numbers are from memory. The feed-back form is solved
+per sample for the level u that the feed-forward curve would have to see: u - a*C(u) = r.
+Equation numbers are from memory.
+"""
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, exp2_into, log2_into
+from salt_anvil.core.dsp.gate import FLOOR_AMPLITUDE, GRID, TINY, Sound
+
+# Columns of the control vector of `reduce_into`.
+THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, HOLD, RMS, MOST, LINK, RESTORE, RESTORE_RATE = range(11)
+SLOW_RISE, SLOW_FALL = 11, 12
+CONTROLS = 13
+# Rows of the state, one column a lane: reduction, peak hold, hold counter, slow part, mean
+# square, slow copy for restore.
+OUT, HELD, COUNT, SLOW, POWER, LATE = range(6)
+STATES = 6
+# Flags.
+PEAK, MEAN_SQUARE = 0, 1
+DECOUPLED, BRANCHING = 0, 1
+FORWARD, BACK = 0, 1
+
+
+def rate_of(time_ms: float, rate: int) -> float:
+    """Return 1 - exp(-1 / (t * rate)), the share of the way gone in one frame (GMR eq. 7)."""
+    return -math.expm1(-1000.0 / (max(time_ms, 1e-6) * rate))
+
+
+@njit(cache=True, error_model="numpy")
+def curve_reduction(
+    level_db: float, threshold_db: float, slope: float, knee_db: float, most_db: float
+) -> float:
+    """Return the reduction in dB >= 0 of a soft-knee compressor curve (GMR eq. 4, x - y).
+
+    slope is 1 - 1/ratio; most_db bounds the result.
+    """
+    over = level_db - threshold_db
+    half = 0.5 * knee_db
+    inside = min(max(over + half, 0.0), knee_db)
+    bend = inside * inside / (2.0 * knee_db) if knee_db > 0.0 else 0.0
+    return min(slope * (bend + max(over - half, 0.0)), most_db)
+
+
+@njit(cache=True, error_model="numpy")
+def _solve(r: float, a: float, t: float, s: float, knee: float, most: float) -> float:
+    """Return C(u) for the u with u - a*C(u) = r, where C is `curve_reduction`."""
+    half = 0.5 * knee
+    if r <= t - half:
+        return 0.0
+    u = (r - a * s * t) / (1.0 - a * s)
+    if u < t + half:
+        k = 0.5 * a * s / knee
+        d = r - t + half
+        # k*v*v - v + d = 0 for v = u - t + half, the smaller root without cancellation
+        v = 2.0 * d / (1.0 + math.sqrt(max(1.0 - 4.0 * k * d, 0.0)))
+        u = v + t - half
+    return curve_reduction(u, t, s, knee, most)
+
+
+@njit(cache=True, error_model="numpy")
+def _levels(
+    key: Sound,
+    lane: int,
+    start: int,
+    n: int,
+    detector: int,
+    value: Sound,
+    step: Sound,
+    offset: int,
+    power: float,
+    level: Sound,
+    exponent: Sound,
+) -> float:
+    """Fill level[:n] with the detector's level in dB; return the mean square at the end."""
+    if detector == MEAN_SQUARE:
+        b = value[RMS] + step[RMS] * offset
+        db = step[RMS]
+        for i in range(n):
+            x = key[start + i, lane]
+            power += (b + db * i) * (x * x - power)
+            level[i] = power + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
+        if power < TINY:
+            power = 0.0
+        log2_into(level, exponent, n, 0.5 * DB_PER_OCTAVE)
+    else:
+        for i in range(n):
+            level[i] = abs(key[start + i, lane]) + FLOOR_AMPLITUDE
+        log2_into(level, exponent, n, DB_PER_OCTAVE)
+    return power
+
+
+@njit(cache=True, error_model="numpy")
+def _link(levels: Sound, n: int, link: float, d_link: float) -> None:
+    """Move every lane's level towards the loudest lane's."""
+    for i in range(n):
+        amount = link + d_link * i
+        a, b = levels[0, i], levels[1, i]
+        most = max(a, b)
+        levels[0, i] = a + amount * (most - a)
+        levels[1, i] = b + amount * (most - b)
+
+
+@njit(cache=True, error_model="numpy")
+def _curve_into(level: Sound, n: int, value: Sound, step: Sound, offset: int) -> None:
+    """Replace level[:n] by the reduction of the static curve."""
+    t, s = value[THRESHOLD] + step[THRESHOLD] * offset, value[SLOPE] + step[SLOPE] * offset
+    w, m = value[KNEE] + step[KNEE] * offset, value[MOST] + step[MOST] * offset
+    dt, ds, dw, dm = step[THRESHOLD], step[SLOPE], step[KNEE], step[MOST]
+    for i in range(n):
+        knee = max(w + dw * i, 1e-9)
+        over = level[i] - (t + dt * i)
+        inside = min(max(over + 0.5 * knee, 0.0), knee)
+        bend = inside * inside / (2.0 * knee)
+        reduction = (s + ds * i) * (bend + max(over - 0.5 * knee, 0.0))
+        level[i] = min(reduction, m + dm * i)
+
+
+@njit(cache=True, error_model="numpy")
+def _smooth(
+    c: Sound,
+    n: int,
+    state: Sound,
+    ballistics: int,
+    programme: bool,
+    value: Sound,
+    step: Sound,
+    offset: int,
+) -> None:
+    """Run the feed-forward ballistics over c[:n] in place (GMR eq. 16 and 17, plus hold)."""
+    ka, kr = value[ATTACK] + step[ATTACK] * offset, value[RELEASE] + step[RELEASE] * offset
+    da, dr = step[ATTACK], step[RELEASE]
+    hold = value[HOLD] + step[HOLD] * offset
+    out, held, count, slow = state[OUT], state[HELD], state[COUNT], state[SLOW]
+    if programme:
+        up, down = value[SLOW_RISE], value[SLOW_FALL]
+        for i in range(n):
+            slow += (up if c[i] > slow else down) * (c[i] - slow)
+            c[i] = max(c[i], slow)
+    if ballistics == BRANCHING:
+        for i in range(n):
+            target = c[i]
+            if target >= out:
+                out += (ka + da * i) * (target - out)
+                count = hold
+            elif count > 0.0:
+                count -= 1.0
+            else:
+                out += (kr + dr * i) * (target - out)
+            c[i] = out
+        held = out
+    else:
+        for i in range(n):
+            target = c[i]
+            if target >= held:
+                held = target
+                count = hold
+            elif count > 0.0:
+                count -= 1.0
+            else:
+                held += (kr + dr * i) * (target - held)
+            out += (ka + da * i) * (held - out)
+            c[i] = out
+    state[OUT], state[HELD], state[COUNT], state[SLOW] = out, held, count, slow
+
+
+@njit(cache=True, error_model="numpy")
+def _smooth_back(
+    level: Sound,
+    n: int,
+    state: Sound,
+    ballistics: int,
+    programme: bool,
+    value: Sound,
+    step: Sound,
+    offset: int,
+) -> None:
+    """Run the feed-back ballistics: level[:n] in dB becomes the reduction, in place.
+
+    The detector hears the output, y = x - c. With the inverted knee F(x - c) = C(u), where
+    x - c = u - C(u), each smoothing step is an equation for u alone. The attack's pole p is
+    kept where the control says by a = p / (1 - s + p*s).
+    """
+    out, held, count, slow = state[OUT], state[HELD], state[COUNT], state[SLOW]
+    hold = value[HOLD] + step[HOLD] * offset
+    up, down = value[SLOW_RISE], value[SLOW_FALL]
+    for i in range(n):
+        j = offset + i
+        t = value[THRESHOLD] + step[THRESHOLD] * j
+        s = min(value[SLOPE] + step[SLOPE] * j, 0.9999)
+        knee = max(value[KNEE] + step[KNEE] * j, 1e-9)
+        most = value[MOST] + step[MOST] * j
+        x = level[i]
+        open_loop = curve_reduction(x, t, s, knee, most)
+        rising = open_loop >= (out if ballistics == BRANCHING else held)
+        p = 1.0 - (value[ATTACK] + step[ATTACK] * j)
+        a = p / (1.0 - s + p * s)
+        b = 1.0 - (value[RELEASE] + step[RELEASE] * j)
+        floor = 0.0
+        if programme:
+            slow += (up if open_loop > slow else down) * (open_loop - slow)
+            floor = slow
+        if ballistics == BRANCHING:
+            if rising:
+                out = a * out + (1.0 - a) * max(_solve(x - a * out, a, t, s, knee, most), floor)
+                count = hold
+            elif count > 0.0:
+                count -= 1.0
+            else:
+                out = b * out + (1.0 - b) * max(_solve(x - b * out, b, t, s, knee, most), floor)
+            held = out
+        else:
+            if rising:
+                held = max(_solve(x - a * out, a, t, s, knee, most), floor)
+                count = hold
+            elif count > 0.0:
+                count -= 1.0
+            else:
+                g = 1.0 - (1.0 - a) * (1.0 - b)
+                r = x - a * out - (1.0 - a) * b * held
+                held = b * held + (1.0 - b) * max(_solve(r, g, t, s, knee, most), floor)
+            out = a * out + (1.0 - a) * held
+        level[i] = out
+    state[OUT], state[HELD], state[COUNT], state[SLOW] = out, held, count, slow
+
+
+@njit(cache=True, error_model="numpy")
+def _restore(c: Sound, n: int, state: Sound, amount: float, d_amount: float, rate: float) -> None:
+    """Give back a share of what a slowly rising copy of the reduction has not reached yet."""
+    late = state[LATE]
+    for i in range(n):
+        late = min(late + rate * (c[i] - late), c[i])
+        c[i] -= (amount + d_amount * i) * (c[i] - late)
+    state[LATE] = late
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def reduce_into(
+    reduction: Sound,
+    heard: Sound,
+    key: Sound,
+    start: int,
+    value: Sound,
+    step: Sound,
+    flags: NDArray[np.int64],
+    state: Sound,
+) -> None:
+    """Fill reduction (frames, lanes) with the smoothed reduction in dB that the key asks for.
+
+    heard: (frames, lanes), filled with the detector's level in dB, or of 0 frames.
+    key: (frames, lanes), 1 or 2 lanes. start: timeline frame of key[0]. value, step:
+    (grid points, CONTROLS). flags: detector, ballistics, topology, programme-dependent release.
+    state: (STATES, lanes), changed.
+    """
+    frames, lanes = key.shape
+    detector, ballistics, topology, programme = flags[0], flags[1], flags[2], flags[3] == 1
+    levels = np.empty((2, GRID))
+    exponent = np.empty(GRID)
+    carried = np.empty(STATES)
+    at, k, offset = 0, 0, start % GRID
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        v, d = value[k], step[k]
+        for lane in range(lanes):
+            state[POWER, lane] = _levels(
+                key, lane, at, n, detector, v, d, offset, state[POWER, lane],
+                levels[lane], exponent,
+            )  # fmt: skip
+        link = v[LINK] + d[LINK] * offset
+        if lanes == 2:
+            _link(levels, n, link, d[LINK])
+        shared = lanes == 2 and link == 1.0 and d[LINK] == 0.0 and _equal_lanes(state)
+        for lane in range(1 if shared else lanes):
+            c = levels[lane]
+            carried[:] = state[:, lane]
+            if len(heard):
+                for i in range(n):
+                    heard[at + i, lane] = c[i]
+            if topology == BACK:
+                _smooth_back(c, n, carried, ballistics, programme, v, d, offset)
+            else:
+                _curve_into(c, n, v, d, offset)
+                _smooth(c, n, carried, ballistics, programme, v, d, offset)
+            for row in (OUT, HELD, SLOW):
+                if carried[row] < TINY:
+                    carried[row] = 0.0
+            restore = v[RESTORE] + d[RESTORE] * offset
+            if restore != 0.0 or d[RESTORE] != 0.0:
+                _restore(c, n, carried, restore, d[RESTORE], v[RESTORE_RATE])
+            else:
+                carried[LATE] = carried[OUT]
+            if len(heard) and topology == BACK:
+                for i in range(n):
+                    heard[at + i, lane] -= c[i]
+            for row in range(STATES):
+                if row != POWER:
+                    state[row, lane] = carried[row]
+            for i in range(n):
+                reduction[at + i, lane] = c[i]
+        if shared:
+            for row in range(STATES):
+                if row != POWER:
+                    state[row, 1] = state[row, 0]
+            for i in range(n):
+                reduction[at + i, 1] = reduction[at + i, 0]
+                if len(heard):
+                    heard[at + i, 1] = heard[at + i, 0]
+        at += n
+        offset = 0
+        k += 1
+
+
+@njit(cache=True, error_model="numpy")
+def _equal_lanes(state: Sound) -> bool:
+    """Say whether both lanes stand at the same place, mean squares apart."""
+    unequal = 0
+    for row in range(STATES):
+        unequal += row != POWER and state[row, 0] != state[row, 1]
+    return unequal == 0
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def gain_into(
+    out: Sound, signal: Sound, reduction: Sound, start: int, makeup: Sound, d_makeup: Sound
+) -> None:
+    """Fill out with signal * 10 ** ((make-up - reduction) / 20).
+
+    makeup, d_makeup: per grid point, in dB. start: timeline frame of reduction[0].
+    """
+    frames, channels = signal.shape
+    octaves = np.empty(GRID)
+    whole = np.empty(GRID, np.int64)
+    per_db = 1.0 / DB_PER_OCTAVE
+    at, k, offset = 0, 0, start % GRID
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        m, dm = makeup[k] + d_makeup[k] * offset, d_makeup[k]
+        for channel in range(channels):
+            for i in range(n):
+                octaves[i] = per_db * (m + dm * i - reduction[at + i, channel])
+            exp2_into(octaves, whole, n)
+            for i in range(n):
+                out[at + i, channel] = signal[at + i, channel] * octaves[i]
+        at += n
+        offset = 0
+        k += 1
+
+
+@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
+def cell_maxima(values: Sound, start: int, carry: Sound, rest: float, cells: Sound) -> int:
+    """Fill cells with the maxima over the grid cells that end inside this block.
+
+    values: (frames, lanes), start: timeline frame of values[0]. carry: (lanes,), the running
+    maximum of the unfinished cell, changed; it starts at `rest`. Returns the number of finished
+    cells.
+    """
+    frames, lanes = values.shape
+    done = 0
+    at, offset = 0, start % GRID
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        for lane in range(lanes):
+            most = carry[lane]
+            for i in range(n):
+                if values[at + i, lane] > most:
+                    most = values[at + i, lane]
+            carry[lane] = most
+        at += n
+        offset += n
+        if offset == GRID:
+            for lane in range(lanes):
+                cells[done, lane] = carry[lane]
+                carry[lane] = rest
+            done += 1
+            offset = 0
+    return done

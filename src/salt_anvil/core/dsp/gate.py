@@ -1,0 +1,45 @@
+"""The one place where sound enters the computation: shape, type and finiteness."""
+
+import math
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from salt_anvil.core.errors import SoundError
+
+Sound = NDArray[np.float64]
+
+GRID = 64
+"""Frames between two points of the control grid, which is counted from timeline frame 0."""
+BLOCK = 1024
+"""Frames of one engine block."""
+RAMP = 1024
+"""Frames over which a moved control reaches its new value (21 ms at 48 kHz)."""
+FLOOR_AMPLITUDE = 1e-15
+"""Amplitude of digital silence, -300 dB."""
+TINY = 1e-30
+"""State below this snaps to 0: denormal numbers slow a recursion down for good."""
+
+
+def as_block(sound: ArrayLike) -> Sound:
+    """Return sound as C-contiguous, writable float64 of shape (frames, channels).
+
+    Compiled kernels see only what this returns, so that no other memory layout makes numba
+    compile a new version in the middle of play.
+
+    Raises:
+        SoundError: not two-dimensional, or not 1 or 2 channels.
+    """
+    block = np.require(sound, dtype=np.float64, requirements=["C", "W"])
+    if block.ndim != 2 or block.shape[1] not in (1, 2):
+        raise SoundError(f"sound has shape {block.shape}; (frames, 1 or 2 channels) is needed")
+    return block
+
+
+def without_nonfinite(block: Sound) -> tuple[Sound, int]:
+    """Return the block with every NaN and infinity replaced by 0, and how many there were."""
+    if math.isfinite(float(block.sum())):
+        return block, 0
+    bad = ~np.isfinite(block)
+    count = int(bad.sum())
+    return (np.where(bad, 0.0, block), count) if count else (block, 0)

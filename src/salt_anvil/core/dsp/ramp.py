@@ -1,0 +1,81 @@
+"""Controls over time: values on the 64-frame grid of the timeline, straight lines in between."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from salt_anvil.core.dsp.gate import GRID, RAMP
+
+Vector = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Ramp:
+    """Control values of one block: `value[k] + step[k] * frames` since grid point k.
+
+    value, step: (points, controls); point 0 is the grid point at or before the block's start.
+    """
+
+    value: Vector
+    step: Vector
+
+
+class Glide:
+    """Carries a vector of controls from where it stands to a target, over RAMP frames.
+
+    A glide starts at the next grid point and is a straight line per sample, so that a moved
+    control makes no click. The vector is in the domain of the kernel (dB, coefficients).
+    """
+
+    def __init__(self, vector: Vector) -> None:
+        self.value = vector.astype(np.float64)
+        self.target = self.value
+        self.step = np.zeros_like(self.value)
+        self.left = 0
+        self.moving = False
+        self._still = self._standing()
+
+    def _standing(self) -> Ramp:
+        value = np.repeat(self.value[None, :], 1 + RAMP // GRID, axis=0)
+        return Ramp(value, np.zeros_like(value))
+
+    def clone(self) -> "Glide":
+        """Return an independent glide at the same place."""
+        other = Glide(self.value)
+        other.target, other.step = self.target, self.step
+        other.left, other.moving = self.left, self.moving
+        return other
+
+    def to(self, vector: Vector) -> None:
+        """Set a new target; a glide in progress bends towards it."""
+        if not np.array_equal(vector, self.target):
+            self.target = vector.astype(np.float64)
+            self.left = RAMP // GRID
+            self.moving = True
+
+    def over(self, start: int, frames: int) -> Ramp:
+        """Return the ramp of the frames [start, start + frames) and move on."""
+        first = start // GRID
+        points = (start + frames - 1) // GRID - first + 1
+        if not self.moving and points <= len(self._still.value):
+            return self._still
+        value = np.empty((points, len(self.value)))
+        step = np.empty_like(value)
+        for k in range(points):
+            if (first + k) * GRID >= start:
+                self._enter_segment()
+            value[k], step[k] = self.value, self.step
+        return Ramp(value, step)
+
+    def _enter_segment(self) -> None:
+        if not self.moving:
+            return
+        self.value = self.value + self.step * GRID
+        if self.left > 0:
+            self.step = (self.target - self.value) / (self.left * GRID)
+            self.left -= 1
+            return
+        self.value, self.step = self.target, np.zeros_like(self.target)
+        self.moving = False
+        self._still = self._standing()

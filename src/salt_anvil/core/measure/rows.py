@@ -1,0 +1,142 @@
+"""A meter that keeps one row of figures per 100 ms, from which any passage can be told."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.gate import Sound, as_block, without_nonfinite
+from salt_anvil.core.measure import loudness
+from salt_anvil.core.measure.truepeak import EDGE, true_peak
+
+RANGES_HZ = (150.0, 800.0, 5000.0)
+"""Corners of the four ranges of energy: lows, low middle, high middle, highs."""
+K, POWER_L, POWER_R, PEAK, TRUE_PEAK, SUM, RANGE = 0, 1, 2, 3, 4, 5, 6
+COLUMNS = RANGE + len(RANGES_HZ) + 1
+
+Rows = NDArray[np.float64]
+
+
+def hop(rate: int) -> int:
+    """Return the frames of one row."""
+    return round(rate / 10)
+
+
+class RowMeter:
+    """Takes blocks of any length; gives finished rows (COLUMNS figures each).
+
+    Columns: K-weighted power (channels summed), mean square left and right, sample peak, true
+    peak, offset (mean), power in each of the four ranges.
+    """
+
+    def __init__(self, rate: int, channels: int) -> None:
+        self._hop, self._rate = hop(rate), rate
+        self._sections = loudness.k_weighting(rate)
+        self._state = np.zeros((2, channels, 2))
+        self._waiting: list[Sound] = []
+        self._count = 0
+        self._past = np.zeros((EDGE, channels))
+        bins = np.fft.rfftfreq(self._hop, 1 / rate)
+        self._range = np.searchsorted(np.array(RANGES_HZ), bins, side="right")
+        self.bad = 0
+
+    def feed(self, sound: Sound) -> Rows:
+        """Return the rows that end inside this block."""
+        block, bad = without_nonfinite(as_block(sound))
+        self.bad += bad
+        self._waiting.append(block)
+        self._count += len(block)
+        if self._count < self._hop:
+            return np.empty((0, COLUMNS))
+        whole = np.concatenate(self._waiting)
+        rows = [
+            self._row(np.ascontiguousarray(whole[at : at + self._hop]))
+            for at in range(0, len(whole) - self._hop + 1, self._hop)
+        ]
+        rest = whole[len(rows) * self._hop :]
+        self._waiting, self._count = [rest], len(rest)
+        return np.array(rows)
+
+    def flush(self) -> Rows:
+        """Return the last, shorter row, if there is one; its powers are over its own length."""
+        rest = np.concatenate(self._waiting) if self._waiting else np.empty((0, 1))
+        self._waiting, self._count = [], 0
+        return np.array([self._row(rest)]) if len(rest) else np.empty((0, COLUMNS))
+
+    def _row(self, sound: Sound) -> Sound:
+        row = np.zeros(COLUMNS)
+        weighted = np.empty_like(sound)
+        biquad.filter_into(weighted, sound, self._sections, self._state)
+        row[K] = np.mean(weighted**2, axis=0).sum()
+        powers = np.mean(sound**2, axis=0)
+        row[POWER_L], row[POWER_R] = powers[0], powers[-1]
+        row[PEAK] = np.abs(sound).max()
+        row[TRUE_PEAK] = true_peak(sound, self._past)
+        row[SUM] = sound.mean()
+        row[RANGE:] = self._ranges(sound, float(powers.mean()))
+        self._past = np.concatenate([self._past, sound])[-EDGE:]
+        return row
+
+    def _ranges(self, sound: Sound, power: float) -> Sound:
+        if len(sound) != self._hop:
+            return np.zeros(len(RANGES_HZ) + 1)
+        energy = (np.abs(np.fft.rfft(sound, axis=0)) ** 2).sum(axis=1)
+        energy[0] = 0.0
+        split: Sound = np.bincount(self._range, energy, len(RANGES_HZ) + 1).astype(np.float64)
+        total = split.sum()
+        return split / total * power if total > 0 else split
+
+
+@dataclass(frozen=True)
+class Figures:
+    """What a passage measures. Levels in LUFS, dBTP, dBFS, dB; None where nothing can be told."""
+
+    loudness: float
+    loudest: float
+    momentary_most: float
+    loudness_range: float | None
+    true_peak: float
+    peak: float
+    rms: float
+    crest: float | None
+    ranges: list[float]
+    left_right: float | None
+    offset: float
+
+
+def figures(rows: Rows) -> Figures:
+    """Return the figures of a passage given as rows."""
+    if len(rows) == 0:
+        rows = np.zeros((1, COLUMNS))
+    power = float(rows[:, [POWER_L, POWER_R]].mean())
+    peak = float(rows[:, PEAK].max())
+    left, right = (float(rows[:, c].mean()) for c in (POWER_L, POWER_R))
+    three = loudness.short_term(rows[:, K])
+    moments = loudness.momentary(rows[:, K])
+    ranges = rows[:, RANGE:].mean(axis=0)
+    return Figures(
+        loudness=loudness.integrated(rows[:, K]),
+        loudest=_most(three, loudness.SILENT),
+        momentary_most=_most(moments, loudness.SILENT),
+        loudness_range=loudness.loudness_range(rows[:, K]),
+        true_peak=_amplitude_db(float(rows[:, TRUE_PEAK].max())),
+        peak=_amplitude_db(peak),
+        rms=_power_db(power),
+        crest=_amplitude_db(peak) - _power_db(power) if power > 1e-12 else None,
+        ranges=[_power_db(float(r)) for r in ranges],
+        left_right=_power_db(right) - _power_db(left) if min(left, right) > 1e-12 else None,
+        offset=float(rows[:, SUM].mean()),
+    )
+
+
+def _most(values: Rows, empty: float) -> float:
+    return float(max(values.max(), empty)) if len(values) else empty
+
+
+def _amplitude_db(value: float) -> float:
+    return 20 * float(np.log10(max(value, 1e-6)))
+
+
+def _power_db(value: float) -> float:
+    return 10 * float(np.log10(max(value, 1e-12)))

@@ -1,0 +1,30 @@
+"""The processors, found by their kind."""
+
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.processors.base import Context, Kind, Params, Processor, Report
+from salt_anvil.core.processors.compressor import Compressor
+from salt_anvil.core.processors.trim import Trim
+
+_ALL: tuple[Processor[Params], ...] = (Trim(), Compressor())  # type: ignore[assignment]
+REGISTRY: dict[str, Processor[Params]] = {p.kind: p for p in _ALL}
+
+
+def processor(kind: str) -> Processor[Params]:
+    """Return the processor of a kind.
+
+    Raises:
+        SettingError: there is none.
+    """
+    try:
+        return REGISTRY[kind]
+    except KeyError:
+        known = ", ".join(sorted(REGISTRY))
+        raise SettingError(f"there is no processor “{kind}”; there are {known}") from None
+
+
+def catalogue() -> list[Kind]:
+    """Return every processor with its parameters, ranges, defaults and units."""
+    return [p.describe() for p in REGISTRY.values()]
+
+
+__all__ = ["REGISTRY", "Context", "Params", "Processor", "Report", "catalogue", "processor"]

@@ -1,0 +1,224 @@
+"""What a processor is: one file, declared parameters, one kernel call a block."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Generic, Literal, TypeVar, get_args, get_origin
+
+import numpy as np
+from annotated_types import Ge, Le
+from pydantic import BaseModel, ConfigDict, Field
+from pydantic.fields import FieldInfo
+
+from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+
+Scale = Literal["linear", "log", "db", "note"]
+Change = Literal["glide", "switch", "structural"]
+
+
+class Params(BaseModel):
+    """Base of every processor's parameters; unknown names are refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+def number(
+    default: float | None,
+    low: float,
+    high: float,
+    *,
+    label: str,
+    unit: str,
+    doc: str,
+    scale: Scale = "linear",
+    step: float = 0.1,
+    change: Change = "glide",
+    marks: Sequence[float] = (),
+    when: dict[str, list[str]] | None = None,
+) -> Any:
+    """Declare a number with its range, unit, scale, step and way of changing.
+
+    marks: values named on the control's scale. when: other parameters' values for which this
+    one has an effect. A default of None means that the value may be left open.
+    """
+    extra: dict[str, Any] = {
+        "label": label, "unit": unit, "scale": scale, "step": step, "change": change,
+        "marks": list(marks), "when": when or {},
+    }  # fmt: skip
+    return Field(default, ge=low, le=high, description=doc, json_schema_extra=extra)
+
+
+def choice(
+    default: str | bool,
+    *,
+    label: str,
+    doc: str,
+    change: Change = "switch",
+    when: dict[str, list[str]] | None = None,
+) -> Any:
+    """Declare a choice between words, or a yes and no."""
+    extra: dict[str, Any] = {
+        "label": label, "unit": "", "scale": "linear", "step": 1, "change": change, "marks": [],
+        "when": when or {},
+    }  # fmt: skip
+    return Field(default, description=doc, json_schema_extra=extra)
+
+
+class Control(BaseModel):
+    """One parameter as the catalogue tells it to panels, recipes and documentation."""
+
+    name: str
+    label: str
+    type: Literal["number", "choice", "switch"]
+    default: float | str | bool | None
+    low: float | None
+    high: float | None
+    unit: str
+    scale: Scale
+    step: float
+    change: Change
+    marks: list[float]
+    choices: list[str]
+    optional: bool
+    when: dict[str, list[str]]
+    doc: str
+
+
+class Kind(BaseModel):
+    """One processor as the catalogue tells it."""
+
+    kind: str
+    title: str
+    doc: str
+    listens: bool
+    level_line: str | None
+    controls: list[Control]
+
+
+@dataclass(frozen=True)
+class Context:
+    """What a stage is run in: rate in Hz, channels (1 or 2), tempo in beats a minute or None.
+
+    observe: also report what only pictures need.
+    """
+
+    rate: int
+    channels: int
+    bpm: float | None = None
+    observe: bool = False
+
+
+@dataclass(frozen=True)
+class Report:
+    """What a stage did, per 64-frame cell of the timeline, in the input's time.
+
+    cells: name to (cells, channels); the first of them is cell `first`.
+    """
+
+    first: int = 0
+    cells: dict[str, Sound] = field(default_factory=dict)
+
+
+NOTHING = Report()
+P = TypeVar("P", bound=Params)
+
+
+class Processor(Generic[P]):
+    """Base of the processors. One instance a kind, without state of its own."""
+
+    kind: ClassVar[str]
+    title: ClassVar[str]
+    doc: ClassVar[str]
+    Params: ClassVar[type[Params]]
+    listens: ClassVar[bool] = False
+    level_line: ClassVar[str | None] = None
+    """The parameter that is a level on the waveform, dragged there."""
+
+    def latency(self, params: P, rate: int) -> int:
+        """Return the frames by which the output is late."""
+        return 0
+
+    def controls(self, params: P, context: Context) -> Vector:
+        """Return what glides, in the domain of the kernel.
+
+        Raises:
+            SettingError: the values do not go together in this context.
+        """
+        return np.zeros(0)
+
+    def prepare(self, params: P, context: Context) -> State:
+        """Return a cold state."""
+        return State()
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: P,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        """Return the processed block (a new array) and the report; the state moves on.
+
+        block, key: (frames, channels), finite. start: timeline frame of block[0].
+        """
+        raise NotImplementedError
+
+    def makeup_db(self, params: P, context: Context) -> float:
+        """Return the steady gain that is not reduction; listening to what is removed undoes it."""
+        return 0.0
+
+    def picture(self, params: P, context: Context) -> dict[str, Any]:
+        """Return what to draw for these settings, as numbers."""
+        return {}
+
+    def describe(self) -> Kind:
+        """Return the catalogue entry."""
+        return Kind(
+            kind=self.kind,
+            title=self.title,
+            doc=self.doc,
+            listens=self.listens,
+            level_line=self.level_line,
+            controls=[_control(n, f) for n, f in self.Params.model_fields.items()],
+        )
+
+
+def changes(kind: type[Params], how: Change) -> list[str]:
+    """Return the names of the parameters that change in the given way."""
+    return [n for n, f in kind.model_fields.items() if _extra(f)["change"] == how]
+
+
+def _extra(info: FieldInfo) -> dict[str, Any]:
+    if not isinstance(info.json_schema_extra, dict):
+        raise TypeError(f"a parameter is declared without number() or choice(): {info}")
+    return dict(info.json_schema_extra)
+
+
+def _control(name: str, info: FieldInfo) -> Control:
+    annotation = info.annotation
+    optional = type(None) in get_args(annotation)
+    is_choice = get_origin(annotation) is Literal
+    low = next((m.ge for m in info.metadata if isinstance(m, Ge)), None)
+    high = next((m.le for m in info.metadata if isinstance(m, Le)), None)
+    type_: Literal["number", "choice", "switch"] = "number"
+    if is_choice:
+        type_ = "choice"
+    elif annotation is bool:
+        type_ = "switch"
+    return Control.model_validate(
+        {
+            "name": name,
+            "type": type_,
+            "default": info.default,
+            "low": low,
+            "high": high,
+            "choices": list(get_args(annotation)) if is_choice else [],
+            "optional": optional,
+            "doc": info.description,
+            **_extra(info),
+        }
+    )

@@ -1,0 +1,249 @@
+"""compressor: level control by a static curve and two time constants."""
+
+from typing import Any, Literal
+
+import numpy as np
+
+from salt_anvil.core.dsp import dynamics as d
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.note import Note, note_ms
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+
+RESTORE_MS = 25.0
+SLOW_RISE, SLOW_FALL = 4.0, 10.0
+"""Programme-dependent release: the slow part's times as multiples of the release."""
+
+
+class CompressorParams(Params):
+    """Parameters of the compressor."""
+
+    threshold_db: float = number(
+        -18, -60, 0, label="Threshold", unit="dB", scale="db",
+        marks=(-60, -48, -36, -24, -12, 0), doc="Level above which the gain is turned down.",
+    )  # fmt: skip
+    ratio: float = number(
+        4, 1, 100, label="Ratio", unit=": 1", scale="log", marks=(1, 2, 4, 8, 20, 100),
+        doc="Input dB above the threshold for one dB more out; 100 acts as infinite.",
+    )  # fmt: skip
+    knee_db: float = number(
+        6, 0, 24, label="Knee", unit="dB", marks=(0, 6, 12, 18, 24),
+        doc="Width of the bend around the threshold.",
+    )  # fmt: skip
+    attack_ms: float = number(
+        10, 0.05, 200, label="Attack", unit="ms", scale="log", step=0.01,
+        marks=(0.1, 1, 10, 100), doc="Time to 63 % of a new, greater reduction.",
+    )  # fmt: skip
+    hold_ms: float = number(
+        0, 0, 500, label="Hold", unit="ms", marks=(0, 100, 200, 300, 400, 500),
+        doc="Time that a reduction stands before it is released.",
+    )  # fmt: skip
+    release_ms: float = number(
+        120, 5, 4000, label="Release", unit="ms", scale="log", marks=(5, 20, 100, 500, 2000),
+        when={"release_mode": ["time", "auto"]}, doc="Time in which 63 % of the reduction is gone.",
+    )  # fmt: skip
+    release_mode: Literal["time", "tempo", "auto"] = choice(
+        "time", label="Release by",
+        doc="A time, a note value, or by the programme: peaks fast, sustained reduction slowly.",
+    )  # fmt: skip
+    release_note: Note = choice(
+        "1/8", label="Release note", change="glide", when={"release_mode": ["tempo"]},
+        doc="Release as a note value; a point dots it, t makes it a triplet.",
+    )  # fmt: skip
+    release_bpm: float | None = number(
+        None, 20, 300, label="Tempo", unit="bpm", when={"release_mode": ["tempo"]},
+        marks=(20, 60, 90, 120, 180, 300), scale="log",
+        doc="Tempo for the note value; left open, it is the session's.",
+    )  # fmt: skip
+    detector: Literal["peak", "rms"] = choice(
+        "peak", label="Detector", doc="Listens to peaks or to the root mean square."
+    )
+    rms_ms: float = number(
+        10, 1, 300, label="RMS time", unit="ms", scale="log", marks=(1, 10, 100, 300),
+        when={"detector": ["rms"]}, doc="Time constant of the mean square.",
+    )  # fmt: skip
+    ballistics: Literal["decoupled", "branching"] = choice(
+        "decoupled", label="Ballistics",
+        doc="Decoupled: release runs first, attack smooths it. Branching: one or the other.",
+    )  # fmt: skip
+    topology: Literal["feed-forward", "feed-back"] = choice(
+        "feed-forward", label="Topology", doc="Listens to its input, or to its own output."
+    )
+    lookahead_ms: float = number(
+        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
+        marks=(0, 5, 10, 15, 20), when={"topology": ["feed-forward"]},
+        doc="Reduction begins this much before the sound that asks for it.",
+    )  # fmt: skip
+    max_reduction_db: float = number(
+        60, 0, 60, label="Most reduction", unit="dB", marks=(0, 12, 24, 36, 48, 60),
+        doc="The curve never asks for more than this.",
+    )  # fmt: skip
+    link: float = number(
+        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="1: the louder channel decides for both; 0: each for itself.",
+    )  # fmt: skip
+    stereo: Literal["left-right", "mid-side"] = choice(
+        "left-right", label="Stereo", doc="Works on left and right, or on middle and sides."
+    )
+    restore: float = number(
+        0, 0, 1, label="Restore", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc=f"Share of the transients given back (what goes within {RESTORE_MS:g} ms of a hit).",
+    )  # fmt: skip
+    makeup_db: float = number(
+        0, -24, 24, label="Make-up", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
+        doc="Gain after the reduction.",
+    )  # fmt: skip
+    auto_makeup: bool = choice(
+        False, label="Automatic make-up", change="glide",
+        doc="Adds half of what the curve takes from a full-scale level.",
+    )  # fmt: skip
+
+
+class Compressor(Processor[CompressorParams]):
+    """Compressor after Giannoulis, Massberg and Reiss (2012), with a solved feed-back form."""
+
+    kind = "compressor"
+    title = "Compressor"
+    doc = "Turns down what is louder than a threshold, by a ratio, with attack and release."
+    Params = CompressorParams
+    listens = True
+    level_line = "threshold_db"
+
+    def latency(self, params: CompressorParams, rate: int) -> int:
+        return round(params.lookahead_ms * rate / 1000)
+
+    def release_ms(self, params: CompressorParams, context: Context) -> float:
+        """Return the release time in force.
+
+        Raises:
+            SettingError: a note value without any tempo.
+        """
+        if params.release_mode != "tempo":
+            return params.release_ms
+        bpm = params.release_bpm or context.bpm
+        if bpm is None:
+            raise SettingError(
+                "release_mode is “tempo”, but neither the session nor release_bpm gives a tempo"
+            )
+        return note_ms(params.release_note, bpm)
+
+    def makeup_db(self, params: CompressorParams, context: Context) -> float:
+        automatic = 0.5 * self._curve(params, 0.0) if params.auto_makeup else 0.0
+        return params.makeup_db + automatic
+
+    def _curve(self, params: CompressorParams, level_db: float) -> float:
+        slope = _slope(params.ratio)
+        return float(
+            d.curve_reduction(
+                level_db, params.threshold_db, slope, params.knee_db, params.max_reduction_db
+            )
+        )
+
+    def controls(self, params: CompressorParams, context: Context) -> Vector:
+        if params.topology == "feed-back" and params.lookahead_ms > 0:
+            raise SettingError(
+                f"lookahead_ms is {params.lookahead_ms:g}; feed-back hears its own output and"
+                " cannot look ahead (allowed: 0)"
+            )
+        rate = context.rate
+        release = self.release_ms(params, context)
+        vector = np.zeros(d.CONTROLS + 1)
+        vector[d.THRESHOLD] = params.threshold_db
+        vector[d.SLOPE] = _slope(params.ratio)
+        vector[d.KNEE] = params.knee_db
+        vector[d.ATTACK] = d.rate_of(params.attack_ms, rate)
+        vector[d.RELEASE] = d.rate_of(release, rate)
+        vector[d.HOLD] = params.hold_ms * rate / 1000
+        vector[d.RMS] = d.rate_of(params.rms_ms, rate)
+        vector[d.MOST] = params.max_reduction_db
+        vector[d.LINK] = params.link
+        vector[d.RESTORE] = params.restore
+        vector[d.RESTORE_RATE] = d.rate_of(RESTORE_MS, rate)
+        vector[d.SLOW_RISE] = d.rate_of(SLOW_RISE * release, rate)
+        vector[d.SLOW_FALL] = d.rate_of(SLOW_FALL * release, rate)
+        vector[d.CONTROLS] = self.makeup_db(params, context)
+        return vector
+
+    def prepare(self, params: CompressorParams, context: Context) -> State:
+        lanes = context.channels
+        return State(
+            detector=np.zeros((d.STATES, lanes)),
+            past=np.zeros((self.latency(params, context.rate), lanes)),
+            cell=np.zeros(lanes),
+            heard=np.full(lanes, -300.0),
+        )
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: CompressorParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        sides = params.stereo == "mid-side" and context.channels == 2
+        reduction = np.empty_like(block)
+        heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))
+        listened = _to_mid_side(key) if sides else key
+        d.reduce_into(
+            reduction, heard, listened, start, ramp.value, ramp.step, _flags(params),
+            state["detector"],
+        )  # fmt: skip
+        signal = delayed(_to_mid_side(block) if sides else block, state["past"])
+        out = np.empty_like(block)
+        makeup = np.ascontiguousarray(ramp.value[:, d.CONTROLS])
+        d_makeup = np.ascontiguousarray(ramp.step[:, d.CONTROLS])
+        d.gain_into(out, signal, reduction, start, makeup, d_makeup)
+        late = start - len(state["past"])
+        cells = {"reduction_db": cells_of(reduction, late, state["cell"], 0.0)}
+        if context.observe:
+            # In the time of the sound that is turned down, like the reduction itself.
+            cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
+        return (_from_mid_side(out) if sides else out), Report(late // GRID, cells)
+
+    def picture(self, params: CompressorParams, context: Context) -> dict[str, Any]:
+        levels = [-60 + 0.5 * i for i in range(121)]
+        makeup = self.makeup_db(params, context)
+        return {
+            "curve": [[x, x - self._curve(params, x) + makeup] for x in levels],
+            "bare": [[x, x - self._curve(params, x)] for x in levels],
+            "release_ms": self.release_ms(params, context),
+            "makeup_db": makeup,
+        }
+
+
+def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
+    """Return the maxima of the 64-frame cells that end inside this block."""
+    cells = np.empty((len(values) // GRID + 1, values.shape[1]))
+    return cells[: d.cell_maxima(values, start, carry, rest, cells)]
+
+
+def _slope(ratio: float) -> float:
+    return 1.0 if ratio >= 100 else 1.0 - 1.0 / ratio
+
+
+def _flags(params: CompressorParams) -> np.ndarray[Any, np.dtype[np.int64]]:
+    return np.array(
+        [
+            d.MEAN_SQUARE if params.detector == "rms" else d.PEAK,
+            d.BRANCHING if params.ballistics == "branching" else d.DECOUPLED,
+            d.BACK if params.topology == "feed-back" else d.FORWARD,
+            params.release_mode == "auto",
+        ],
+        np.int64,
+    )
+
+
+def _to_mid_side(block: Sound) -> Sound:
+    left, right = block[:, 0], block[:, 1]
+    return np.stack([0.5 * (left + right), 0.5 * (left - right)], axis=1)
+
+
+def _from_mid_side(block: Sound) -> Sound:
+    middle, side = block[:, 0], block[:, 1]
+    return np.stack([middle + side, middle - side], axis=1)

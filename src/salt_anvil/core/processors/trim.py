@@ -1,0 +1,99 @@
+"""trim: gain, polarity, DC and a delay that the user asks for."""
+
+import math
+from typing import Any
+
+import numpy as np
+
+from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.processors.base import (
+    NOTHING,
+    Context,
+    Params,
+    Processor,
+    Report,
+    choice,
+    number,
+)
+
+DC_CORNER_HZ = 5.0
+
+
+class TrimParams(Params):
+    """Parameters of trim."""
+
+    gain_db: float = number(
+        0, -60, 24, label="Gain", unit="dB", scale="db", marks=(-60, -36, -24, -12, 0, 12, 24),
+        doc="Level of everything that passes.",
+    )  # fmt: skip
+    invert: bool = choice(False, label="Invert", doc="Turns the polarity round.")
+    dc_block: bool = choice(
+        False,
+        label="Block DC",
+        doc=f"Takes away a steady offset (first order, {DC_CORNER_HZ:g} Hz).",
+    )
+    delay_ms: float = number(
+        0, 0, 100, label="Delay", unit="ms", step=0.01, change="switch",
+        marks=(0, 25, 50, 75, 100), doc="Moves the sound later; not made good elsewhere.",
+    )  # fmt: skip
+
+
+class Trim(Processor[TrimParams]):
+    """Gain, polarity, DC block, delay."""
+
+    kind = "trim"
+    title = "Trim"
+    doc = "Gain, polarity, an offset taken away, a delay."
+    Params = TrimParams
+
+    def controls(self, params: TrimParams, context: Context) -> Vector:
+        return np.array([to_gain(params.gain_db)])
+
+    def prepare(self, params: TrimParams, context: Context) -> State:
+        longest = round(0.1 * context.rate)
+        return State(
+            past=np.zeros((longest, context.channels)), dc=np.zeros((1, context.channels, 2))
+        )
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: TrimParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        frames = len(block)
+        out = self._later(block, round(params.delay_ms * context.rate / 1000), state)
+        blocked = np.empty_like(out)
+        biquad.filter_into(blocked, out, _dc_block(context.rate), state["dc"])
+        if params.dc_block:
+            out = blocked
+        at = np.arange(frames) + start % GRID
+        gain = ramp.value[at // GRID, 0] + ramp.step[at // GRID, 0] * (at % GRID)
+        sign = -1.0 if params.invert else 1.0
+        return out * (sign * gain)[:, None], NOTHING
+
+    def _later(self, block: Sound, wait: int, state: State) -> Sound:
+        longest = len(state["past"])
+        whole = np.concatenate([state["past"], block])
+        state["past"][:] = whole[len(block) :]
+        return whole[longest - wait : longest - wait + len(block)]
+
+    def makeup_db(self, params: TrimParams, context: Context) -> float:
+        return params.gain_db
+
+    def picture(self, params: TrimParams, context: Context) -> dict[str, Any]:
+        return {"gain_db": params.gain_db}
+
+
+def _dc_block(rate: int) -> Sound:
+    """Return one section: zero at 0 Hz, pole at the corner, no gain at half the rate."""
+    pole = math.exp(-2 * math.pi * DC_CORNER_HZ / rate)
+    return np.array([[0.5 * (1 + pole), -0.5 * (1 + pole), 0.0, -pole, 0.0]])

@@ -1,0 +1,342 @@
+"""The model of a session: what is stored, edited, planned and printed.
+
+Everything is immutable; an edit returns a new session (see `edits`).
+"""
+
+from itertools import pairwise
+from typing import Annotated, Any, Literal, Self, TypeVar
+
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Discriminator,
+    Field,
+    SerializeAsAny,
+    Tag,
+    TypeAdapter,
+    ValidationError,
+    model_validator,
+)
+
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.processors import REGISTRY, Params, processor
+
+Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_.-]+$")]
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+Slot = Literal["A", "B", "C", "D"]
+M = TypeVar("M", bound=BaseModel)
+SAMPLE_RATES = (44100, 192000)
+
+
+class Model(BaseModel):
+    """Base: immutable, unknown fields refused, no infinities."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class Key(Model):
+    """What a stage listens to, and through which filter."""
+
+    source: str = Field("own", pattern=r"^(own|(input|strip|branch|stage):.+)$")
+    tap: Literal["in", "out"] = "out"
+    low_hz: float | None = Field(None, ge=10, le=20000)
+    high_hz: float | None = Field(None, ge=10, le=20000)
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Self:
+        if self.low_hz is not None and self.high_hz is not None and self.low_hz >= self.high_hz:
+            raise ValueError(f"key: low_hz {self.low_hz:g} must be below high_hz {self.high_hz:g}")
+        return self
+
+
+class Stage(Model):
+    """A processor on a chain with its settings. Slots hold other settings to compare with."""
+
+    id: Id
+    kind: str
+    on: bool = True
+    mix: float = Field(1.0, ge=0, le=1)
+    params: SerializeAsAny[Params]
+    key: Key = Key()
+    slot: Slot = "A"
+    slots: dict[Slot, SerializeAsAny[Params]] = {}
+
+    @model_validator(mode="before")
+    @classmethod
+    def _typed(cls, data: Any) -> Any:
+        """Validate the parameters by the processor's own model."""
+        if not isinstance(data, dict) or data.get("kind") == "split":
+            return data
+        kind = data.get("kind")
+        if not isinstance(kind, str):
+            raise ValueError("a stage needs a kind")
+        try:
+            model = processor(kind).Params
+        except SettingError as error:
+            raise ValueError(str(error)) from None
+        slots = {k: _params(model, v) for k, v in (data.get("slots") or {}).items()}
+        return {**data, "params": _params(model, data.get("params") or {}), "slots": slots}
+
+
+class Join(Model):
+    """How branches become one signal again."""
+
+    law: Literal["sum", "linear", "equal-power", "steady"] = "sum"
+    position: float = Field(0.5, ge=0, le=1)
+
+
+class Branch(Model):
+    """One way through a split."""
+
+    id: Id
+    name: Name
+    on: bool = True
+    solo: bool = False
+    gain_db: float = Field(0, ge=-60, le=24)
+    chain: list["Element"] = []
+
+
+class Split(Model):
+    """A stage that divides the signal into branches and joins them again."""
+
+    id: Id
+    kind: Literal["split"] = "split"
+    on: bool = True
+    mix: float = Field(1.0, ge=0, le=1)
+    by: Literal["copies", "bands", "mid-side", "left-right"]
+    crossovers_hz: list[Annotated[float, Field(ge=20, le=20000)]] = []
+    slope: Literal[24, 48] = 24
+    phase: Literal["minimum", "linear"] = "minimum"
+    branches: list[Branch] = Field(min_length=2, max_length=8)
+    join: Join = Join()
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Self:
+        count = len(self.branches)
+        corners = self.crossovers_hz
+        if self.by == "bands" and (count > 5 or len(corners) != count - 1):
+            raise ValueError(
+                f"split {self.id}: {count} bands with {len(corners)} crossovers; 2 to 5 bands"
+                " need one crossover fewer than bands"
+            )
+        if self.by != "bands" and corners:
+            raise ValueError(f"split {self.id}: crossovers_hz belongs to a split by bands")
+        if any(low >= high for low, high in pairwise(corners)):
+            raise ValueError(f"split {self.id}: crossovers_hz {corners} must increase")
+        if self.by in ("mid-side", "left-right") and count != 2:
+            raise ValueError(f"split {self.id}: by {self.by} has 2 branches, not {count}")
+        if self.join.law != "sum" and count != 2:
+            raise ValueError(f"split {self.id}: the join {self.join.law} takes 2 branches")
+        return self
+
+
+def _which(data: Any) -> str:
+    kind = data.get("kind") if isinstance(data, dict) else data.kind
+    return "split" if kind == "split" else "stage"
+
+
+Element = Annotated[
+    Annotated[Split, Tag("split")] | Annotated[Stage, Tag("stage")], Discriminator(_which)
+]
+Branch.model_rebuild()
+Split.model_rebuild()
+
+
+class Send(Model):
+    """A copy of a strip's sound to a bus."""
+
+    to: Id
+    gain_db: float = Field(0, ge=-60, le=12)
+    pre_fader: bool = False
+    on: bool = True
+
+
+class Strip(Model):
+    """A track, a bus or the main bus."""
+
+    id: Id
+    name: Name
+    kind: Literal["track", "bus", "main"]
+    audio: str | None = None
+    channels: Literal[1, 2] = 2
+    frames: int = Field(0, ge=0)
+    trim_db: float = Field(0, ge=-60, le=24)
+    invert: bool = False
+    chain: list[Element] = []
+    fader_db: float = Field(0, ge=-90, le=12)
+    pan: float = Field(0, ge=-1, le=1)
+    mute: bool = False
+    solo: bool = False
+    output: Id | None = None
+    sends: list[Send] = []
+
+
+class Section(Model):
+    """A named part of the song, up to the next one."""
+
+    name: Name
+    start_s: float = Field(ge=0)
+
+
+class Point(Model):
+    """A break point of an automation; shape is that of the segment after it."""
+
+    at_s: float = Field(ge=0)
+    value: float
+    shape: Literal["straight", "curved", "stepped"] = "straight"
+
+
+class Automation(Model):
+    """One control over time: strip, stage or lever, then the control's name."""
+
+    owner: Id
+    control: Name
+    points: list[Point] = Field(min_length=1)
+
+
+class Move(Model):
+    """What a lever does to one control."""
+
+    owner: Id
+    control: Name
+    low: float
+    high: float
+    curve: float = Field(0, ge=-1, le=1)
+
+
+class Lever(Model):
+    """One control that moves several."""
+
+    id: Id
+    name: Name
+    value: float = Field(0, ge=0, le=1)
+    moves: list[Move] = []
+
+
+class Session(Model):
+    """One song."""
+
+    name: Name
+    rate: int = Field(48000, ge=SAMPLE_RATES[0], le=SAMPLE_RATES[1])
+    bpm: float | None = Field(None, ge=20, le=300)
+    sections: list[Section] = []
+    strips: list[Strip] = []
+    levers: list[Lever] = []
+    automation: list[Automation] = []
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Self:
+        _unique([s.id for s in self.strips], "strip")
+        _unique([e.id for s in self.strips for e in elements(s.chain)], "stage")
+        if self.strips and sum(s.kind == "main" for s in self.strips) != 1:
+            raise ValueError("a session with strips has exactly one main bus")
+        starts = [s.start_s for s in self.sections]
+        if starts != sorted(set(starts)):
+            raise ValueError("sections must start one after another")
+        return self
+
+    def strip(self, strip_id: str) -> Strip:
+        """Return a strip by its id.
+
+        Raises:
+            SettingError: there is none.
+        """
+        for strip in self.strips:
+            if strip.id == strip_id:
+                return strip
+        raise SettingError(f"there is no strip “{strip_id}” in “{self.name}”")
+
+    def main(self) -> Strip:
+        """Return the main bus."""
+        return next(s for s in self.strips if s.kind == "main")
+
+    def frames(self) -> int:
+        """Return the length of the longest track."""
+        return max((s.frames for s in self.strips), default=0)
+
+
+def elements(chain: list[Element]) -> list[Element]:
+    """Return every stage and split of a chain, nested ones too, in order."""
+    found: list[Element] = []
+    for element in chain:
+        found.append(element)
+        if isinstance(element, Split):
+            for branch in element.branches:
+                found += elements(branch.chain)
+    return found
+
+
+def find_stage(session: Session, stage_id: str) -> tuple[Strip, Element]:
+    """Return a stage and the strip that it stands on.
+
+    Raises:
+        SettingError: there is none.
+    """
+    for strip in session.strips:
+        for element in elements(strip.chain):
+            if element.id == stage_id:
+                return strip, element
+    raise SettingError(f"there is no stage “{stage_id}” in “{session.name}”")
+
+
+def _unique(ids: list[str], what: str) -> None:
+    seen: set[str] = set()
+    for item in ids:
+        if item in seen:
+            raise ValueError(f"two {what}s have the id “{item}”")
+        seen.add(item)
+
+
+def checked(model: type[M], data: Any) -> M:
+    """Return data as a model.
+
+    Raises:
+        SettingError: in one sentence, where and what is wrong, with the value and the range.
+    """
+    try:
+        return TypeAdapter(model).validate_python(data)
+    except ValidationError as error:
+        raise SettingError(plain_words(error)) from None
+
+
+def plain_words(error: ValidationError, model: type[Params] | None = None) -> str:
+    """Return the first fault of a validation as one sentence; model gives the ranges."""
+    fault = error.errors()[0]
+    where = ".".join(str(p) for p in fault["loc"] if p not in ("stage", "split"))
+    kind, context = fault["type"], fault.get("ctx", {})
+    if kind == "extra_forbidden":
+        return f"{where}: there is no such field"
+    if kind in ("greater_than_equal", "less_than_equal"):
+        limit = context.get("ge", context.get("le"))
+        side = "least" if kind == "greater_than_equal" else "most"
+        span = _range_of(str(fault["loc"][-1]), model)
+        return f"{where} is {fault['input']}; at {side} {limit:g} is allowed{span}"
+    if kind == "literal_error":
+        return f"{where} is {fault['input']!r}; allowed: {context['expected']}"
+    if kind == "missing":
+        return f"{where} is missing"
+    text = fault["msg"].removeprefix("Value error, ")
+    return f"{where}: {text}" if where else text
+
+
+def _params(model: type[Params], data: Any) -> Params:
+    try:
+        return model.model_validate(data)
+    except ValidationError as error:
+        raise ValueError(plain_words(error, model)) from None
+
+
+def _range_of(name: str, model: type[Params] | None) -> str:
+    for item in REGISTRY.values():
+        if item.Params is model:
+            for control in item.describe().controls:
+                if control.name == name and control.low is not None and control.high is not None:
+                    return f" ({control.low:g} to {control.high:g})"
+    return ""
+
+
+__all__ = [
+    "Automation", "Branch", "Element", "Join", "Key", "Lever", "Move", "Point",
+    "Section", "Send", "Session", "Split", "Stage", "Strip", "checked", "elements", "find_stage",
+    "plain_words",
+]  # fmt: skip
