@@ -51,8 +51,12 @@ def curve_reduction(
 
 
 @njit(cache=True, error_model="numpy")
-def _solve(r: float, a: float, t: float, s: float, knee: float, most: float) -> float:
-    """Return C(u) for the u with u - a*C(u) = r, where C is `curve_reduction`."""
+def _solve(r: float, a: float, t: float, s: float, knee: float) -> float:
+    """Return C(u) for the u with u - a*C(u) = r, where C is the unbounded curve.
+
+    C(u) is what the detector asks for at once, before smoothing; it may be far more than the
+    reduction that comes of it.
+    """
     half = 0.5 * knee
     if r <= t - half:
         return 0.0
@@ -63,7 +67,7 @@ def _solve(r: float, a: float, t: float, s: float, knee: float, most: float) -> 
         # k*v*v - v + d = 0 for v = u - t + half, the smaller root without cancellation
         v = 2.0 * d / (1.0 + math.sqrt(max(1.0 - 4.0 * k * d, 0.0)))
         u = v + t - half
-    return curve_reduction(u, t, s, knee, most)
+    return curve_reduction(u, t, s, knee, np.inf)
 
 
 @njit(cache=True, error_model="numpy")
@@ -187,7 +191,9 @@ def _smooth_back(
 
     The detector hears the output, y = x - c. With the inverted knee F(x - c) = C(u), where
     x - c = u - C(u), each smoothing step is an equation for u alone. The attack's pole p is
-    kept where the control says by a = p / (1 - s + p*s).
+    kept where the control says by a = p / (1 - s + p*s), s being the curve's slope at x.
+    Decoupled means here that the attack runs in the loop and the release behind it; the other
+    way round, the peak stage would hold the first, unreduced moment.
     """
     out, held, count, slow = state[OUT], state[HELD], state[COUNT], state[SLOW]
     hold = value[HOLD] + step[HOLD] * offset
@@ -200,34 +206,34 @@ def _smooth_back(
         most = value[MOST] + step[MOST] * j
         x = level[i]
         open_loop = curve_reduction(x, t, s, knee, most)
-        rising = open_loop >= (out if ballistics == BRANCHING else held)
         p = 1.0 - (value[ATTACK] + step[ATTACK] * j)
-        a = p / (1.0 - s + p * s)
+        local = s * min(max(x - t + 0.5 * knee, 0.0), knee) / knee
+        a = p / (1.0 - local + p * local)
         b = 1.0 - (value[RELEASE] + step[RELEASE] * j)
         floor = 0.0
         if programme:
             slow += (up if open_loop > slow else down) * (open_loop - slow)
             floor = slow
         if ballistics == BRANCHING:
-            if rising:
-                out = a * out + (1.0 - a) * max(_solve(x - a * out, a, t, s, knee, most), floor)
-                count = hold
-            elif count > 0.0:
-                count -= 1.0
-            else:
-                out = b * out + (1.0 - b) * max(_solve(x - b * out, b, t, s, knee, most), floor)
             held = out
-        else:
-            if rising:
-                held = max(_solve(x - a * out, a, t, s, knee, most), floor)
-                count = hold
-            elif count > 0.0:
+        raised = a * held + (1.0 - a) * max(_solve(x - a * held, a, t, s, knee), floor)
+        if open_loop >= held and raised >= out:
+            out = held = min(raised, most)
+            count = hold
+        elif ballistics == BRANCHING:
+            if count > 0.0:
                 count -= 1.0
             else:
-                g = 1.0 - (1.0 - a) * (1.0 - b)
-                r = x - a * out - (1.0 - a) * b * held
-                held = b * held + (1.0 - b) * max(_solve(r, g, t, s, knee, most), floor)
-            out = a * out + (1.0 - a) * held
+                out = b * out + (1.0 - b) * max(_solve(x - b * out, b, t, s, knee), floor)
+                out = min(out, most)
+        else:
+            q = a if open_loop > held else p
+            keep = 1.0 if count > 0.0 else b
+            r = x - keep * out - (1.0 - keep) * q * held
+            wanted = max(_solve(r, 1.0 - (1.0 - q) * (1.0 - keep), t, s, knee), floor)
+            held = min(q * held + (1.0 - q) * wanted, most)
+            out = keep * out + (1.0 - keep) * held
+            count = max(count - 1.0, 0.0)
         level[i] = out
     state[OUT], state[HELD], state[COUNT], state[SLOW] = out, held, count, slow
 

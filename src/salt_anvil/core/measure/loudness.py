@@ -54,7 +54,7 @@ def _moved(printed: tuple[float, ...], rate: int) -> Sound:
         return np.array([p[0] + p[1] + p[2], 2 * (p[2] - p[0]), p[0] - p[1] + p[2]])
 
     b, a = to_z(top), to_z(bottom)
-    return np.concatenate([b, a[1:]]) / a[0]
+    return np.asarray(np.concatenate([b, a[1:]]) / a[0])
 
 
 def _level(power: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -1,0 +1,199 @@
+"""The command line."""
+
+import argparse
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from tqdm import tqdm
+
+from salt_anvil.core.errors import CoreError
+from salt_anvil.core.processors import catalogue
+from salt_anvil.files.errors import FileError
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run the command line and return the exit code."""
+    options = _parser().parse_args(arguments)
+    try:
+        return int(options.run(options) or 0)
+    except (CoreError, FileError) as error:
+        print(f"salt-anvil: {error}", file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        return 130
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="salt-anvil", description="Dynamics and tone for tracks")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    serve = commands.add_parser("serve", help="serve the application to this machine's browser")
+    serve.add_argument("--data", type=Path, default=Path("data"), help="data folder")
+    serve.add_argument("--host", default="127.0.0.1")
+    serve.add_argument("--port", type=int, default=8787)
+    serve.set_defaults(run=_serve)
+
+    process = commands.add_parser("process", help="run a file through a recipe")
+    process.add_argument("source", type=Path, metavar="IN")
+    process.add_argument("target", type=Path, metavar="OUT")
+    process.add_argument("--recipe", type=Path, required=True)
+    process.add_argument("--key", action="append", default=[], metavar="[NAME=]FILE")
+    process.add_argument("--report", type=Path, help="write the figures here as JSON")
+    process.add_argument("--width", choices=["16", "24", "32f"], help="sample format of OUT")
+    process.add_argument("--no-dither", action="store_true")
+    process.set_defaults(run=_process)
+
+    measure = commands.add_parser("measure", help="loudness, peaks, crest of files")
+    measure.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    measure.add_argument("--json", action="store_true")
+    measure.set_defaults(run=_measure)
+
+    printing = commands.add_parser("print", help="print a session to files")
+    printing.add_argument("session", help="number or name of the session")
+    printing.add_argument("--out", type=Path, default=Path())
+    printing.add_argument("--data", type=Path, default=Path("data"))
+    printing.add_argument("--stems", action="store_true", help="every strip too, after its fader")
+    printing.add_argument("--strip", help="only this strip, after its chain")
+    printing.add_argument("--from", dest="begin", type=float, default=0.0, metavar="S")
+    printing.add_argument("--to", dest="end", type=float, metavar="S")
+    printing.add_argument(
+        "--format", default="wav-32f", choices=["wav-16", "wav-24", "wav-32f", "flac-16", "flac-24"]
+    )
+    printing.add_argument("--no-dither", action="store_true")
+    printing.set_defaults(run=_print)
+
+    kinds = commands.add_parser("processors", help="the catalogue of processors")
+    kinds.add_argument("--json", action="store_true")
+    kinds.set_defaults(run=_processors)
+
+    speed = commands.add_parser("speed", help="how fast everything is on this machine")
+    speed.add_argument("--json", action="store_true")
+    speed.set_defaults(run=_speed)
+
+    demo = commands.add_parser("demo", help="make the demo session in the data folder")
+    demo.add_argument("--data", type=Path, default=Path("data"))
+    demo.set_defaults(run=_demo)
+
+    warm = commands.add_parser("compile", help="compile the kernels, once")
+    warm.set_defaults(run=_compile)
+    return parser
+
+
+def _progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:
+    """Return a function that takes the share done, and one that ends the bar."""
+    bar = tqdm(
+        total=100, desc=words, disable=not sys.stderr.isatty(), unit="%",
+        bar_format="{desc}: {bar} {n:.0f} %",
+    )  # fmt: skip
+
+    def show(share: float) -> None:
+        bar.update(100 * share - bar.n)
+
+    return show, bar.close
+
+
+def _process(options: argparse.Namespace) -> None:
+    from salt_anvil.files.process import load_recipe, process_file
+    from salt_anvil.files.write import format_of
+
+    if options.key:
+        raise FileError(f"--key {options.key[0]}: this recipe has no named inputs")
+    recipe = load_recipe(options.recipe)
+    format = format_of(options.target, options.width)
+    if options.target.exists() and options.target.samefile(options.source):
+        raise FileError(f"{options.target} is the input; give the output another name")
+    show, end = _progress(options.source.name)
+    try:
+        report = process_file(
+            options.source, options.target, recipe, format,
+            dither=not options.no_dither, progress=show,
+        )  # fmt: skip
+    finally:
+        end()
+    if options.report:
+        try:
+            options.report.write_text(json.dumps(report, indent=2) + "\n")
+        except OSError as error:
+            raise FileError(f"{options.report} was not written: {error.strerror}") from None
+
+
+def _measure(options: argparse.Namespace) -> None:
+    from salt_anvil.files.process import measure_file
+
+    found = [measure_file(path) for path in options.files]
+    if options.json:
+        print(json.dumps(found, indent=2))
+        return
+    print(f"{'file':32} {'LUFS':>7} {'range':>6} {'dBTP':>7} {'peak':>7} {'RMS':>7} {'crest':>6}")
+    for item in found:
+        print(
+            f"{item['name'][:32]:32} {item['loudness']:7.1f} {_or_dash(item['loudness_range']):>6}"
+            f" {item['true_peak']:7.2f} {item['peak']:7.2f} {item['rms']:7.1f}"
+            f" {_or_dash(item['crest']):>6}"
+        )
+
+
+def _or_dash(value: float | None) -> str:
+    return "–" if value is None else f"{value:.1f}"
+
+
+def _processors(options: argparse.Namespace) -> None:
+    kinds = catalogue()
+    if options.json:
+        print(json.dumps([k.model_dump() for k in kinds], indent=2))
+        return
+    for kind in kinds:
+        print(f"{kind.kind}: {kind.doc}")
+        for c in kind.controls:
+            span = f"{c.low:g} to {c.high:g} {c.unit}" if c.low is not None else "yes or no"
+            if c.choices:
+                span = " | ".join(c.choices)
+            print(f"  {c.name:18} {span:28} {c.default!s:14} {c.change:10} {c.doc}")
+
+
+def _compile(options: argparse.Namespace) -> None:
+    from salt_anvil.warm import compile_kernels
+
+    show, end = _progress("Compiling the kernels")
+    compile_kernels(show)
+    end()
+
+
+def _serve(options: argparse.Namespace) -> int:
+    from salt_anvil.api.serve import serve
+
+    return serve(options.data, options.host, options.port)
+
+
+def _print(options: argparse.Namespace) -> None:
+    from salt_anvil.jobs.command import print_session
+
+    show, end = _progress("Printing")
+    try:
+        written = print_session(
+            options.data, options.session, options.out, strip=options.strip,
+            stems=options.stems, begin_s=options.begin, end_s=options.end,
+            format=options.format, dither=not options.no_dither, progress=show,
+        )  # fmt: skip
+    finally:
+        end()
+    for path in written:
+        print(path)
+
+
+def _speed(options: argparse.Namespace) -> None:
+    from salt_anvil.speed import measure_speed, table
+
+    found: dict[str, Any] = measure_speed()
+    print(json.dumps(found, indent=2) if options.json else table(found))
+
+
+def _demo(options: argparse.Namespace) -> None:
+    from salt_anvil.demo.install import install_demo
+
+    show, end = _progress("Making the demo session")
+    print(install_demo(options.data, show))
+    end()

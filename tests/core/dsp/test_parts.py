@@ -1,0 +1,117 @@
+"""Small parts: ramps, delays, states, note values, sections, the gate."""
+
+import numpy as np
+import pytest
+from scipy import signal
+
+from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.gate import RAMP, as_block, without_nonfinite
+from salt_anvil.core.dsp.note import note_ms
+from salt_anvil.core.dsp.ramp import Glide
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.engine.unit import per_frame
+from salt_anvil.core.errors import SoundError
+from tests.conftest import noise
+
+
+def lengths(total: int, seed: int) -> list[int]:
+    generator = np.random.default_rng(seed)
+    parts: list[int] = []
+    while sum(parts) < total:
+        parts.append(min(int(generator.integers(1, 700)), total - sum(parts)))
+    return parts
+
+
+def glided(parts: list[int], start: int, change_at: int) -> np.ndarray:
+    glide, at, out = Glide(np.array([1.0])), start, []
+    for part in parts:
+        if at == change_at:
+            glide.to(np.array([3.0]))
+        out.append(per_frame(glide.over(at, part), at, part))
+        at += part
+    return np.concatenate(out)[:, 0]
+
+
+def test_glide_is_a_straight_line_from_the_next_grid_point() -> None:
+    line = glided([100, 2900], 0, 100)
+    expected = np.interp(np.arange(3000), [128, 128 + RAMP], [1.0, 3.0])
+    assert np.abs(line - expected).max() < 1e-12
+
+
+@pytest.mark.parametrize("start", [0, 37, -5])
+def test_glide_does_not_depend_on_block_lengths(start: int) -> None:
+    whole = glided([100, 2900], start, start + 100)
+    for seed in range(5):
+        parts = [100, *lengths(2900, seed)]
+        assert np.abs(glided(parts, start, start + 100) - whole).max() < 1e-12
+
+
+@pytest.mark.parametrize("wait", [0, 1, 100, 3000])
+def test_delay_by_whole_frames(wait: int) -> None:
+    sound, past, out, at = noise(4000), np.zeros((wait, 2)), [], 0
+    for part in lengths(4000, 3):
+        out.append(delayed(sound[at : at + part], past))
+        at += part
+    assert (np.concatenate(out)[wait:] == sound[: 4000 - wait]).all()
+
+
+def test_state_survives_its_bytes() -> None:
+    state = State(a=np.arange(6.0).reshape(2, 3), empty=np.zeros((0, 2)), one=np.array([1e-300]))
+    back = State.from_bytes(state.to_bytes())
+    assert list(back) == list(state)
+    assert all((back[n] == state[n]).all() and back[n].shape == state[n].shape for n in state)
+
+
+def test_clone_is_independent() -> None:
+    state = State(a=np.zeros(2))
+    state.clone()["a"][0] = 1
+    assert state["a"][0] == 0
+
+
+# Values of design/05 and /03: 60 000 / bpm x note; at 102 bpm a quarter is 588.2 ms.
+@pytest.mark.parametrize(
+    ("note", "expected"),
+    [("1/4", 588.235), ("1/8", 294.118), ("1/8.", 441.176), ("1/8t", 196.078), ("1/1", 2352.94)],
+)
+def test_note_values(note: str, expected: float) -> None:
+    assert note_ms(note, 102) == pytest.approx(expected, abs=0.01)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("design", [biquad.low_pass, biquad.high_pass])
+def test_sections_are_butterworth(design) -> None:
+    # scipy's own Butterworth design, order 2, prewarped as the Cookbook's is.
+    kind = "lowpass" if design is biquad.low_pass else "highpass"
+    ours = design(1000.0, 48000)
+    b, a = signal.butter(2, 1000.0, kind, fs=48000)
+    assert np.allclose(ours, [*b, *a[1:]], atol=1e-12)
+
+
+@pytest.mark.parametrize("compiled", [True, False])
+def test_cascade_against_scipy(compiled: bool) -> None:
+    kernel = biquad.filter_into if compiled else biquad.filter_into.py_func
+    sections = np.array([biquad.low_pass(3000.0, 48000), biquad.high_pass(80.0, 48000)])
+    sound, out, state = noise(800), np.empty((800, 2)), np.zeros((2, 2, 2))
+    for at in range(0, 800, 160):
+        kernel(out[at : at + 160], sound[at : at + 160], sections, state)
+    sos = np.insert(sections, 3, 1.0, axis=1)
+    assert np.abs(out - signal.sosfilt(sos, sound, axis=0)).max() < 1e-13
+
+
+def test_gate_makes_contiguous_float64() -> None:
+    block = as_block(np.ones((8, 4), np.float32)[:, ::2])
+    assert block.flags.c_contiguous
+    assert block.flags.writeable
+    assert block.dtype == np.float64
+    with pytest.raises(SoundError, match=r"shape \(4, 8\)"):
+        as_block(np.zeros((4, 8)))
+
+
+def test_nonfinite_samples_become_silence() -> None:
+    sound = noise(10)
+    sound[3, 1], sound[5, 0] = np.nan, np.inf
+    clean, count = without_nonfinite(sound)
+    assert count == 2
+    assert np.isfinite(clean).all()
+    assert clean[3, 1] == clean[5, 0] == 0
+    assert (clean[0] == sound[0]).all()

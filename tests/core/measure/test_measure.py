@@ -1,0 +1,189 @@
+"""Loudness, true peak, range, crest, reduction figures.
+
+Against ITU-R BS.1770-4 (levels stated there), EBU Tech 3341 (cases 1-5 and 15-19, typed from
+memory of the table), EBU Tech 3342 (cases 1-4), pyloudnorm, and FFmpeg's ebur128 through PyAV.
+"""
+
+import math
+
+import av
+import numpy as np
+import pyloudnorm
+import pytest
+
+from salt_anvil.core.measure import loudness, rows
+from salt_anvil.core.measure.reduction import reduction_figures
+from salt_anvil.core.measure.rows import RowMeter, figures
+from salt_anvil.core.measure.truepeak import EDGE, true_peak
+from tests.conftest import noise, sine
+
+
+def measured(sound: np.ndarray, rate: int = 48000) -> rows.Figures:
+    meter = RowMeter(rate, sound.shape[1])
+    parts = [meter.feed(sound[at : at + 1024]) for at in range(0, len(sound), 1024)]
+    return figures(np.concatenate([*parts, meter.flush()]))
+
+
+def tones(*levels_seconds: tuple[float, float]) -> np.ndarray:
+    return np.concatenate([sine(1000, s, level_db=level) for level, s in levels_seconds])
+
+
+@pytest.mark.parametrize("rate", [44100, 48000, 96000, 192000])
+def test_stated_levels_of_bs1770(rate: int) -> None:
+    """0 dBFS at 997 Hz in one channel reads -3.01, in both 0.00."""
+    tone = sine(997, 5, rate)
+    assert measured(tone, rate).loudness == pytest.approx(0.0, abs=0.02)
+    assert measured(tone * [1, 0], rate).loudness == pytest.approx(-3.01, abs=0.02)
+    assert measured(tone[:, :1], rate).loudness == pytest.approx(-3.01, abs=0.02)
+
+
+@pytest.mark.parametrize(
+    ("case", "parts", "expected"),
+    [
+        (1, [(-23, 20)], -23),
+        (2, [(-33, 20)], -33),
+        (3, [(-36, 10), (-23, 60), (-36, 10)], -23),
+        (4, [(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)], -23),
+        (5, [(-26, 20), (-20, 20.1), (-26, 20)], -23),
+    ],
+)
+def test_ebu_3341_integrated(case: int, parts: list, expected: float) -> None:
+    assert measured(tones(*parts)).loudness == pytest.approx(expected, abs=0.1), case
+
+
+@pytest.mark.parametrize(
+    ("parts", "expected"),
+    [
+        ([(-20, 20), (-30, 20)], 10),
+        ([(-20, 20), (-15, 20)], 5),
+        ([(-40, 20), (-20, 20)], 20),
+        ([(-50, 20), (-35, 20), (-20, 20), (-35, 20), (-50, 20)], 15),
+    ],
+)
+def test_ebu_3342_range(parts: list, expected: float) -> None:
+    assert measured(tones(*parts)).loudness_range == pytest.approx(expected, abs=1.0)
+
+
+@pytest.mark.parametrize(
+    ("fraction", "degrees", "gain", "expected"),
+    [(4, 0, 0.5, -6), (4, 45, 0.5, -6), (6, 60, 0.5, -6), (8, 67.5, 0.5, -6), (4, 45, 1.41, 3)],
+)
+def test_ebu_3341_true_peak(fraction: int, degrees: float, gain: float, expected: float) -> None:
+    """Cases 15-19: sines at 1/fraction of the rate, faded in and out; +0.2/-0.4 dB."""
+    at = np.arange(48000)
+    fade = np.minimum(1, np.minimum(at, at[::-1]) / 4800)
+    wave = gain * np.sin(2 * np.pi * at / fraction + math.radians(degrees)) * fade
+    peak = measured(np.repeat(wave[:, None], 2, axis=1)).true_peak
+    assert expected - 0.4 <= peak <= expected + 0.2
+
+
+def test_true_peak_against_an_oversampled_sinc() -> None:
+    """A band-limited sound, interpolated 16 times by the FFT on the other side."""
+    spectrum = np.fft.rfft(noise(8192, 1)[:, 0])
+    spectrum[int(0.45 * 8192) :] = 0
+    sound = np.fft.irfft(spectrum)
+    ideal = np.abs(np.fft.irfft(spectrum * 16, 8192 * 16)).max()
+    wrapped = np.concatenate([sound[-64:], sound, sound[:64]])[:, None]
+    ours = true_peak(wrapped, np.zeros((EDGE, 1)))
+    # 8 times oversampling and 32 taps a phase: within 0.2 dB below, 0.05 dB above.
+    assert -0.2 < 20 * math.log10(ours / ideal) < 0.05
+
+
+def test_skipped_blocks_change_nothing() -> None:
+    """Quiet stretches are not interpolated; the result is that of interpolating everything."""
+    from salt_anvil.core.measure import truepeak
+
+    sound = noise(9600, 2) * np.linspace(0, 1, 9600)[:, None] ** 4
+    edge = np.zeros((EDGE, 2))
+    whole = truepeak._peak(np.concatenate([edge, sound]), truepeak._FILTER, 1e9, 0.0)
+    assert true_peak(sound, edge) == whole
+
+
+@pytest.mark.parametrize("rate", [44100, 48000])
+@pytest.mark.parametrize("channels", [1, 2])
+def test_against_pyloudnorm(rate: int, channels: int) -> None:
+    """Another meter of the same standard; 400 ms of every second at other levels."""
+    sound = noise(rate * 12, channels, seed=4)
+    sound *= (0.02 + (np.arange(len(sound)) % rate > 0.6 * rate))[:, None]
+    theirs = pyloudnorm.Meter(rate).integrated_loudness(sound)
+    # 0.1 LU: pyloudnorm designs the weighting at other rates in its own way.
+    assert measured(sound, rate).loudness == pytest.approx(theirs, abs=0.1)
+
+
+def ffmpeg_summary(sound: np.ndarray, rate: int) -> dict[str, float]:
+    graph = av.filter.Graph()
+    source = graph.add_abuffer(
+        sample_rate=rate, format="fltp", layout="stereo", time_base=f"1/{rate}"
+    )
+    meter = graph.add("ebur128", "metadata=1:peak=true")
+    sink = graph.add("abuffersink")
+    source.link_to(meter)
+    meter.link_to(sink)
+    graph.configure()
+    last: dict[str, float] = {}
+    for at in range(0, len(sound) - 4799, 4800):
+        planar = np.ascontiguousarray(sound[at : at + 4800].T.astype(np.float32))
+        frame = av.AudioFrame.from_ndarray(planar, "fltp", "stereo")
+        frame.sample_rate, frame.pts = rate, at
+        source.push(frame)
+        while True:
+            try:
+                out = sink.pull()
+            except (av.BlockingIOError, av.EOFError):
+                break
+            last.update({k: float(v) for k, v in out.metadata.items()})
+    return last
+
+
+def test_against_ffmpeg() -> None:
+    sound = noise(48000 * 20, 2, seed=8) * np.repeat([0.2, 1.0, 0.5, 0.05], 240000)[:, None]
+    theirs = ffmpeg_summary(sound, 48000)
+    ours = measured(sound)
+    assert ours.loudness == pytest.approx(theirs["lavfi.r128.I"], abs=0.1)
+    assert ours.loudness_range == pytest.approx(theirs["lavfi.r128.LRA"], abs=0.5)
+
+
+def test_crest_of_sine_and_square() -> None:
+    assert measured(sine(1000, 1)).crest == pytest.approx(3.01, abs=0.01)
+    assert measured(np.sign(sine(1000, 1) + 1e-9)).crest == pytest.approx(0, abs=0.01)
+
+
+def test_ranges_share_the_power_out() -> None:
+    low = measured(sine(80, 2, level_db=-10)).ranges
+    assert low[0] == pytest.approx(-13.01, abs=0.05)
+    assert max(low[1:]) < -40
+    high = measured(sine(9000, 2, level_db=-10)).ranges
+    assert high[3] == pytest.approx(-13.01, abs=0.05)
+
+
+def test_left_right_and_offset() -> None:
+    sound = sine(1000, 1) * [1, 0.5] * 0.5 + 0.1
+    found = measured(sound)
+    power = 10 * math.log10((0.03125 + 0.01) / (0.125 + 0.01))
+    assert found.left_right == pytest.approx(power, abs=0.01)
+    assert found.offset == pytest.approx(0.1, abs=1e-6)
+
+
+def test_silence_and_very_short_sounds() -> None:
+    assert measured(np.zeros((48000, 2))).loudness == loudness.SILENT
+    assert measured(np.zeros((0, 2))).crest is None
+    short = measured(sine(1000, 0.05))
+    assert short.loudness == pytest.approx(0.0, abs=0.1)
+    assert short.loudness_range is None
+
+
+def test_nonfinite_samples_are_counted() -> None:
+    meter = RowMeter(48000, 1)
+    sound = np.zeros((4800, 1))
+    sound[7] = np.nan
+    assert np.isfinite(meter.feed(sound)).all()
+    assert meter.bad == 1
+
+
+def test_reduction_figures_while_active() -> None:
+    cells = np.concatenate([np.zeros((80, 2)), np.linspace(1, 10, 20)[:, None] * [0.5, 1]])
+    found = reduction_figures(cells)
+    assert found.active == pytest.approx(0.2)
+    assert found.median == pytest.approx(5.5)
+    assert found.most == 10
+    assert found.p95 == pytest.approx(np.percentile(np.linspace(1, 10, 20), 95))

@@ -1,0 +1,188 @@
+"""The six properties of every processor, over the registry (design/02, the contract).
+
+1 block lengths · 2 off, mix, neutral · 3 latency · 4 extremes · 5 repeatability · 6 no clicks
+"""
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.processors import REGISTRY, Context, processor
+from salt_anvil.core.processors.base import Control
+from salt_anvil.core.session import Stage, checked
+from tests.conftest import RATES, noise, sine
+
+KINDS = sorted(REGISTRY)
+# Settings under which a kind leaves every sound as it is.
+NEUTRAL: dict[str, dict[str, Any]] = {"trim": {}, "compressor": {"ratio": 1}}
+# Settings that use as much of the machinery as possible.
+BUSY: dict[str, list[dict[str, Any]]] = {
+    "trim": [{"gain_db": -3, "dc_block": True, "delay_ms": 7.3, "invert": True}],
+    "compressor": [
+        {"threshold_db": -30, "lookahead_ms": 3.7, "restore": 0.4, "link": 0.5, "hold_ms": 9},
+        {"threshold_db": -30, "topology": "feed-back", "release_mode": "auto", "detector": "rms"},
+        {"threshold_db": -30, "ballistics": "branching", "stereo": "mid-side", "makeup_db": 5},
+    ],
+}
+BUSY_CASES = [(kind, index) for kind in KINDS for index in range(len(BUSY[kind]))]
+
+
+def stage(kind: str, params: dict[str, Any] | None = None, **more: Any) -> Stage:
+    return checked(Stage, {"id": "x", "kind": kind, "params": params or {}, **more})
+
+
+def run(
+    unit: Unit, sound: np.ndarray, parts: list[int] | None = None, start: int = 0
+) -> tuple[np.ndarray, dict[str, np.ndarray]]:
+    out, cells, at = [], {}, 0
+    for part in parts or [1024] * (len(sound) // 1024) + [len(sound) % 1024]:
+        if part:
+            passed = unit.process(sound[at : at + part], start + at)
+            out.append(passed.out)
+            for name, rows in passed.report.cells.items():
+                cells.setdefault(name, []).append(rows)
+        at += part
+    return np.concatenate(out), {n: np.concatenate(rows) for n, rows in cells.items()}
+
+
+def settings_at_the_ends(control: Control) -> list[Any]:
+    if control.type == "number":
+        return [control.low, control.high]
+    return control.choices if control.type == "choice" else [False, True]
+
+
+def test_every_kind_has_its_cases() -> None:
+    assert set(NEUTRAL) == set(BUSY) == set(KINDS)
+
+
+@pytest.mark.parametrize(("kind", "index"), BUSY_CASES)
+def test_1_block_lengths_do_not_matter(kind: str, index: int, music: np.ndarray) -> None:
+    context = Context(48000, 2, 96, observe=True)
+    sound, item = music[:20000], stage(kind, BUSY[kind][index])
+    whole, told = run(Unit(item, context), sound, start=37)
+    generator = np.random.default_rng(index)
+    for most in (3, 100, 5000):
+        parts: list[int] = []
+        while sum(parts) < len(sound):
+            parts.append(int(min(generator.integers(1, most + 1), len(sound) - sum(parts))))
+        out, cells = run(Unit(item, context), sound, parts, start=37)
+        assert np.abs(out - whole).max() < 1e-12
+        for name in told:
+            assert np.abs(cells[name] - told[name]).max() < 1e-12
+
+
+@pytest.mark.parametrize(("kind", "index"), BUSY_CASES)
+def test_2_off_and_dry_are_the_delayed_input(kind: str, index: int) -> None:
+    sound = noise(8192)
+    for change in ({"on": False}, {"mix": 0.0}):
+        unit = Unit(stage(kind, BUSY[kind][index], **change), Context(48000, 2, 96))
+        out, _ = run(unit, sound)
+        late = unit.latency
+        assert (out[late:] == sound[: len(sound) - late]).all()
+
+
+@pytest.mark.parametrize(("kind", "index"), BUSY_CASES)
+def test_2_wet_is_the_processor_to_the_bit_and_half_is_the_mean(kind: str, index: int) -> None:
+    sound, context = noise(8192), Context(48000, 2, 96)
+    outs = {
+        m: run(Unit(stage(kind, BUSY[kind][index], mix=m), context), sound)[0] for m in (0, 0.5, 1)
+    }
+    item = processor(kind)
+    params = stage(kind, BUSY[kind][index]).params
+    unit = Unit(stage(kind, BUSY[kind][index]), context)
+    bare, state = [], item.prepare(params, context)
+    for at in range(0, 8192, 1024):
+        block = sound[at : at + 1024]
+        ramp = unit._glide.over(at, 1024)
+        bare.append(item.process(block, block, params, context, ramp, state, at)[0])
+    assert (outs[1] == np.concatenate(bare)).all()
+    assert np.abs(outs[0.5] - 0.5 * (outs[0] + outs[1])).max() < 1e-15
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("mix", [0.25, 0.5, 0.75, 1.0])
+def test_2_neutral_settings_change_nothing(kind: str, mix: float) -> None:
+    sound = noise(8192)
+    out, _ = run(Unit(stage(kind, NEUTRAL[kind], mix=mix), Context(48000, 2, 96)), sound)
+    assert np.abs(out - sound).max() < 1e-9
+
+
+@pytest.mark.parametrize(("kind", "index"), BUSY_CASES)
+@pytest.mark.parametrize("rate", RATES)
+def test_3_stated_latency_is_measured(kind: str, index: int, rate: int) -> None:
+    params = BUSY[kind][index] | ({"delay_ms": 0, "dc_block": False} if kind == "trim" else {})
+    unit = Unit(stage(kind, params), Context(rate, 1, 96))
+    pulse = np.zeros((rate // 10, 1))
+    pulse[50] = 0.5
+    out, _ = run(unit, pulse)
+    assert np.abs(out).argmax() - 50 == unit.latency
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("channels", [1, 2])
+@pytest.mark.parametrize("rate", RATES)
+def test_4_extremes_stay_finite(kind: str, channels: int, rate: int) -> None:
+    frames = 1500
+    bad = noise(frames, channels)
+    bad[100], bad[700] = np.nan, np.inf
+    sounds = [
+        np.zeros((frames, channels)),
+        np.ones((frames, channels)),
+        np.sign(sine(1000, frames / rate, rate, channels=channels) + 1e-9),
+        np.full((frames, channels), 1e-310),
+        bad,
+    ]
+    for control in processor(kind).describe().controls:
+        for value in settings_at_the_ends(control):
+            unit = Unit(stage(kind, {control.name: value}), Context(rate, channels, 96))
+            at = 0
+            for sound in sounds:
+                out, _ = run(unit, sound, [1, frames - 1], at)
+                at += frames
+                assert np.isfinite(out).all(), control.name
+            state = unit.state()
+            assert all(np.isfinite(a).all() for a in state.values()), control.name
+            assert unit.nonfinite == 2 * channels
+
+
+@pytest.mark.parametrize(("kind", "index"), BUSY_CASES)
+def test_5_same_again_and_from_bytes(kind: str, index: int, music: np.ndarray) -> None:
+    context, item = Context(48000, 2, 96), stage(kind, BUSY[kind][index])
+    first, second = Unit(item, context), Unit(item, context)
+    a, _ = run(first, music[:30720])
+    b, _ = run(second, music[:30720])
+    assert (a == b).all()
+    third = Unit(item, context)
+    third.restore(type(first.state()).from_bytes(first.state().to_bytes()))
+    on, _ = run(first, music[30720:], start=30720)
+    again, _ = run(third, music[30720:], start=30720)
+    assert (on == again).all()
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_6_moving_a_control_makes_no_click(kind: str) -> None:
+    """Above 6 kHz, a moved control leaves next to nothing of a 200 Hz tone."""
+    sound = sine(200, 0.5, level_db=-12)
+    window = np.hanning(1024)[:, None]
+    for control in processor(kind).describe().controls:
+        if control.change == "structural":
+            continue
+        start = BUSY[kind][0] | {"topology": "feed-forward", "lookahead_ms": 0}
+        start = {k: v for k, v in start.items() if k in type(stage(kind).params).model_fields}
+        for value in settings_at_the_ends(control):
+            unit = Unit(stage(kind, start), Context(48000, 2, 96))
+            out = []
+            for at in range(0, 23552, 1024):
+                if at == 10240:
+                    unit.change(stage(kind, start | {control.name: value}), unit.context)
+                out.append(unit.process(sound[at : at + 1024], at).out)
+            whole = np.concatenate(out)
+            moved = whole[9728:13824]
+            steps = range(0, len(moved) - 1024, 256)
+            spectra = [np.abs(np.fft.rfft(moved[s : s + 1024] * window, axis=0)) for s in steps]
+            top = max(s[128:].max() for s in spectra) / 512
+            # The tone stands at -12 dBFS: -86 dBFS is 74 dB below it, where a gain stepped
+            # every 64 frames leaves -55 dBFS.
+            assert top < 10 ** (-86 / 20), f"{control.name} to {value}: {20 * np.log10(top):.1f} dB"
