@@ -8,6 +8,8 @@ from scipy import signal
 
 RATE = 48000
 Wave = NDArray[np.float64]
+Peaks = list[tuple[float, float, float]]
+"""Resonances: Hz, gain, bandwidth in Hz."""
 
 
 def noise(seconds: float, seed: int) -> Wave:
@@ -97,7 +99,7 @@ def vibrato(hz: float, seconds: float, depth: float, rate: float, seed: int) -> 
     return hz * (1 + depth * onset * np.sin(2 * np.pi * rate * t) + 0.0007 * wander)
 
 
-def resonators(sound: Wave, peaks: list[tuple[float, float, float]]) -> Wave:
+def resonators(sound: Wave, peaks: Peaks) -> Wave:
     """Return the sum of two-pole resonances (Hz, gain, bandwidth in Hz) excited by the sound."""
     out = np.zeros_like(sound)
     for hz, gain, width in peaks:
@@ -106,11 +108,11 @@ def resonators(sound: Wave, peaks: list[tuple[float, float, float]]) -> Wave:
     return out
 
 
-FIDDLE_BODY = [
+FIDDLE_BODY: Peaks = [
     (282, 0.9, 40.0), (460, 1.0, 50.0), (560, 0.8, 60.0), (1010, 0.7, 160.0),
     (1700, 0.6, 350.0), (2600, 0.9, 700.0), (4100, 0.35, 1200.0),
 ]  # fmt: skip
-LOW_BODY = [
+LOW_BODY: Peaks = [
     (98, 1.3, 9.0), (186, 0.9, 40.0), (243, 0.8, 60.0), (420, 0.6, 90.0),
     (900, 0.35, 300.0), (1900, 0.2, 700.0),
 ]  # fmt: skip
@@ -165,7 +167,7 @@ def reeds(hz: float, seconds: float, seed: int) -> Wave:
 
 
 # Formants of five vowels (Hz, gain, bandwidth): common figures of phonetics, from memory.
-VOWELS = {
+VOWELS: dict[str, Peaks] = {
     "a": [(730, 1.0, 90.0), (1090, 0.6, 110.0), (2440, 0.25, 160.0), (3400, 0.12, 250.0)],
     "e": [(530, 1.0, 80.0), (1840, 0.45, 120.0), (2480, 0.3, 160.0), (3500, 0.14, 250.0)],
     "i": [(280, 1.0, 70.0), (2250, 0.32, 130.0), (2890, 0.28, 170.0), (3600, 0.14, 250.0)],

@@ -44,6 +44,7 @@ class MediaFolder:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
+        self._known: dict[str, Media] = {}
         folder.mkdir(parents=True, exist_ok=True)
 
     def bring_in(
@@ -81,10 +82,14 @@ class MediaFolder:
         Raises:
             FileError: it is not here.
         """
+        if media_id in self._known:
+            return self._known[media_id]
         try:
-            return Media(**json.loads(self._meta(media_id).read_text()))
+            media = Media(**json.loads(self._meta(media_id).read_text()))
         except FileNotFoundError:
             raise FileError(f"the audio {media_id[:12]} is missing from the media folder") from None
+        self._known[media_id] = media
+        return media
 
     def _meta(self, media_id: str) -> Path:
         return self._folder / f"{media_id}.json"
@@ -144,7 +149,7 @@ class MediaFolder:
         return read
 
     def _make_peaks(self, media: Media) -> None:
-        sound = self.sound(media.id)
+        sound = _mapped(self._folder / f"{media.id}.f32", media.channels)
         columns = math.ceil(media.frames / PEAK_FRAMES[0])
         finest = np.empty((columns, 2, media.channels), np.float32)
         step = CHUNK // PEAK_FRAMES[0]

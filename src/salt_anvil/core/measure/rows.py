@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.gate import Sound, as_block, without_nonfinite
 from salt_anvil.core.measure import loudness
-from salt_anvil.core.measure.truepeak import EDGE, true_peak
+from salt_anvil.core.measure.truepeak import EDGE, interpolated_peak
 
 RANGES_HZ = (150.0, 800.0, 5000.0)
 """Corners of the four ranges of energy: lows, low middle, high middle, highs."""
@@ -38,7 +38,7 @@ class RowMeter:
         self._count = 0
         self._past = np.zeros((EDGE, channels))
         bins = np.fft.rfftfreq(self._hop, 1 / rate)
-        self._range = np.searchsorted(np.array(RANGES_HZ), bins, side="right")
+        self._edges = np.concatenate([[0], np.searchsorted(bins, RANGES_HZ)])
         self.bad = 0
 
     def feed(self, sound: Sound) -> Rows:
@@ -49,43 +49,45 @@ class RowMeter:
         self._count += len(block)
         if self._count < self._hop:
             return np.empty((0, COLUMNS))
-        whole = np.concatenate(self._waiting)
-        rows = [
-            self._row(np.ascontiguousarray(whole[at : at + self._hop]))
-            for at in range(0, len(whole) - self._hop + 1, self._hop)
-        ]
-        rest = whole[len(rows) * self._hop :]
+        whole = np.concatenate(self._waiting) if len(self._waiting) > 1 else block
+        count = len(whole) // self._hop
+        rest = whole[count * self._hop :]
         self._waiting, self._count = [rest], len(rest)
-        return np.array(rows)
+        return self._rows(whole[: count * self._hop], self._hop)
 
     def flush(self) -> Rows:
         """Return the last, shorter row, if there is one; its powers are over its own length."""
         rest = np.concatenate(self._waiting) if self._waiting else np.empty((0, 1))
         self._waiting, self._count = [], 0
-        return np.array([self._row(rest)]) if len(rest) else np.empty((0, COLUMNS))
+        return self._rows(rest, len(rest)) if len(rest) else np.empty((0, COLUMNS))
 
-    def _row(self, sound: Sound) -> Sound:
-        row = np.zeros(COLUMNS)
+    def _rows(self, sound: Sound, hop: int) -> Rows:
+        channels = sound.shape[1]
+        rows = np.zeros((len(sound) // hop, COLUMNS))
         weighted = np.empty_like(sound)
         biquad.filter_into(weighted, sound, self._sections, self._state)
-        row[K] = np.mean(weighted**2, axis=0).sum()
-        powers = np.mean(sound**2, axis=0)
-        row[POWER_L], row[POWER_R] = powers[0], powers[-1]
-        row[PEAK] = np.abs(sound).max()
-        row[TRUE_PEAK] = true_peak(sound, self._past)
-        row[SUM] = sound.mean()
-        row[RANGE:] = self._ranges(sound, float(powers.mean()))
-        self._past = np.concatenate([self._past, sound])[-EDGE:]
-        return row
+        pieces = sound.reshape(-1, hop, channels)
+        rows[:, K] = np.square(weighted).reshape(-1, hop, channels).mean(axis=1).sum(axis=1)
+        powers = np.square(pieces).mean(axis=1)
+        rows[:, POWER_L], rows[:, POWER_R] = powers[:, 0], powers[:, -1]
+        rows[:, PEAK] = np.abs(pieces).max(axis=(1, 2))
+        rows[:, SUM] = pieces.mean(axis=(1, 2))
+        whole = np.concatenate([self._past, sound])
+        for index in range(len(rows)):
+            piece = whole[index * hop : (index + 1) * hop + EDGE]
+            rows[index, TRUE_PEAK] = interpolated_peak(piece, rows[index, PEAK])
+        self._past = whole[-EDGE:]
+        if hop == self._hop:
+            rows[:, RANGE:] = self._ranges(pieces, powers.mean(axis=1))
+        return rows
 
-    def _ranges(self, sound: Sound, power: float) -> Sound:
-        if len(sound) != self._hop:
-            return np.zeros(len(RANGES_HZ) + 1)
-        energy = (np.abs(np.fft.rfft(sound, axis=0)) ** 2).sum(axis=1)
-        energy[0] = 0.0
-        split: Sound = np.bincount(self._range, energy, len(RANGES_HZ) + 1).astype(np.float64)
-        total = split.sum()
-        return split / total * power if total > 0 else split
+    def _ranges(self, pieces: Sound, power: Sound) -> Sound:
+        spectrum = np.fft.rfft(pieces, axis=1)
+        energy = (np.square(spectrum.real) + np.square(spectrum.imag)).sum(axis=2)
+        energy[:, 0] = 0.0
+        split = np.add.reduceat(energy, self._edges, axis=1)
+        total = split.sum(axis=1, keepdims=True)
+        return np.asarray(split / np.maximum(total, 1e-300) * power[:, None])
 
 
 @dataclass(frozen=True)

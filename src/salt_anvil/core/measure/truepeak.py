@@ -55,7 +55,12 @@ def _peak(sound: Sound, phases: Sound, bound: float, floor: float) -> float:
     return most
 
 
+def interpolated_peak(sound: Sound, floor: float) -> float:
+    """Return the true peak (linear) of sound[EDGE:], at least floor; the EDGE before are past."""
+    return float(_peak(sound, _FILTER, BOUND, floor))
+
+
 def true_peak(sound: Sound, past: Sound) -> float:
     """Return the true peak (linear) of sound, whose last EDGE frames before it are past."""
     peak = float(np.abs(sound).max(initial=0.0))
-    return float(_peak(np.concatenate([past, sound]), _FILTER, BOUND, peak))
+    return interpolated_peak(np.concatenate([past, sound]), peak)

@@ -1,0 +1,128 @@
+"""The demo session: a dance band in a boathouse, recorded live; every strip shows one job."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import soundfile
+
+from salt_anvil.core.session import Session, checked
+from salt_anvil.demo import score
+from salt_anvil.demo.sounds import RATE
+from salt_anvil.files.media import MediaFolder
+from salt_anvil.store.database import Database
+from salt_anvil.store.sessions import SessionStore
+
+NAME = "Boathouse, second evening"
+Progress = Callable[[float], None]
+
+# name, bus, fader, pan, chain
+TRACKS: list[tuple[str, str, float, float, list[dict[str, Any]]]] = [
+    ("Box drum", "percussion-bus", -3.2, -0.1, [
+        {"id": "box-drum-compressor", "kind": "compressor", "params": {
+            "threshold_db": -19, "ratio": 5, "knee_db": 6, "attack_ms": 6, "release_ms": 160,
+            "release_mode": "tempo", "release_note": "1/16", "restore": 0.2, "makeup_db": 4.5},
+         "key": {"low_hz": 60, "high_hz": 4000}},
+    ]),
+    ("Foot stomps", "percussion-bus", -2.0, 0.05, [
+        {"id": "foot-stomps-compressor", "kind": "compressor", "params": {
+            "threshold_db": -20, "ratio": 3, "attack_ms": 18, "release_ms": 90,
+            "ballistics": "branching", "makeup_db": 3}},
+    ]),
+    ("Shaker", "percussion-bus", -6.0, 0.35, []),
+    ("Low fiddle", "strings-bus", -4.0, 0.0, [
+        {"id": "low-fiddle-compressor", "kind": "compressor", "params": {
+            "threshold_db": -22, "ratio": 4, "knee_db": 9, "attack_ms": 25,
+            "release_mode": "auto", "release_ms": 120, "detector": "rms", "rms_ms": 20,
+            "makeup_db": 4}},
+    ]),
+    ("Fiddle", "strings-bus", -7.0, 0.3, [
+        {"id": "fiddle-compressor", "kind": "compressor", "params": {
+            "threshold_db": -24, "ratio": 2.5, "knee_db": 12, "attack_ms": 15, "release_ms": 200,
+            "topology": "feed-back", "makeup_db": 2.5}},
+    ]),
+    ("Squeezebox", "strings-bus", -9.5, -0.35, [
+        {"id": "squeezebox-compressor", "kind": "compressor", "params": {
+            "threshold_db": -22, "ratio": 2, "attack_ms": 30, "release_ms": 250,
+            "stereo": "mid-side", "link": 0.5, "makeup_db": 1.5}},
+    ]),
+    ("Lead voice", "voices-bus", -4.5, 0.0, [
+        {"id": "lead-voice-trim", "kind": "trim", "params": {"gain_db": 1.5, "dc_block": True}},
+        {"id": "lead-voice-compressor", "kind": "compressor", "params": {
+            "threshold_db": -24, "ratio": 3.5, "knee_db": 8, "attack_ms": 5, "release_ms": 140,
+            "lookahead_ms": 2, "max_reduction_db": 12, "makeup_db": 5}},
+    ]),
+    ("Voice room", "voices-bus", -13.0, 0.0, [
+        {"id": "voice-room-compressor", "kind": "compressor", "params": {
+            "threshold_db": -30, "ratio": 3, "attack_ms": 2, "release_ms": 320, "makeup_db": 2}},
+    ]),
+    ("Announcement", "voices-bus", -1.0, -0.15, [
+        {"id": "announcement-compressor", "kind": "compressor", "params": {
+            "threshold_db": -30, "ratio": 4, "attack_ms": 8, "hold_ms": 60, "release_ms": 220,
+            "makeup_db": 6}},
+    ]),
+]  # fmt: skip
+BUSES: list[tuple[str, float, list[dict[str, Any]]]] = [
+    ("Percussion bus", 0.0, [
+        {"id": "percussion-bus-compressor", "kind": "compressor", "params": {
+            "threshold_db": -14, "ratio": 2, "attack_ms": 30, "release_ms": 120,
+            "release_mode": "auto", "makeup_db": 1}},
+    ]),
+    ("Strings bus", 0.0, []),
+    ("Voices bus", 0.0, []),
+]  # fmt: skip
+MAIN: list[dict[str, Any]] = [
+    {"id": "main-compressor", "kind": "compressor", "params": {
+        "threshold_db": -16, "ratio": 1.5, "knee_db": 12, "attack_ms": 30,
+        "release_mode": "auto", "release_ms": 150, "detector": "rms", "makeup_db": 1}},
+]  # fmt: skip
+
+
+def session_model(media: dict[str, tuple[str, int, int]]) -> Session:
+    """Return the session; media: strip id to media id, channels, frames."""
+    strips: list[dict[str, Any]] = []
+    for name, bus, fader, pan, chain in TRACKS:
+        strip_id = name.lower().replace(" ", "-")
+        audio, channels, frames = media[strip_id]
+        strips.append({
+            "id": strip_id, "name": name, "kind": "track", "audio": audio, "channels": channels,
+            "frames": frames, "fader_db": fader, "pan": pan, "output": bus, "chain": chain,
+        })  # fmt: skip
+    for name, fader, chain in BUSES:
+        bus_id = name.lower().replace(" ", "-")
+        strips.append(
+            {"id": bus_id, "name": name, "kind": "bus", "fader_db": fader, "chain": chain}
+        )
+    strips.append({"id": "main", "name": "Main bus", "kind": "main", "chain": MAIN})
+    sections = [{"name": n, "start_s": (bar - 1) * score.BAR} for n, bar in score.SECTIONS]
+    return checked(
+        Session,
+        {"name": NAME, "rate": RATE, "bpm": score.BPM, "sections": sections, "strips": strips},
+    )
+
+
+def install_demo(data: Path, progress: Progress = lambda share: None) -> str:
+    """Make the demo session in a data folder, unless it is there; return what was done.
+
+    Raises:
+        StoreError, FileError: the folder cannot be used.
+    """
+    data.mkdir(parents=True, exist_ok=True)
+    store = SessionStore(Database(data / "salt-anvil.db"))
+    if any(row.name == NAME for row in store.every()):
+        return f"“{NAME}” is there already"
+    from salt_anvil.demo.room import recordings
+
+    folder = MediaFolder(data / "media")
+    media: dict[str, tuple[str, int, int]] = {}
+    progress(0.02)
+    takes = recordings()
+    for index, (name, sound) in enumerate(takes.items()):
+        path = data / f"{name}.wav"
+        soundfile.write(path, sound, RATE, subtype="PCM_24")
+        kept = folder.bring_in(path, path.name, RATE)
+        path.unlink()
+        media[name] = (kept.id, kept.channels, kept.frames)
+        progress(0.6 + 0.4 * (index + 1) / len(takes))
+    store.add(session_model(media), "Demo session made")
+    return f"“{NAME}” made"

@@ -1,0 +1,153 @@
+"""The cache: what a strip gave, drawn and measured, under its fingerprint; limited in size.
+
+One folder a fingerprint. Point 0 is the strip before its chain, point i after its stage i.
+    out.f32       the output after the chain, (frames, channels)
+    peaks-P.f32   extremes per 64 frames at point P, (cells, min and max, channels)
+    rows-P.f64    figures per 100 ms at point P (see core.measure.rows)
+    cells-I-NAME.f32  a report of stage I per 64 frames, (cells, channels)
+    state-B.bin   the strip's state before output block B
+    meta.json     what is in it; `done` holds the number of finished frames
+"""
+
+import json
+import shutil
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.engine.mixer import CHECKPOINT
+from salt_anvil.core.measure.rows import COLUMNS
+
+LIMIT_BYTES = 4 << 30
+
+
+@dataclass(frozen=True)
+class Meta:
+    """What a cache folder holds."""
+
+    channels: int
+    frames: int
+    stages: list[str]
+
+
+class StripCache:
+    """The cache folder of a data folder."""
+
+    def __init__(self, folder: Path, limit: int = LIMIT_BYTES) -> None:
+        self._folder, self._limit = folder, limit
+        folder.mkdir(parents=True, exist_ok=True)
+
+    def path(self, fingerprint: str, name: str = "") -> Path:
+        """Return a file of a fingerprint's folder."""
+        return self._folder / fingerprint / name
+
+    def begin(self, fingerprint: str, meta: Meta) -> None:
+        """Make an empty folder for a fingerprint."""
+        shutil.rmtree(self.path(fingerprint), ignore_errors=True)
+        self.path(fingerprint).mkdir()
+        self.set_done(fingerprint, 0)
+        self.path(fingerprint, "meta.json").write_text(json.dumps(asdict(meta)))
+
+    def set_done(self, fingerprint: str, frames: int) -> None:
+        """Store how far a strip is, in one small write."""
+        self.path(fingerprint, "done").write_bytes(frames.to_bytes(8, "little"))
+
+    def done(self, fingerprint: str) -> int:
+        """Return how many frames of a strip are there."""
+        try:
+            return int.from_bytes(self.path(fingerprint, "done").read_bytes(), "little")
+        except FileNotFoundError:
+            return 0
+
+    def meta(self, fingerprint: str) -> Meta | None:
+        """Return what a strip's folder holds, None if there is none."""
+        try:
+            return Meta(**json.loads(self.path(fingerprint, "meta.json").read_text()))
+        except (FileNotFoundError, json.JSONDecodeError):
+            return None
+
+    def complete(self, fingerprint: str) -> bool:
+        """Say whether a strip is there from end to end."""
+        meta = self.meta(fingerprint)
+        return meta is not None and self.done(fingerprint) >= meta.frames
+
+    def touch(self, fingerprint: str) -> None:
+        """Note that a fingerprint is in use."""
+        if self.path(fingerprint).exists():
+            self.path(fingerprint, "used").touch()
+
+    def output(self, fingerprint: str, channels: int) -> NDArray[np.float32]:
+        """Return a strip's output, memory-mapped, (frames, channels)."""
+        return np.memmap(self.path(fingerprint, "out.f32"), "<f4", "r").reshape(-1, channels)
+
+    def peaks(self, fingerprint: str, point: int, channels: int) -> NDArray[np.float32]:
+        """Return extremes per cell so far, (cells, 2, channels)."""
+        return self._rows(
+            self.path(fingerprint, f"peaks-{point}.f32"), "<f4", 2 * channels
+        ).reshape(-1, 2, channels)
+
+    def cells(self, fingerprint: str, stage: int, name: str, channels: int) -> NDArray[np.float32]:
+        """Return a stage's report per cell so far, (cells, channels); empty if there is none."""
+        return self._rows(self.path(fingerprint, f"cells-{stage}-{name}.f32"), "<f4", channels)
+
+    def rows(self, fingerprint: str, point: int) -> NDArray[np.float64]:
+        """Return the figures per 100 ms so far, (rows, COLUMNS)."""
+        return self._rows(self.path(fingerprint, f"rows-{point}.f64"), "<f8", COLUMNS)
+
+    def _rows(self, path: Path, kind: str, columns: int) -> NDArray[Any]:
+        if not path.exists() or path.stat().st_size == 0:
+            return np.empty((0, columns))
+        mapped = np.memmap(path, kind, "r")
+        whole = len(mapped) // columns * columns
+        return mapped[:whole].reshape(-1, columns)
+
+    def keep_state(self, fingerprint: str, block: int, state: State) -> None:
+        """Store a checkpoint."""
+        self.path(fingerprint, f"state-{block}.bin").write_bytes(state.to_bytes())
+
+    def state(self, fingerprint: str, block: int) -> State | None:
+        """Return the checkpoint before a block, if it is there."""
+        try:
+            return State.from_bytes(self.path(fingerprint, f"state-{block}.bin").read_bytes())
+        except (FileNotFoundError, ValueError):
+            return None
+
+    def states_before(
+        self, fingerprints: dict[str, str], block: int
+    ) -> tuple[int, dict[str, State]]:
+        """Return the last checkpoint that every strip has at or before a block: where, states.
+
+        Block 0 needs no state: everything starts cold there.
+        """
+        at = block // CHECKPOINT * CHECKPOINT
+        while at > 0:
+            states = {}
+            for name, fingerprint in fingerprints.items():
+                state = self.state(fingerprint, at)
+                if state is None:
+                    break
+                states[name] = state
+            else:
+                return at, states
+            at -= CHECKPOINT
+        return 0, {}
+
+    def trim(self, in_use: set[str]) -> None:
+        """Remove what was used longest ago until the limit is kept."""
+        entries = []
+        for folder in self._folder.iterdir():
+            used = folder / "used"
+            stamp = used if used.exists() else folder
+            size = sum(f.stat().st_size for f in folder.iterdir() if f.exists())
+            entries.append((stamp.stat().st_mtime, size, folder))
+        total = sum(size for _, size, _ in entries)
+        for _, size, folder in sorted(entries):
+            if total <= self._limit:
+                return
+            if folder.name not in in_use:
+                shutil.rmtree(folder, ignore_errors=True)
+                total -= size
