@@ -60,6 +60,8 @@ class Stage(Model):
     key: Key = Key()
     slot: Slot = "A"
     slots: dict[Slot, SerializeAsAny[Params]] = {}
+    meant: list[str] = []
+    """Cautions that the user has silenced for this stage."""
 
     @model_validator(mode="before")
     @classmethod

@@ -96,7 +96,7 @@ def vibrato(hz: float, seconds: float, depth: float, rate: float, seed: int) -> 
     onset = np.clip((t - 0.12) / 0.25, 0, 1)
     wander = np.cumsum(noise(seconds, seed)) / RATE**0.5
     wander -= np.linspace(0, wander[-1], len(wander))
-    return hz * (1 + depth * onset * np.sin(2 * np.pi * rate * t) + 0.0007 * wander)
+    return np.asarray(hz * (1 + depth * onset * np.sin(2 * np.pi * rate * t) + 0.0007 * wander))
 
 
 def resonators(sound: Wave, peaks: Peaks) -> Wave:
@@ -129,7 +129,7 @@ def bowed(hz: float, seconds: float, seed: int, *, low: bool = False, bite: floa
     attack, release = (0.07 - 0.045 * bite), 0.06
     envelope = np.minimum(1, t / attack) * np.clip((seconds - t) / release, 0, 1)
     swell = 0.75 + 0.25 * np.sin(np.pi * np.clip(t / seconds, 0, 1)) ** 0.7
-    return body * envelope * swell
+    return np.asarray(body * envelope * swell)
 
 
 def plucked(hz: float, seconds: float, seed: int, bright: float = 0.5) -> Wave:

@@ -37,10 +37,10 @@ class Plan:
         return next(s for s in self.strips if s.strip.id == strip_id)
 
 
-def make_plan(session: Session, *, observe: str | None = None) -> Plan:
+def make_plan(session: Session, *, observe: str | None = None, observe_all: bool = False) -> Plan:
     """Return the plan of a session.
 
-    observe: a strip whose stages also report what only pictures need.
+    observe: a strip whose stages also report what only pictures need; observe_all: every one.
 
     Raises:
         RoutingError: an output leads nowhere or in a circle, or the engine cannot run a part.
@@ -57,7 +57,7 @@ def make_plan(session: Session, *, observe: str | None = None) -> Plan:
     for strip in _in_order(session, by_id):
         feeds = tuple(s.id for s in session.strips if _output(s, session) == strip.id)
         channels = strip.channels if strip.kind == "track" else 2
-        context = Context(session.rate, channels, session.bpm, strip.id == observe)
+        context = Context(session.rate, channels, session.bpm, observe_all or strip.id == observe)
         stages = tuple(e for e in strip.chain if isinstance(e, Stage))
         for stage in stages:
             _check_stage(stage, context)

@@ -1,0 +1,69 @@
+"""The application: routes, WebSocket, the built pages."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import ValidationError
+from starlette.staticfiles import StaticFiles
+
+from salt_anvil.api import live, models, routes
+from salt_anvil.api.guard import Guard
+from salt_anvil.api.hub import Hub
+from salt_anvil.core.errors import CoreError
+from salt_anvil.core.session import plain_words
+from salt_anvil.files.errors import FileError
+from salt_anvil.store.database import StoreError
+
+PAGES = Path(__file__).parent.parent / "web"
+
+
+def create_app(hub: Hub, hosts: list[str]) -> FastAPI:
+    """Return the application around a hub; hosts are the Host values that it answers."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        await hub.start()
+        yield
+        await hub.stop()
+
+    app = FastAPI(title="Salt Anvil", lifespan=lifespan, docs_url=None, redoc_url=None)
+    app.state.hub = hub
+    app.include_router(routes.router)
+    app.include_router(live.router)
+    for kind in (CoreError, FileError, StoreError):
+        app.add_exception_handler(kind, _refused)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_middleware(Guard, hosts=hosts)
+    if PAGES.is_dir():
+        app.mount("/", StaticFiles(directory=PAGES, html=True), name="pages")
+    return app
+
+
+async def _refused(request: Request, error: Exception) -> JSONResponse:
+    return JSONResponse(models.Problem(error=str(error)).model_dump(), 422)
+
+
+async def _invalid(request: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, RequestValidationError)
+    fault = error.errors()[0]
+    known = ValidationError.from_exception_data(
+        "request", [{"type": "value_error", "loc": tuple(fault["loc"][1:]), "input": None,
+                     "ctx": {"error": ValueError(fault["msg"].removeprefix("Value error, "))}}],
+    )  # fmt: skip
+    return JSONResponse(models.Problem(error=plain_words(known)).model_dump(), 422)
+
+
+def schema() -> dict[str, object]:
+    """Return the API's schema with the WebSocket's messages in it, for the page's types."""
+    app = FastAPI(title="Salt Anvil")
+    app.include_router(routes.router)
+
+    @app.get("/live-messages")
+    def messages() -> models.Live:  # pragma: no cover
+        raise NotImplementedError
+
+    return app.openapi()

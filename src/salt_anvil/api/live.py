@@ -1,0 +1,56 @@
+"""The WebSocket: text in both directions, sound to the tab."""
+
+import asyncio
+import contextlib
+
+from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+from pydantic import ValidationError
+from starlette.concurrency import run_in_threadpool
+
+from salt_anvil.api.hub import Hub, Tab
+from salt_anvil.core.session import plain_words
+from salt_anvil.live.messages import COMMAND, Open, Refused
+from salt_anvil.store.database import StoreError
+
+router = APIRouter()
+
+
+@router.websocket("/api/live")
+async def live(socket: WebSocket) -> None:
+    """Serve one tab until it goes."""
+    hub: Hub = socket.app.state.hub
+    await socket.accept()
+    tab = hub.open_tab()
+    sender = asyncio.create_task(_send(socket, tab))
+    try:
+        while True:
+            await _take(hub, tab, await socket.receive_text())
+    except (WebSocketDisconnect, RuntimeError):
+        pass
+    finally:
+        hub.close_tab(tab)
+        sender.cancel()
+
+
+async def _take(hub: Hub, tab: Tab, text: str) -> None:
+    try:
+        command = COMMAND.validate_json(text)
+        if isinstance(command, Open):
+            revision = await run_in_threadpool(hub.sessions.head, command.session)
+            hub.attach(tab, revision)
+        else:
+            hub.command(tab, text, command)
+    except ValidationError as error:
+        tab.queue.put_nowait(Refused(text=plain_words(error)).model_dump_json())
+    except StoreError as error:
+        tab.queue.put_nowait(Refused(text=str(error)).model_dump_json())
+
+
+async def _send(socket: WebSocket, tab: Tab) -> None:
+    with contextlib.suppress(WebSocketDisconnect, RuntimeError):
+        while (message := await tab.queue.get()) is not None:
+            if isinstance(message, bytes):
+                await socket.send_bytes(message)
+            else:
+                await socket.send_text(message)
+        await socket.close(1013)

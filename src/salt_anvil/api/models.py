@@ -1,0 +1,141 @@
+"""Requests and answers of the API; the page's types come from here."""
+
+from typing import Any
+
+from pydantic import BaseModel, Field
+
+from salt_anvil.core.edits import Edit
+from salt_anvil.core.measure.ledger import Ledger
+from salt_anvil.core.session import Model, Session
+from salt_anvil.live.messages import BlockReport, Command, Event
+
+
+class Problem(BaseModel):
+    """Why something was refused, in one sentence."""
+
+    error: str
+
+
+class SessionItem(BaseModel):
+    """A session in the list."""
+
+    id: int
+    name: str
+    touched_at: float
+    seconds: float
+    strips: int
+
+
+class SessionState(BaseModel):
+    """A session as it stands. differs: per stage and slot, in words, what differs there."""
+
+    id: int
+    revision: int
+    words: str
+    undo: str | None
+    redo: str | None
+    frames: int
+    latency: int
+    model: Session
+    differs: dict[str, dict[str, list[str]]]
+    titles: dict[str, str]
+
+
+class NewSession(Model):
+    """Make a session."""
+
+    name: str = Field("New session", min_length=1, max_length=80)
+    bpm: float | None = Field(None, ge=20, le=300)
+
+
+class Edits(Model):
+    """A finished gesture on top of a revision."""
+
+    base: int
+    edits: list[Edit] = Field(min_length=1)
+
+
+class RevisionItem(BaseModel):
+    """A revision in the list."""
+
+    id: int
+    words: str
+    name: str | None
+    created_at: float
+    current: bool
+
+
+class RevisionName(Model):
+    """A name for a revision, or none."""
+
+    name: str | None = Field(None, max_length=80)
+
+
+class BroughtInAnswer(BaseModel):
+    """A file that is now a track. said: what was done to it, if anything."""
+
+    state: SessionState
+    said: str | None
+
+
+class PictureAnswer(BaseModel):
+    """Columns of the time strip; see files.view.Picture."""
+
+    begin: int
+    end: int
+    columns: int
+    done: int
+    before: list[tuple[float, float]]
+    after: list[tuple[float, float]]
+    reduction: list[float]
+    level: list[float]
+
+
+class LedgerAnswer(BaseModel):
+    """The ledger, None before anything is analysed, and the share that is."""
+
+    ledger: Ledger | None
+    done: float
+
+
+class Drawing(BaseModel):
+    """What to draw for a stage's settings: the processor's own numbers."""
+
+    numbers: dict[str, Any]
+
+
+class DrawingWish(Model):
+    """Settings to draw."""
+
+    kind: str
+    params: dict[str, Any]
+    bpm: float | None = None
+    rate: int = Field(48000, ge=8000, le=384000)
+
+
+class StartingPoint(BaseModel):
+    """A recipe for one stage."""
+
+    name: str
+    note: str
+    params: dict[str, Any]
+
+
+class PrintItem(BaseModel):
+    """A print."""
+
+    id: int
+    options: dict[str, Any]
+    state: str
+    progress: float
+    file: str | None
+    message: str | None
+    created_at: float
+
+
+class Live(BaseModel):
+    """Not sent: brings the WebSocket's messages into the schema."""
+
+    command: Command
+    event: Event
+    report: BlockReport

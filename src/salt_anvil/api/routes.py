@@ -1,0 +1,229 @@
+"""The routes: each validates, calls, answers."""
+
+import tempfile
+from pathlib import Path
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query, Request
+from fastapi.responses import FileResponse
+from starlette.concurrency import run_in_threadpool
+
+from salt_anvil.api import models as m
+from salt_anvil.api.hub import Hub, new_session
+from salt_anvil.core.edits import differences
+from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.processors import Context, catalogue, processor
+from salt_anvil.core.processors.base import Kind
+from salt_anvil.core.session import Stage, checked, elements
+from salt_anvil.core.starting_points import starting_points
+from salt_anvil.files.errors import FileError
+from salt_anvil.jobs.printing import PrintOptions
+from salt_anvil.store.sessions import Revision
+
+router = APIRouter(prefix="/api")
+
+
+def get_hub(request: Request) -> Hub:
+    """Return the hub of this server."""
+    hub: Hub = request.app.state.hub
+    return hub
+
+
+TheHub = Annotated[Hub, Depends(get_hub)]
+
+
+def _state(revision: Revision) -> m.SessionState:
+    model = revision.model
+    stages = [e for s in model.strips for e in elements(s.chain) if isinstance(e, Stage)]
+    plan = make_plan(model) if model.strips else None
+    return m.SessionState(
+        id=revision.session_id,
+        revision=revision.id,
+        words=revision.words,
+        undo=revision.undo,
+        redo=revision.redo,
+        frames=model.frames(),
+        latency=max((s.latency for s in plan.strips), default=0) if plan else 0,
+        model=model,
+        differs={
+            stage.id: {slot: differences(stage, slot) for slot in stage.slots} for stage in stages
+        },
+        titles={k.kind: k.title for k in catalogue()},
+    )
+
+
+@router.get("/catalogue")
+def get_catalogue() -> list[Kind]:
+    """Return every processor with its parameters."""
+    return catalogue()
+
+
+@router.get("/starting-points/{kind}")
+def get_starting_points(kind: str) -> list[m.StartingPoint]:
+    """Return the starting points for a processor."""
+    found = []
+    for recipe in starting_points(kind):
+        stage = recipe.chain[0]
+        assert isinstance(stage, Stage)
+        params = stage.params.model_dump()
+        found.append(m.StartingPoint(name=recipe.name, note=recipe.note, params=params))
+    return found
+
+
+@router.post("/drawing")
+def draw(wish: m.DrawingWish) -> m.Drawing:
+    """Return what to draw for settings."""
+    stage = checked(Stage, {"id": "x", "kind": wish.kind, "params": wish.params})
+    context = Context(wish.rate, 2, wish.bpm)
+    return m.Drawing(numbers=processor(wish.kind).picture(stage.params, context))
+
+
+@router.get("/sessions")
+def list_sessions(hub: TheHub) -> list[m.SessionItem]:
+    """Return all sessions, the last touched first."""
+    return [m.SessionItem(**vars(row)) for row in hub.sessions.every()]
+
+
+@router.post("/sessions")
+def make_session(wish: m.NewSession, hub: TheHub) -> m.SessionState:
+    """Make an empty session."""
+    return _state(hub.sessions.add(new_session(wish.name, wish.bpm)))
+
+
+@router.post("/demo")
+def make_demo(hub: TheHub) -> m.SessionState:
+    """Return the demo session, made first if it is not there."""
+    from salt_anvil.demo.install import NAME, install_demo
+
+    install_demo(hub.data)
+    row = next(r for r in hub.sessions.every() if r.name == NAME)
+    return _state(hub.sessions.head(row.id))
+
+
+@router.get("/sessions/{session_id}")
+def get_session(session_id: int, hub: TheHub) -> m.SessionState:
+    """Return a session as it stands."""
+    return _state(hub.sessions.head(session_id))
+
+
+@router.delete("/sessions/{session_id}")
+def remove_session(session_id: int, hub: TheHub) -> None:
+    """Delete a session; its audio stays in the media folder."""
+    hub.sessions.remove(session_id)
+
+
+@router.post("/sessions/{session_id}/edits")
+def edit_session(session_id: int, wish: m.Edits, hub: TheHub) -> m.SessionState:
+    """Store a finished gesture."""
+    return _state(hub.edit(session_id, wish.base, wish.edits))
+
+
+@router.post("/sessions/{session_id}/undo")
+def undo(session_id: int, hub: TheHub) -> m.SessionState:
+    """Go one revision back."""
+    return _state(hub.changed(hub.sessions.undo(session_id)))
+
+
+@router.post("/sessions/{session_id}/redo")
+def redo(session_id: int, hub: TheHub) -> m.SessionState:
+    """Go one revision forward."""
+    return _state(hub.changed(hub.sessions.redo(session_id)))
+
+
+@router.get("/sessions/{session_id}/revisions")
+def list_revisions(session_id: int, hub: TheHub) -> list[m.RevisionItem]:
+    """Return the newest revisions and the named ones."""
+    return [m.RevisionItem(**vars(row)) for row in hub.sessions.revisions(session_id)]
+
+
+@router.put("/sessions/{session_id}/revisions/{revision_id}/name")
+def name_revision(session_id: int, revision_id: int, wish: m.RevisionName, hub: TheHub) -> None:
+    """Name a revision."""
+    hub.sessions.name(session_id, revision_id, wish.name or None)
+
+
+@router.post("/sessions/{session_id}/revisions/{revision_id}/back")
+def back_to(session_id: int, revision_id: int, hub: TheHub) -> m.SessionState:
+    """Go back to a revision, as a new one."""
+    return _state(hub.changed(hub.sessions.back_to(session_id, revision_id)))
+
+
+@router.put("/sessions/{session_id}/audio")
+async def bring_in(
+    session_id: int, name: Annotated[str, Query(min_length=1, max_length=200)], request: Request,
+    hub: TheHub,
+) -> m.BroughtInAnswer:  # fmt: skip
+    """Take the file in the body into the session as a new track."""
+    with tempfile.NamedTemporaryFile(dir=hub.data, suffix=".upload") as file:
+        try:
+            async for chunk in request.stream():
+                await run_in_threadpool(file.write, chunk)
+            file.flush()
+        except OSError as error:
+            raise FileError(f"{name} was not kept: {(error.strerror or '').lower()}") from None
+        revision, media = await run_in_threadpool(
+            hub.bring_in, session_id, Path(file.name), Path(name).name
+        )
+    said = []
+    if media.source_rate != media.rate:
+        said.append(f"converted from {media.source_rate} to {media.rate} Hz")
+    if media.nonfinite:
+        said.append(f"{media.nonfinite} samples were not numbers and are silent")
+    words = f"{media.name}: {', '.join(said)}" if said else None
+    return m.BroughtInAnswer(state=await run_in_threadpool(_state, revision), said=words)
+
+
+@router.get("/sessions/{session_id}/strips/{strip}/picture")
+def get_picture(
+    session_id: int, strip: str, begin: Annotated[int, Query(ge=0)], end: int,
+    columns: Annotated[int, Query(ge=1, le=4000)], hub: TheHub, at: str = "chain",
+) -> m.PictureAnswer:  # fmt: skip
+    """Return the time strip's columns."""
+    _, viewer = hub.viewer(session_id)
+    end = max(end, begin + 1)
+    picture = viewer.picture(strip, at, begin, end, columns, hub.media)
+    return m.PictureAnswer.model_validate(vars(picture))
+
+
+@router.get("/sessions/{session_id}/strips/{strip}/ledger")
+def get_ledger(
+    session_id: int, strip: str, hub: TheHub, at: str = "chain",
+    begin: Annotated[int, Query(ge=0)] = 0, end: int | None = None,
+) -> m.LedgerAnswer:  # fmt: skip
+    """Return the ledger of a passage."""
+    revision, viewer = hub.viewer(session_id)
+    frames = revision.model.frames()
+    found, done = viewer.ledger(strip, at, begin, max(end or frames, begin + 1))
+    return m.LedgerAnswer(ledger=found, done=done)
+
+
+@router.get("/sessions/{session_id}/prints")
+def list_prints(session_id: int, hub: TheHub) -> list[m.PrintItem]:
+    """Return the session's prints, newest first."""
+    return [
+        m.PrintItem(**{k: v for k, v in vars(row).items() if k != "session_id"})
+        for row in hub.prints.every(session_id)
+    ]
+
+
+@router.post("/sessions/{session_id}/prints")
+def ask_print(session_id: int, options: PrintOptions, hub: TheHub) -> m.PrintItem:
+    """Start a print."""
+    number = hub.ask_print(session_id, options)
+    row = hub.prints.get(number)
+    return m.PrintItem(**{k: v for k, v in vars(row).items() if k != "session_id"})
+
+
+@router.delete("/prints/{number}")
+def cancel_print(number: int, hub: TheHub) -> None:
+    """Stop a print."""
+    hub.cancel_print(number)
+
+
+@router.get("/prints/{number}/file")
+def get_print(number: int, hub: TheHub) -> FileResponse:
+    """Return a finished print."""
+    row = hub.prints.get(number)
+    if row.file is None or not (hub.print_folder / row.file).is_file():
+        raise FileError(f"print {number} has no file")
+    return FileResponse(hub.print_folder / row.file, filename=row.file)

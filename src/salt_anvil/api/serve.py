@@ -1,0 +1,41 @@
+"""`salt-anvil serve`."""
+
+import socket
+from pathlib import Path
+
+import uvicorn
+
+from salt_anvil.api.app import create_app
+from salt_anvil.api.guard import allowed_hosts
+from salt_anvil.api.hub import Hub
+from salt_anvil.files.errors import FileError
+from salt_anvil.store.database import StoreError
+
+
+def serve(data: Path, host: str, port: int) -> int:
+    """Serve until interrupted.
+
+    Raises:
+        FileError: the port is taken or the data folder cannot be used.
+    """
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    listener = socket.socket(family)
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind((host, port))
+    except OSError as error:
+        reason = "is in use" if error.errno == 98 else f"cannot be had ({error.strerror})"
+        raise FileError(f"port {port} on {host} {reason}; choose another with --port") from None
+    port = listener.getsockname()[1]
+    try:
+        hub = Hub(data)
+    except StoreError as error:
+        raise FileError(str(error)) from None
+    config = uvicorn.Config(
+        create_app(hub, allowed_hosts(host, port)), log_level="warning", ws="websockets-sansio",
+        ws_max_size=1 << 20, timeout_graceful_shutdown=2,
+    )  # fmt: skip
+    shown = f"[{host}]" if ":" in host else host
+    print(f"Salt Anvil is at http://{shown}:{port}", flush=True)
+    uvicorn.Server(config).run(sockets=[listener])
+    return 0

@@ -1,0 +1,200 @@
+"""The ledger: what a chain or a stage did to a passage, in figures, and what to watch out for."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.measure.loudness import SILENT
+from salt_anvil.core.measure.reduction import ReductionFigures, reduction_figures
+from salt_anvil.core.measure.rows import Figures, K, Rows, figures, hop
+
+CREST_LIMIT_DB = 6.0
+CONTRAST_LIMIT_LU = 1.0
+LET_GO_DB = 0.3
+LET_GO_SHARE = 0.05
+
+
+@dataclass(frozen=True)
+class Span:
+    """A named part of the song, frames [begin, end)."""
+
+    name: str
+    begin: int
+    end: int
+
+
+@dataclass(frozen=True)
+class SectionFigures:
+    """One section: reduction, loudness in and out in LUFS."""
+
+    name: str
+    reduction: ReductionFigures
+    loudness_in: float
+    loudness_out: float
+
+
+@dataclass(frozen=True)
+class Contrast:
+    """How much louder the loudest section is than the quietest, in LU, before and after."""
+
+    quiet: str
+    loud: str
+    before: float
+    after: float
+
+
+@dataclass(frozen=True)
+class Caution:
+    """Something to look at: which rule, in words, its number and limit, where (frames)."""
+
+    rule: str
+    words: str
+    value: float
+    limit: float
+    begin: int
+    end: int
+
+
+@dataclass(frozen=True)
+class Ledger:
+    """Both sides of a stage or chain over a passage.
+
+    ranges: change of the four ranges in dB, the change of loudness taken out. before_db and
+    after_db: gains (at most 0) that make both sides equally loud.
+    """
+
+    before: Figures
+    after: Figures
+    ranges: list[float]
+    reduction: ReductionFigures
+    sections: list[SectionFigures]
+    contrast: Contrast | None
+    cautions: list[Caution]
+    before_db: float
+    after_db: float
+
+
+def ledger(
+    before: Rows,
+    after: Rows,
+    cells: Sound,
+    rate: int,
+    passage: Span,
+    sections: list[Span],
+    *,
+    percussive: bool = False,
+) -> Ledger:
+    """Return the ledger of a passage.
+
+    before, after: rows of the whole strip (see rows). cells: (cells, channels) of reduction in
+    dB, empty where nothing reduces.
+    """
+    a, b = (figures(_rows_in(rows, rate, passage)) for rows in (before, after))
+    change = b.loudness - a.loudness if min(a.loudness, b.loudness) > SILENT else 0.0
+    parts = [
+        SectionFigures(
+            s.name,
+            reduction_figures(_cells_in(cells, s)),
+            figures(_rows_in(before, rate, s)).loudness,
+            figures(_rows_in(after, rate, s)).loudness,
+        )
+        for s in sections
+    ]
+    contrast = _contrast(parts)
+    return Ledger(
+        before=a,
+        after=b,
+        ranges=[y - x - change for x, y in zip(a.ranges, b.ranges, strict=True)],
+        reduction=reduction_figures(_cells_in(cells, passage)),
+        sections=parts,
+        contrast=contrast,
+        cautions=_cautions(a, b, cells, sections, contrast, passage, percussive=percussive),
+        before_db=min(change, 0.0),
+        after_db=min(-change, 0.0),
+    )
+
+
+def _rows_in(rows: Rows, rate: int, span: Span) -> Rows:
+    step = hop(rate)
+    return rows[span.begin // step : max(-(-span.end // step), span.begin // step + 1)]
+
+
+def _cells_in(cells: Sound, span: Span) -> Sound:
+    return cells[span.begin // GRID : -(-span.end // GRID)]
+
+
+def _contrast(parts: list[SectionFigures]) -> Contrast | None:
+    sounding = [p for p in parts if p.loudness_in > -60]
+    if len(sounding) < 2:
+        return None
+    quiet = min(sounding, key=lambda p: p.loudness_in)
+    loud = max(sounding, key=lambda p: p.loudness_in)
+    return Contrast(
+        quiet.name,
+        loud.name,
+        loud.loudness_in - quiet.loudness_in,
+        loud.loudness_out - quiet.loudness_out,
+    )
+
+
+def _cautions(
+    before: Figures,
+    after: Figures,
+    cells: Sound,
+    sections: list[Span],
+    contrast: Contrast | None,
+    passage: Span,
+    *,
+    percussive: bool,
+) -> list[Caution]:
+    found = []
+    if before.crest is not None and after.crest is not None:
+        lost = before.crest - after.crest
+        if lost > CREST_LIMIT_DB:
+            found.append(
+                Caution(
+                    "crest", f"The crest factor fell by {lost:.1f} dB.", lost, CREST_LIMIT_DB,
+                    passage.begin, passage.end,
+                )
+            )  # fmt: skip
+    if contrast is not None and contrast.before > 2 and contrast.after < CONTRAST_LIMIT_LU:
+        found.append(
+            Caution(
+                "contrast",
+                f"{contrast.loud} is only {contrast.after:.1f} LU louder than {contrast.quiet}"
+                f" (before: {contrast.before:.1f}).",
+                contrast.after, CONTRAST_LIMIT_LU, 0, passage.end,
+            )
+        )  # fmt: skip
+    if percussive:
+        found += [c for s in sections if (c := _never_lets_go(cells, s)) is not None]
+    if after.true_peak > 0:
+        found.append(
+            Caution(
+                "peak", f"The true peak is {after.true_peak:+.1f} dBTP.", after.true_peak, 0.0,
+                passage.begin, passage.end,
+            )
+        )  # fmt: skip
+    return found
+
+
+def _never_lets_go(cells: Sound, span: Span) -> Caution | None:
+    inside = _cells_in(cells, span)
+    if len(inside) == 0:
+        return None
+    worst = inside.max(axis=1)
+    rest = float(np.quantile(worst, LET_GO_SHARE))
+    if worst.max() < 1.0 or rest <= LET_GO_DB:
+        return None
+    return Caution(
+        "let-go",
+        f"Never lets go in {span.name}: between hits {rest:.1f} dB or more stays.",
+        rest, LET_GO_DB, span.begin, span.end,
+    )  # fmt: skip
+
+
+def percussive(rows: Rows) -> bool:
+    """Say whether a strip is made of hits: its peaks stand far over its mean power."""
+    found = figures(rows[rows[:, K] > 1e-9]) if len(rows) else None
+    return found is not None and found.crest is not None and found.crest > 18.0

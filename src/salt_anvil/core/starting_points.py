@@ -1,0 +1,44 @@
+"""Starting points: recipes of our own for the situations that an engineer meets.
+
+Values are common practice, no source.
+"""
+
+from typing import Any
+
+from salt_anvil.core.recipe import Recipe, read_recipe
+
+_COMPRESSOR: list[tuple[str, str, dict[str, Any]]] = [
+    ("Even hand", "Holds a voice or a solo line level without being heard.", {
+        "threshold_db": -24, "ratio": 3, "knee_db": 9, "attack_ms": 8, "release_ms": 140,
+        "release_mode": "auto", "makeup_db": 4}),
+    ("Let the stick through", "Drums: the hit passes, the body comes up behind it.", {
+        "threshold_db": -20, "ratio": 4, "knee_db": 3, "attack_ms": 28, "release_ms": 90,
+        "makeup_db": 4}),
+    ("Flat as planks", "A crushed copy to blend under the dry one, released on the beat.", {
+        "threshold_db": -34, "ratio": 8, "knee_db": 0, "attack_ms": 10,
+        "release_mode": "tempo", "release_note": "1/8", "restore": 0.2, "makeup_db": 8}),
+    ("Four off the bottom", "A bass: about 4 dB down on the loud notes, 4 dB back.", {
+        "threshold_db": -22, "ratio": 4, "knee_db": 9, "attack_ms": 22, "release_ms": 160,
+        "detector": "rms", "rms_ms": 20, "makeup_db": 4}),
+    ("One roof", "A bus: a decibel or two that holds the players together.", {
+        "threshold_db": -18, "ratio": 1.5, "knee_db": 12, "attack_ms": 30, "release_ms": 150,
+        "release_mode": "auto", "detector": "rms", "makeup_db": 1}),
+    ("Breathing room", "A room return that swells back between the words.", {
+        "threshold_db": -32, "ratio": 4, "attack_ms": 2, "release_ms": 420, "makeup_db": 3}),
+    ("Speaker's table", "Spoken word at one level; holds through the pauses.", {
+        "threshold_db": -28, "ratio": 5, "knee_db": 6, "attack_ms": 6, "hold_ms": 80,
+        "release_ms": 260, "makeup_db": 6}),
+]  # fmt: skip
+_TRIM: list[tuple[str, str, dict[str, Any]]] = [
+    ("Headroom", "Six decibels down before something that wants room.", {"gain_db": -6}),
+    ("Turned round", "The other polarity, for a microphone on the far side.", {"invert": True}),
+]
+
+
+def starting_points(kind: str) -> list[Recipe]:
+    """Return the starting points for a processor."""
+    known = {"compressor": _COMPRESSOR, "trim": _TRIM}
+    return [
+        read_recipe({"name": name, "note": note, "chain": [{"kind": kind, "params": params}]})
+        for name, note, params in known.get(kind, [])
+    ]

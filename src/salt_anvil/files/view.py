@@ -1,0 +1,142 @@
+"""What the front draws and lists, read from the cache: pictures of a passage, the ledger."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from salt_anvil.core.dsp.gate import GRID
+from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.engine.plan import Plan, StripPlan
+from salt_anvil.core.measure.ledger import Ledger, Span, ledger, percussive
+from salt_anvil.core.session import Session
+from salt_anvil.files.cache import StripCache
+from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
+
+NO_LEVEL = -300.0
+
+
+@dataclass(frozen=True)
+class Picture:
+    """Columns over frames [begin, end): extremes before and after, reduction and level in dB.
+
+    done: how many columns are known; the rest is not analysed yet. `before` is there at once for
+    a track's own recording.
+    """
+
+    begin: int
+    end: int
+    columns: int
+    done: int
+    before: list[list[float]]
+    after: list[list[float]]
+    reduction: list[float]
+    level: list[float]
+
+
+class Viewer:
+    """Reads the cache for one plan."""
+
+    def __init__(self, session: Session, plan: Plan, code: str, cache: StripCache) -> None:
+        self._session, self._plan, self._cache = session, plan, cache
+        self._marks = fingerprints(plan, code)
+
+    def _points(self, item: StripPlan, at: str) -> tuple[int, int, list[int]]:
+        """Return the points before and after, and the stages in between."""
+        ids = [s.id for s in item.stages]
+        if at in ids:
+            index = ids.index(at)
+            return index, index + 1, [index]
+        return 0, len(ids), list(range(len(ids)))
+
+    def picture(
+        self, strip: str, at: str, begin: int, end: int, columns: int, media: MediaFolder
+    ) -> Picture:
+        """Return the picture of a passage in so many columns."""
+        item = self._plan.strip(strip)
+        mark, channels = self._marks[strip], item.context.channels
+        first, last, stages = self._points(item, at)
+        done = self._cache.done(mark)
+        edges = np.linspace(begin, end, columns + 1)
+        known = int(np.searchsorted(edges[1:], done, side="right"))
+        if done >= self._plan.frames:
+            known = columns
+        before = _columns(self._cache.peaks(mark, first, channels), edges[: known + 1], GRID)
+        after = _columns(self._cache.peaks(mark, last, channels), edges[: known + 1], GRID)
+        if known < columns and item.strip.audio and first == 0:
+            size = max([s for s in PEAK_FRAMES if s <= max((end - begin) / columns, GRID)])
+            before = _columns(media.peaks(item.strip.audio, size), edges, size)
+        reduction = np.zeros(known)
+        for index in stages:
+            cells = self._cache.cells(mark, index, "reduction_db", channels)
+            reduction += _most(cells, edges[: known + 1], 0.0)
+        level = np.full(0, NO_LEVEL)
+        if len(stages) == 1 and at != "chain":
+            cells = self._cache.cells(mark, stages[0], "level_db", channels)
+            level = _most(cells, edges[: known + 1], NO_LEVEL)
+        return Picture(
+            begin, end, columns, known,
+            before=np.round(before, 5).tolist(), after=np.round(after, 5).tolist(),
+            reduction=np.round(reduction, 2).tolist(), level=np.round(level, 1).tolist(),
+        )  # fmt: skip
+
+    def ledger(self, strip: str, at: str, begin: int, end: int) -> tuple[Ledger | None, float]:
+        """Return the ledger of a passage and the share of the strip that is analysed."""
+        item = self._plan.strip(strip)
+        mark = self._marks[strip]
+        first, last, stages = self._points(item, at)
+        before, after = (np.asarray(self._cache.rows(mark, p)) for p in (first, last))
+        done = self._cache.done(mark) / max(self._plan.frames, 1)
+        rows = min(len(before), len(after))
+        if rows == 0:
+            return None, 0.0
+        cells: NDArray[np.float64] = np.zeros((0, item.context.channels))
+        for index in stages:
+            told = self._cache.cells(mark, index, "reduction_db", item.context.channels)
+            if len(told):
+                both = min(len(cells), len(told)) if len(cells) else len(told)
+                cells = told[:both].astype(np.float64) + (cells[:both] if len(cells) else 0.0)
+        found = ledger(
+            before[:rows], after[:rows], cells, self._plan.rate, Span("", begin, end),
+            spans(self._session), percussive=percussive(before[:rows]),
+        )  # fmt: skip
+        return found, done
+
+
+def spans(session: Session) -> list[Span]:
+    """Return the sections as frames; each ends where the next begins."""
+    starts = [round(s.start_s * session.rate) for s in session.sections]
+    ends = [*starts[1:], session.frames()]
+    return [
+        Span(s.name, b, e) for s, b, e in zip(session.sections, starts, ends, strict=True) if b < e
+    ]
+
+
+def _columns(
+    peaks: NDArray[np.float32], edges: NDArray[np.float64], size: int
+) -> NDArray[np.float64]:
+    """Return (columns, 2): minimum and maximum over all channels between the edges."""
+    count = len(edges) - 1
+    if count < 1 or len(peaks) == 0:
+        return np.zeros((max(count, 0), 2))
+    low, high = peaks[:, 0].min(axis=1), peaks[:, 1].max(axis=1)
+    starts = np.minimum((edges[:-1] / size).astype(int), len(peaks) - 1)
+    out = np.stack([np.minimum.reduceat(low, starts), np.maximum.reduceat(high, starts)], axis=1)
+    # reduceat runs to the end for the last column
+    end = max(starts[-1] + 1, min(int(np.ceil(edges[-1] / size)), len(peaks)))
+    out[-1] = low[starts[-1] : end].min(), high[starts[-1] : end].max()
+    return out.astype(np.float64)
+
+
+def _most(
+    cells: NDArray[np.float32], edges: NDArray[np.float64], empty: float
+) -> NDArray[np.float64]:
+    count = max(len(edges) - 1, 0)
+    if count == 0 or len(cells) == 0:
+        return np.full(count, empty)
+    worst = cells.max(axis=1)
+    starts = np.minimum((edges[:-1] / GRID).astype(int), len(worst) - 1)
+    out = np.maximum.reduceat(worst, starts)
+    end = max(starts[-1] + 1, min(int(np.ceil(edges[-1] / GRID)), len(worst)))
+    out[-1] = worst[starts[-1] : end].max()
+    return out.astype(np.float64)

@@ -1,0 +1,165 @@
+"""What a tab says over its WebSocket, and what it is told; the page's types come from here."""
+
+import struct
+from typing import Annotated, Literal
+
+from pydantic import Field, TypeAdapter
+
+from salt_anvil.core.edits import Edit
+from salt_anvil.core.session import Id, Model
+
+HEADER = struct.Struct("<IIdIIII")
+"""epoch, sequence, timeline frame, frames, bytes of report, rate, 0; then float32
+(frames, 4): before left and right, after left and right; then the report as JSON."""
+
+
+class Open(Model):
+    """Work on a session."""
+
+    type: Literal["open"] = "open"
+    session: int
+
+
+class Play(Model):
+    """Play from a frame, or from where it stands."""
+
+    type: Literal["play"] = "play"
+    frame: int | None = Field(None, ge=0)
+
+
+class Stop(Model):
+    """Stop."""
+
+    type: Literal["stop"] = "stop"
+
+
+class Seek(Model):
+    """Go to a frame."""
+
+    type: Literal["seek"] = "seek"
+    frame: int = Field(ge=0)
+
+
+class Loop(Model):
+    """Loop the frames [begin, end), or not."""
+
+    type: Literal["loop"] = "loop"
+    begin: int | None = Field(None, ge=0)
+    end: int | None = Field(None, ge=0)
+
+
+class Listen(Model):
+    """Where to listen: a strip's whole chain or one stage, alone or in the mix."""
+
+    type: Literal["listen"] = "listen"
+    strip: Id | None = None
+    at: str = "chain"
+    alone: bool = False
+
+
+class SameLoudness(Model):
+    """Gain of the untreated side, in dB, when comparing inside the mix."""
+
+    type: Literal["same_loudness"] = "same_loudness"
+    before_db: float = Field(0, ge=-60, le=60)
+
+
+class Preview(Model):
+    """A control in somebody's hand: heard at once, not stored."""
+
+    type: Literal["preview"] = "preview"
+    edits: list[Edit]
+
+
+class Played(Model):
+    """How many frames of an epoch the worklet has used up."""
+
+    type: Literal["played"] = "played"
+    epoch: int
+    frames: int
+
+
+Command = Annotated[
+    Open | Play | Stop | Seek | Loop | Listen | SameLoudness | Preview | Played,
+    Field(discriminator="type"),
+]
+COMMAND: TypeAdapter[Command] = TypeAdapter(Command)
+
+
+class Transport(Model):
+    """How play stands."""
+
+    type: Literal["transport"] = "transport"
+    playing: bool
+    frame: int
+    loop: tuple[int, int] | None
+    epoch: int
+
+
+class Changed(Model):
+    """The session has another revision; fetch it."""
+
+    type: Literal["changed"] = "changed"
+    session: int
+    revision: int
+
+
+class Analysed(Model):
+    """The background pass over a strip has come this far."""
+
+    type: Literal["analysed"] = "analysed"
+    session: int
+    strip: str
+    done: int
+    frames: int
+
+
+class Printed(Model):
+    """A print has come this far."""
+
+    type: Literal["printed"] = "printed"
+    session: int
+    print: int
+    state: str
+    progress: float
+
+
+class BroughtIn(Model):
+    """A file being brought in has come this far."""
+
+    type: Literal["brought_in"] = "brought_in"
+    session: int
+    name: str
+    progress: float
+
+
+class Refused(Model):
+    """Something cannot be done; one sentence."""
+
+    type: Literal["refused"] = "refused"
+    text: str
+
+
+Event = Transport | Changed | Analysed | Printed | BroughtIn | Refused
+
+
+class StripMeter(Model):
+    """A strip's levels over one block: peak after the fader (left, right), most reduction in dB."""
+
+    peak: tuple[float, float]
+    reduction: float
+
+
+class StageMeter(Model):
+    """A stage on the watched strip: reduction per 64-frame cell, left and right."""
+
+    reduction: list[float]
+    level: list[float]
+
+
+class BlockReport(Model):
+    """What happened during one block; travels behind the sound of the same frames."""
+
+    strips: dict[str, StripMeter]
+    stages: dict[str, StageMeter]
+    removed_gain: float

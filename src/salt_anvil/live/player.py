@@ -1,0 +1,343 @@
+"""One tab's playback: a mixer that runs 40 to 80 ms ahead of what the tab has played."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.gate import BLOCK, Sound
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.edits import Edit, apply_edits
+from salt_anvil.core.engine.mixer import CHECKPOINT, MixBlock, Mixer, Shadow, Source
+from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.processors import processor
+from salt_anvil.core.session import Session
+from salt_anvil.files.render import roll_blocks
+from salt_anvil.live.messages import BlockReport, Listen, StageMeter, StripMeter, Transport
+
+AHEAD_MS = 80.0
+COLD_LIMIT_S = 12.0
+"""Without a checkpoint, a seek rolls forward over at most this much."""
+
+PATIENCE = 100
+"""Idle turns between two tries to find checkpoints for the loop's start."""
+
+States = Callable[[Plan, int], tuple[int, dict[str, State]]]
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Consecutive frames to send."""
+
+    epoch: int
+    sequence: int
+    frame: int
+    sound: Sound
+    report: BlockReport
+
+
+class Head:
+    """A mixer, and its shadow where one is heard, on their way to a block."""
+
+    def __init__(
+        self, plan: Plan, source: Source, states: States, target: int, listen: Listen
+    ) -> None:
+        watched = watched_place(plan, listen)
+        self.plan, self.target, self.listen = plan, target, listen
+        at, stored = states(plan, max(target - roll_blocks(plan), 0))
+        self.exact = target - at <= round(COLD_LIMIT_S * plan.rate / BLOCK)
+        if not self.exact:
+            at, stored = target - CHECKPOINT, {}
+        self.mixer = Mixer(plan, source, watch=() if listen.strip is None else (watched,))
+        if at:
+            self.mixer.locate(at, stored)
+        self.shadow: Shadow | None = None
+        if listen.strip is not None and not listen.alone:
+            self.shadow = Shadow(self.mixer, listen.strip, watched)
+
+    def roll(self) -> bool:
+        """Run one block towards the target; return whether it is reached."""
+        if self.mixer.position < self.target:
+            k = self.mixer.position
+            self.mixer.block()
+            if self.shadow is not None:
+                self.shadow.block(k)
+        return self.mixer.position >= self.target
+
+
+def watched_place(plan: Plan, listen: Listen) -> str:
+    """Return the stage listened to, or "chain"."""
+    ids = {s.id for s in plan.strip(listen.strip or plan.main).stages}
+    return listen.at if listen.at in ids else "chain"
+
+
+class Player:
+    """Plays a session for one tab. Every jump starts a new epoch."""
+
+    def __init__(self, session: Session, source: Source, states: States) -> None:
+        self._source, self._states = source, states
+        self._confirmed = self._model = session
+        self._listen = Listen()
+        self._before_gain = 1.0
+        self.playing = False
+        self.frame = 0
+        self.loop: tuple[int, int] | None = None
+        self.epoch = self._sequence = self._sent = self._played = 0
+        self._plan = make_plan(session)
+        self._mixer: Mixer | None = None
+        self._shadow: Shadow | None = None
+        self._ready: Head | None = None
+        self._idle_turns = 0
+
+    @property
+    def rate(self) -> int:
+        """The session's rate in Hz."""
+        return self._plan.rate
+
+    def transport(self) -> Transport:
+        """Return how play stands."""
+        return Transport(playing=self.playing, frame=self.frame, loop=self.loop, epoch=self.epoch)
+
+    # Commands ---------------------------------------------------------------------------------
+
+    def play(self, frame: int | None) -> None:
+        """Start from a frame, or from where it stands."""
+        self._jump(self.frame if frame is None else frame)
+        self.playing = True
+
+    def stop(self) -> None:
+        """Stop where the tab has got to."""
+        self.playing = False
+        self.epoch += 1
+
+    def seek(self, frame: int) -> None:
+        """Go to a frame, playing or not."""
+        self._jump(frame)
+
+    def set_loop(self, begin: int | None, end: int | None) -> None:
+        """Loop [begin, end) from now on, or stop looping."""
+        self.loop = None
+        if begin is not None and end is not None and end - begin >= BLOCK:
+            self.loop = (begin, min(end, self._plan.frames))
+            if self.playing and not begin <= self.frame < end:
+                self._jump(begin)
+
+    def listen(self, where: Listen) -> None:
+        """Listen elsewhere, without a gap."""
+        self._listen = where
+        if self._mixer is not None:
+            self._replan()
+            self._make_shadow()
+
+    def same_loudness(self, before_db: float) -> None:
+        """Set the level of the untreated side inside the mix."""
+        self._before_gain = to_gain(before_db)
+        if self._shadow is not None:
+            self._shadow.level(self._before_gain)
+
+    def preview(self, edits: list[Edit]) -> None:
+        """Hear edits that are not stored yet.
+
+        Raises:
+            CoreError: they cannot be done; nothing has changed.
+        """
+        model, _ = apply_edits(self._confirmed, edits)
+        self._take(model)
+
+    def confirm(self, session: Session) -> None:
+        """Take the stored model.
+
+        Raises:
+            CoreError: it cannot be run; the old one goes on playing.
+        """
+        self._take(session)
+        self._confirmed = session
+
+    def played(self, epoch: int, frames: int) -> None:
+        """Note what the tab has used up."""
+        if epoch == self.epoch:
+            self._played = frames
+
+    # Sound ------------------------------------------------------------------------------------
+
+    def wants(self) -> bool:
+        """Say whether another block fits into the time ahead."""
+        ahead = self._sent - self._played
+        return self.playing and ahead + BLOCK <= AHEAD_MS / 1000 * self._plan.rate
+
+    def pieces(self) -> list[Piece]:
+        """Return the next block, in two pieces where the loop wraps inside it."""
+        assert self._mixer is not None
+        at_end = self.loop[1] if self.loop and self.frame < self.loop[1] else None
+        k = self.frame // BLOCK
+        offset = self.frame - k * BLOCK
+        block, sound = self._next_block()
+        count = BLOCK - offset
+        if at_end is not None and self.frame + count >= at_end:
+            count = at_end - self.frame
+        piece = self._piece(sound[offset : offset + count], block)
+        self.frame += count
+        if at_end is not None and self.frame == at_end and self.loop:
+            self._wrap(self.loop[0])
+        elif self.frame >= self._plan.frames + self._plan.rate:
+            self.playing = False
+            self.frame = 0
+        return [piece] if count else self.pieces()
+
+    def _piece(self, sound: Sound, block: MixBlock) -> Piece:
+        piece = Piece(self.epoch, self._sequence, self.frame, sound, self._report(block))
+        self._sequence += 1
+        self._sent += len(sound)
+        return piece
+
+    def _next_block(self) -> tuple[MixBlock, Sound]:
+        assert self._mixer is not None
+        k = self._mixer.position
+        block = self._mixer.block()
+        listen, main = self._listen, block.faded[self._plan.main]
+        if listen.strip is None or listen.strip not in block.strips:
+            return block, np.concatenate([main, main], axis=1)
+        if listen.alone or self._shadow is None:
+            before, after = block.strips[listen.strip].taps[self._watched()]
+            return block, np.concatenate([_stereo(before), _stereo(after)], axis=1)
+        return block, np.concatenate([self._shadow.block(k), main], axis=1)
+
+    def _report(self, block: MixBlock) -> BlockReport:
+        strips, stages = {}, {}
+        for name, item in block.strips.items():
+            faded = block.faded[name]
+            most = 0.0
+            for told in item.cells.values():
+                if "reduction_db" in told and len(told["reduction_db"]):
+                    most = max(most, float(told["reduction_db"].max()))
+            peaks = np.abs(faded).max(axis=0)
+            strips[name] = StripMeter.model_construct(
+                peak=(round(float(peaks[0]), 5), round(float(peaks[1]), 5)),
+                reduction=round(most, 2),
+            )
+        watched = self._listen.strip or self._plan.main
+        for stage, told in block.strips[watched].cells.items():
+            reduction, level = told.get("reduction_db"), told.get("level_db")
+            stages[stage] = StageMeter.model_construct(
+                reduction=_rounded(reduction), level=_rounded(level)
+            )
+        return BlockReport.model_construct(
+            strips=strips, stages=stages, removed_gain=self._removed_gain()
+        )
+
+    def _removed_gain(self) -> float:
+        """Return the gain that undoes the make-up of what is listened to."""
+        if self._listen.strip is None:
+            return 1.0
+        item = self._plan.strip(self._listen.strip)
+        at = self._watched()
+        total = sum(
+            processor(s.kind).makeup_db(s.params, item.context)
+            for s in item.stages
+            if s.on and at in ("chain", s.id)
+        )
+        return float(to_gain(-total))
+
+    # Wiring -----------------------------------------------------------------------------------
+
+    def _watched(self) -> str:
+        return watched_place(self._plan, self._listen)
+
+    def _take(self, session: Session) -> None:
+        plan = make_plan(session, observe=self._listen.strip)
+        if plan.rate != self._plan.rate:
+            self._mixer = None
+        self._model, self._plan = session, plan
+        if self._mixer is not None:
+            wired = self._mixer.plan
+            self._mixer.change(plan, self._watch())
+            if self._shadow is not None:
+                if _same_wiring(wired, plan):
+                    self._shadow.change(plan)
+                else:
+                    self._make_shadow()
+
+    def _watch(self) -> tuple[str, ...]:
+        return () if self._listen.strip is None else (self._watched(),)
+
+    def _replan(self) -> None:
+        self._plan = make_plan(self._model, observe=self._listen.strip)
+        assert self._mixer is not None
+        self._mixer.change(self._plan, self._watch())
+
+    def _make_shadow(self) -> None:
+        listen = self._listen
+        self._shadow = None
+        if listen.strip is not None and not listen.alone and self._mixer is not None:
+            self._shadow = Shadow(self._mixer, listen.strip, self._watched())
+            self._shadow.level(self._before_gain)
+
+    def _jump(self, frame: int) -> None:
+        """Stand at a frame in the state that the whole song would have there."""
+        self.epoch += 1
+        self._sequence = self._sent = self._played = 0
+        self._locate(min(max(frame, 0), self._plan.frames))
+
+    def _locate(self, frame: int) -> None:
+        plan = make_plan(self._model, observe=self._listen.strip)
+        head = Head(plan, self._source, self._states, frame // BLOCK, self._listen)
+        while not head.roll():
+            pass
+        self._take_over(head, frame)
+
+    def _take_over(self, head: Head, frame: int) -> None:
+        self._plan, self._mixer, self._shadow = head.plan, head.mixer, head.shadow
+        if self._shadow is not None:
+            self._shadow.level(self._before_gain)
+        self.frame = frame
+
+    def _wrap(self, begin: int) -> None:
+        """Go back to the loop's start without a gap: in that place's own state if it is ready."""
+        assert self._mixer is not None
+        ready = self._ready
+        if ready is not None and self._still_right(ready, begin) and ready.roll():
+            self._take_over(ready, begin)
+        else:
+            self._mixer.skip_to(begin // BLOCK)
+            self._make_shadow()
+            self.frame = begin
+        self._ready = None
+
+    def _still_right(self, head: Head, begin: int) -> bool:
+        return (
+            head.plan == self._plan
+            and head.target == begin // BLOCK
+            and head.listen == self._listen
+            and head.exact
+        )
+
+    def prepare(self) -> None:
+        """Use spare time: bring a second head to the loop's start, a block a call."""
+        if not self.playing or self.loop is None:
+            return
+        begin = self.loop[0]
+        if self._ready is None or not self._still_right(self._ready, begin):
+            if self._idle_turns % PATIENCE == 0:
+                self._ready = Head(
+                    self._plan, self._source, self._states, begin // BLOCK, self._listen
+                )
+            self._idle_turns += 1
+        else:
+            self._ready.roll()
+
+
+def _same_wiring(a: Plan, b: Plan) -> bool:
+    def wiring(plan: Plan) -> list[tuple[str, tuple[str, ...], int, list[str]]]:
+        return [(s.strip.id, s.feeds, s.latency, [e.id for e in s.stages]) for s in plan.strips]
+
+    return wiring(a) == wiring(b)
+
+
+def _stereo(sound: Sound) -> Sound:
+    return sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
+
+
+def _rounded(cells: Sound | None) -> list[float]:
+    """Return the louder channel of each cell with two decimals."""
+    return [] if cells is None else [round(float(v), 2) for v in cells.max(axis=1)]

@@ -1,0 +1,24 @@
+"""Compiles every kernel for the argument types that the engine uses, so that play never does."""
+
+from collections.abc import Callable
+
+import numpy as np
+
+from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.measure.rows import RowMeter
+from salt_anvil.core.processors import REGISTRY, Context
+from salt_anvil.core.session import Key, Stage
+
+
+def compile_kernels(progress: Callable[[float], None] = lambda share: None) -> None:
+    """Run every processor and meter once over a short sound."""
+    sound = np.random.default_rng(0).standard_normal((4096, 2))
+    kinds = list(REGISTRY.values())
+    progress(0.0)
+    for index, item in enumerate(kinds):
+        stage = Stage(id="x", kind=item.kind, params=item.Params(), key=Key(low_hz=60))
+        unit = Unit(stage, Context(48000, 2, 96, observe=True))
+        unit.process(sound, 0)
+        progress((index + 1) / (len(kinds) + 1))
+    RowMeter(48000, 2).feed(np.repeat(sound, 2, axis=0))
+    progress(1.0)
