@@ -89,6 +89,14 @@ class PictureAnswer(BaseModel):
     after: list[tuple[float, float]]
     reduction: list[float]
     level: list[float]
+    detector: bool
+
+
+class Hit(BaseModel):
+    """One hit: its first frame, and the reduction in dB per 64 frames from there."""
+
+    frame: int
+    reduction: list[float]
 
 
 class LedgerAnswer(BaseModel):

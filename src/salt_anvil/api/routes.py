@@ -185,6 +185,13 @@ def get_picture(
     return m.PictureAnswer.model_validate(vars(picture))
 
 
+@router.get("/sessions/{session_id}/strips/{strip}/hits")
+def get_hits(session_id: int, strip: str, at: str, before: int, hub: TheHub) -> list[m.Hit]:
+    """Return a stage's last hits before a frame."""
+    _, viewer = hub.viewer(session_id)
+    return [m.Hit(frame=f, reduction=cells) for f, cells in viewer.hits(strip, at, before)]
+
+
 @router.get("/sessions/{session_id}/strips/{strip}/ledger")
 def get_ledger(
     session_id: int, strip: str, hub: TheHub, at: str = "chain",

@@ -8,8 +8,10 @@ from numpy.typing import NDArray
 from salt_anvil.core.dsp.gate import GRID
 from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.plan import Plan, StripPlan
+from salt_anvil.core.measure.hits import last_hits
 from salt_anvil.core.measure.ledger import Ledger, Span, ledger, percussive
-from salt_anvil.core.session import Session
+from salt_anvil.core.processors import processor
+from salt_anvil.core.session import Key, Session
 from salt_anvil.files.cache import StripCache
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
 
@@ -21,7 +23,8 @@ class Picture:
     """Columns over frames [begin, end): extremes before and after, reduction and level in dB.
 
     done: how many columns are known; the rest is not analysed yet. `before` is there at once for
-    a track's own recording.
+    a track's own recording. detector: the stage listens to something else than this waveform, so
+    its thresholds refer to `level`.
     """
 
     begin: int
@@ -32,6 +35,7 @@ class Picture:
     after: list[list[float]]
     reduction: list[float]
     level: list[float]
+    detector: bool
 
 
 class Viewer:
@@ -78,7 +82,25 @@ class Viewer:
             begin, end, columns, known,
             before=np.round(before, 5).tolist(), after=np.round(after, 5).tolist(),
             reduction=np.round(reduction, 2).tolist(), level=np.round(level, 1).tolist(),
+            detector=self._detector(item, at),
         )  # fmt: skip
+
+    def _detector(self, item: StripPlan, at: str) -> bool:
+        for stage in item.stages:
+            if stage.id == at and processor(stage.kind).listens:
+                filtered = stage.key != Key()
+                return filtered or not processor(stage.kind).hears_waveform(stage.params)
+        return False
+
+    def hits(self, strip: str, at: str, before: int) -> list[tuple[int, list[float]]]:
+        """Return a stage's last hits before a frame (see core.measure.hits)."""
+        item = self._plan.strip(strip)
+        _, _, stages = self._points(item, at)
+        if len(stages) != 1:
+            return []
+        mark = self._marks[strip]
+        cells = self._cache.cells(mark, stages[0], "reduction_db", item.context.channels)
+        return last_hits(cells.max(axis=1), self._plan.rate, before) if len(cells) else []
 
     def ledger(self, strip: str, at: str, begin: int, end: int) -> tuple[Ledger | None, float]:
         """Return the ledger of a passage and the share of the strip that is analysed."""

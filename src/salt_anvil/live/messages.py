@@ -158,8 +158,19 @@ class StageMeter(Model):
 
 
 class BlockReport(Model):
-    """What happened during one block; travels behind the sound of the same frames."""
+    """What happened during one block; travels behind the sound of the same frames.
+
+    frame: where the block's cells begin. before, after: least and greatest value per 64-frame
+    cell at the watched place. momentary: LUFS of the main output over the last 400 ms; true_peak:
+    dBTP since play began.
+    """
+
+    frame: int
+    before: list[tuple[float, float]]
+    after: list[tuple[float, float]]
 
     strips: dict[str, StripMeter]
     stages: dict[str, StageMeter]
     removed_gain: float
+    momentary: float
+    true_peak: float

@@ -1,18 +1,22 @@
 """One tab's playback: a mixer that runs 40 to 80 ms ahead of what the tab has played."""
 
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.gate import BLOCK, Sound
+from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
+from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.edits import Edit, apply_edits
 from salt_anvil.core.engine.mixer import CHECKPOINT, MixBlock, Mixer, Shadow, Source
 from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.measure.loudness import OFFSET, SILENT
+from salt_anvil.core.measure.rows import TRUE_PEAK, K, RowMeter
 from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Session
+from salt_anvil.files.media import extremes
 from salt_anvil.files.render import roll_blocks
 from salt_anvil.live.messages import BlockReport, Listen, StageMeter, StripMeter, Transport
 
@@ -35,6 +39,23 @@ class Piece:
     frame: int
     sound: Sound
     report: BlockReport
+
+
+class MainMeter:
+    """Loudness of the last 400 ms and true peak of what leaves the main bus."""
+
+    def __init__(self, rate: int) -> None:
+        self._meter = RowMeter(rate, 2)
+        self._last: deque[Sound] = deque(maxlen=4)
+        self.momentary, self.true_peak = SILENT, -120.0
+
+    def feed(self, sound: Sound) -> None:
+        """Take what is sent."""
+        for row in self._meter.feed(sound):
+            self._last.append(row)
+            power = float(np.mean([r[K] for r in self._last]))
+            self.momentary = max(OFFSET + power_to_db(power), SILENT)
+            self.true_peak = max(self.true_peak, to_db(float(row[TRUE_PEAK])))
 
 
 class Head:
@@ -85,6 +106,7 @@ class Player:
         self.loop: tuple[int, int] | None = None
         self.epoch = self._sequence = self._sent = self._played = 0
         self._plan = make_plan(session)
+        self._meter = MainMeter(session.rate)
         self._mixer: Mixer | None = None
         self._shadow: Shadow | None = None
         self._ready: Head | None = None
@@ -176,6 +198,7 @@ class Player:
         count = BLOCK - offset
         if at_end is not None and self.frame + count >= at_end:
             count = at_end - self.frame
+        self._meter.feed(block.faded[self._plan.main][offset : offset + count])
         piece = self._piece(sound[offset : offset + count], block)
         self.frame += count
         if at_end is not None and self.frame == at_end and self.loop:
@@ -222,8 +245,19 @@ class Player:
             stages[stage] = StageMeter.model_construct(
                 reduction=_rounded(reduction), level=_rounded(level)
             )
+        taps = block.strips[watched].taps.get(self._watched())
+        sides = taps if taps else (block.strips[watched].out,) * 2
+        before, after = ([(float(a), float(b)) for a, b in _extremes(side)] for side in sides)
+        assert self._mixer is not None
         return BlockReport.model_construct(
-            strips=strips, stages=stages, removed_gain=self._removed_gain()
+            frame=(self._mixer.position - 1) * BLOCK,
+            before=before,
+            after=after,
+            strips=strips,
+            stages=stages,
+            removed_gain=self._removed_gain(),
+            momentary=round(self._meter.momentary, 1),
+            true_peak=round(self._meter.true_peak, 1),
         )
 
     def _removed_gain(self) -> float:
@@ -277,6 +311,7 @@ class Player:
         """Stand at a frame in the state that the whole song would have there."""
         self.epoch += 1
         self._sequence = self._sent = self._played = 0
+        self._meter = MainMeter(self._plan.rate)
         self._locate(min(max(frame, 0), self._plan.frames))
 
     def _locate(self, frame: int) -> None:
@@ -336,6 +371,12 @@ def _same_wiring(a: Plan, b: Plan) -> bool:
 
 def _stereo(sound: Sound) -> Sound:
     return sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
+
+
+def _extremes(sound: Sound) -> Sound:
+    cells = extremes(sound, GRID)
+    pairs = np.stack([cells[:, 0].min(axis=1), cells[:, 1].max(axis=1)], axis=1)
+    return np.asarray(np.round(pairs.astype(np.float64), 5))
 
 
 def _rounded(cells: Sound | None) -> list[float]:

@@ -167,6 +167,10 @@ class Processor(Generic[P]):
         """
         raise NotImplementedError
 
+    def hears_waveform(self, params: P) -> bool:
+        """Say whether the detector follows the very waveform that comes in, unfiltered."""
+        return True
+
     def makeup_db(self, params: P, context: Context) -> float:
         """Return the steady gain that is not reduction; listening to what is removed undoes it."""
         return 0.0

@@ -134,6 +134,9 @@ class Compressor(Processor[CompressorParams]):
         automatic = 0.5 * self._curve(params, 0.0) if params.auto_makeup else 0.0
         return params.makeup_db + automatic
 
+    def hears_waveform(self, params: CompressorParams) -> bool:
+        return params.detector == "peak" and params.topology == "feed-forward"
+
     def _curve(self, params: CompressorParams, level_db: float) -> float:
         slope = _slope(params.ratio)
         return float(

@@ -1,0 +1,39 @@
+"""Hits: where a reduction begins anew, and how it goes from there."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from salt_anvil.core.dsp.gate import GRID
+
+RISE_DB = 1.0
+BEFORE_MS, AFTER_MS = 20.0, 480.0
+
+
+def last_hits(
+    reduction: NDArray[np.floating], rate: int, before: int, count: int = 3
+) -> list[tuple[int, list[float]]]:
+    """Return the last hits that begin before a frame: first frame, reduction in dB per cell.
+
+    reduction: (cells,) in dB. A hit begins where the reduction rises by RISE_DB within 10 ms
+    after falling or resting. Each is shown from BEFORE_MS before to AFTER_MS after its beginning.
+    """
+    end = min(before // GRID, len(reduction))
+    step = max(round(0.01 * rate / GRID), 1)
+    part = np.asarray(reduction[:end], np.float64)
+    if len(part) <= step:
+        return []
+    rising = part[step:] - part[:-step] > RISE_DB
+    starts = np.flatnonzero(rising & ~np.concatenate([[False], rising[:-1]]))
+    lead, tail = (round(ms / 1000 * rate / GRID) for ms in (BEFORE_MS, AFTER_MS))
+    chosen: list[int] = []
+    for start in starts[::-1]:
+        if not chosen or chosen[-1] - start > lead + step:
+            chosen.append(int(start))
+        if len(chosen) == count:
+            break
+    found = []
+    for start in reversed(chosen):
+        first = max(start - lead, 0)
+        cells = np.asarray(reduction[first : start + tail], np.float64)
+        found.append((first * GRID, [round(float(v), 2) for v in cells]))
+    return found

@@ -1,0 +1,229 @@
+<script lang="ts">
+  import PrintSheet from './bench/PrintSheet.svelte';
+  import RevisionSheet from './bench/RevisionSheet.svelte';
+  import TopBar, { type View } from './bench/TopBar.svelte';
+  import { Span } from './bench/span.svelte';
+  import Sheet from './components/Sheet.svelte';
+  import { isTyping, KEYS } from './lib/keys';
+  import { Live } from './lib/live.svelte';
+  import { applyTheme } from './lib/theme';
+  import type { SessionState, Slot } from './lib/types';
+  import { Work } from './lib/work.svelte';
+  import Bench from './views/Bench.svelte';
+  import Sessions from './views/Sessions.svelte';
+
+  const live = new Live();
+  const work = new Work(live);
+  const span = new Span(work);
+  // For the tests, which record what the worklet plays.
+  Object.assign(window, { saltAnvil: { live, work, span } });
+
+  let view = $state<View>('sessions');
+  let theme = $state(applyTheme(localStorage.getItem('theme')));
+  let sheet = $state<'print' | 'revisions' | 'keys' | null>(null);
+  let dropped = $state.raw<File[]>([]);
+
+  async function open(state: SessionState): Promise<void> {
+    await work.open(state);
+    span.whole();
+    view = 'bench';
+  }
+
+  async function play(): Promise<void> {
+    if (!work.state) return;
+    if (live.transport.playing) {
+      live.send({ type: 'stop' });
+      live.send({ type: 'seek', frame: live.frame });
+      return;
+    }
+    await live.start(work.rate);
+    live.send({ type: 'play', frame: live.frame });
+  }
+
+  function loop(): void {
+    if (live.transport.loop) {
+      live.send({ type: 'loop', begin: null, end: null });
+      return;
+    }
+    const starts = (work.model?.sections ?? []).map((s) => Math.round(s.start_s * work.rate));
+    const index = starts.findLastIndex((s) => s <= live.frame);
+    const begin = index >= 0 ? (starts[index] ?? 0) : 0;
+    live.send({ type: 'loop', begin, end: starts[index + 1] ?? work.frames });
+  }
+
+  function step(beats: number): void {
+    const beat = (60 / (work.model?.bpm ?? 60)) * work.rate;
+    const frame = Math.min(Math.max(Math.round(live.frame + beats * beat), 0), work.frames);
+    live.frame = frame;
+    live.send({ type: 'seek', frame });
+  }
+
+  function nextStrip(by: number): void {
+    const rows = [...document.querySelectorAll<HTMLElement>('[data-strip]')];
+    const at = rows.findIndex((r) => r.dataset.strip === work.stripId);
+    const next = rows[Math.min(Math.max(at + by, 0), rows.length - 1)];
+    if (next?.dataset.strip) work.select(next.dataset.strip);
+  }
+
+  function toggle(field: 'mute' | 'solo'): void {
+    const strip = work.strip;
+    if (strip) void work.edit({ type: 'set_strip', strip: strip.id, field, value: !strip[field] });
+  }
+
+  function bypass(): void {
+    const stage = work.stage;
+    if (stage) void work.edit({ type: 'set_stage', stage: stage.id, on: !stage.on });
+  }
+
+  function slot(index: number): void {
+    const name = (['A', 'B', 'C', 'D'] as Slot[])[index];
+    if (work.stage && name) {
+      void work.edit({ type: 'choose_slot', stage: work.stage.id, slot: name });
+    }
+  }
+
+  const benchKeys: Record<string, (event: KeyboardEvent) => void> = {
+    ' ': () => void play(),
+    l: loop,
+    ArrowLeft: (e) => step(e.shiftKey ? -0.25 : -1),
+    ArrowRight: (e) => step(e.shiftKey ? 0.25 : 1),
+    ArrowUp: () => nextStrip(-1),
+    ArrowDown: () => nextStrip(1),
+    x: () => live.hold('in'),
+    c: () => live.hold('removed'),
+    g: () => (live.same.on = !live.same.on),
+    m: () => toggle('mute'),
+    s: () => toggle('solo'),
+    b: bypass,
+    '[': () => work.tryPoint(-1),
+    ']': () => work.tryPoint(1),
+    Escape: () => work.dropTrying(),
+    '+': () => span.zoom(0.8, Math.min(Math.max(span.share(live.frame), 0), 1)),
+    '-': () => span.zoom(1.25, Math.min(Math.max(span.share(live.frame), 0), 1)),
+  };
+
+  function key(event: KeyboardEvent): void {
+    if (isTyping(event.target) || sheet) return;
+    const command = event.ctrlKey || event.metaKey;
+    if (command && event.key.toLowerCase() === 'z' && view === 'bench') {
+      event.preventDefault();
+      void (event.shiftKey ? work.redo() : work.undo());
+      return;
+    }
+    if (command || event.altKey) return;
+    const digit = /^Digit([1-4])$/.exec(event.code);
+    if (event.shiftKey && digit && view === 'bench') slot(Number(digit[1]) - 1);
+    else if (event.key === '?') sheet = 'keys';
+    else if (event.key === '1') view = 'sessions';
+    else if (event.key === '2' && work.state) view = 'bench';
+    else if (event.key === 'Enter' && work.tried) void work.keepTrying();
+    else if (view === 'bench') {
+      const pressed = event.target instanceof HTMLButtonElement && event.key === ' ';
+      const act = benchKeys[event.key.length === 1 ? event.key.toLowerCase() : event.key];
+      if (!act || (event.repeat && !event.key.startsWith('Arrow'))) return;
+      if (pressed) event.target.blur();
+      act(event);
+    } else return;
+    event.preventDefault();
+  }
+
+  function release(event: KeyboardEvent): void {
+    if (['x', 'c'].includes(event.key.toLowerCase())) live.hold(null);
+  }
+
+  function dropFiles(event: DragEvent): void {
+    event.preventDefault();
+    if (view !== 'bench' || !event.dataTransfer?.files.length) return;
+    dropped = [...event.dataTransfer.files];
+    view = 'sessions';
+  }
+
+  function turn(): void {
+    const other = theme === 'dark' ? 'light' : 'dark';
+    localStorage.setItem('theme', other);
+    theme = applyTheme(other);
+  }
+</script>
+
+<svelte:window
+  onkeydown={key}
+  onkeyup={release}
+  onblur={() => live.hold(null)}
+  ondragover={(e) => e.preventDefault()}
+  ondrop={dropFiles}
+/>
+
+<div class="page">
+  <TopBar
+    {work}
+    {live}
+    {view}
+    {theme}
+    onview={(v) => (view = v)}
+    onplay={() => void play()}
+    onloop={loop}
+    onprint={() => (sheet = 'print')}
+    onrevisions={() => (sheet = 'revisions')}
+    ontheme={turn}
+    onkeys={() => (sheet = 'keys')}
+  />
+  {#if view === 'bench' && work.model}
+    <Bench {work} {live} {span} {theme} />
+  {:else}
+    <Sessions
+      {live}
+      {dropped}
+      current={work.state}
+      onopen={(s) => void open(s)}
+      ontaken={() => (dropped = [])}
+    />
+  {/if}
+  {#if work.problem}
+    <div class="problem" role="alert">
+      {work.problem} <button onclick={() => (work.problem = null)}>Close</button>
+    </div>
+  {/if}
+</div>
+{#if sheet === 'print'}<PrintSheet {work} {live} onclose={() => (sheet = null)} />{/if}
+{#if sheet === 'revisions'}<RevisionSheet {work} onclose={() => (sheet = null)} />{/if}
+{#if sheet === 'keys'}
+  <Sheet title="Keys" onclose={() => (sheet = null)}>
+    <table class="keys">
+      <tbody>
+        {#each KEYS as [name, words] (name)}
+          <tr><th>{name}</th><td>{words}</td></tr>
+        {/each}
+      </tbody>
+    </table>
+  </Sheet>
+{/if}
+
+<style>
+  .page {
+    position: relative;
+    display: grid;
+    grid-template-rows: 38px minmax(0, 1fr);
+    height: 100%;
+  }
+  .problem {
+    position: absolute;
+    left: 50%;
+    bottom: 16px;
+    transform: translateX(-50%);
+    max-width: 80%;
+    padding: 8px 16px;
+    background: var(--field);
+    border: 1px solid var(--ink);
+    border-left: 6px double var(--ink);
+    z-index: 10;
+  }
+  .problem button {
+    margin-left: 12px;
+    text-decoration: underline;
+  }
+  .keys th {
+    text-align: left;
+    padding: 2px 24px 2px 0;
+    white-space: nowrap;
+  }
+</style>

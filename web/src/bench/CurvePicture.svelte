@@ -1,0 +1,206 @@
+<script lang="ts">
+  import { untrack } from 'svelte';
+  import { api } from '../lib/api';
+  import type { Live } from '../lib/live.svelte';
+  import type { Work } from '../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+  }
+  let { work, live }: Props = $props();
+
+  const SIZE = 200;
+  const FLOOR = -60;
+  let curve = $state.raw<[number, number][]>([]);
+  let bare = $state.raw<[number, number][]>([]);
+  let dot = $state<{ x: number; y: number; from: number } | null>(null);
+  let asking = false;
+  let drag: 'threshold' | 'ratio' | null = null;
+  let svg: SVGSVGElement | undefined = $state();
+
+  const params = $derived(work.stage?.params ?? {});
+  const threshold = $derived(Number(params.threshold_db ?? -18));
+  const ratio = $derived(Number(params.ratio ?? 4));
+
+  $effect(() => {
+    void [JSON.stringify(params), work.stageId];
+    untrack(() => void load());
+  });
+  $effect(() =>
+    live.onTold((told) => {
+      const meter = told.report.stages[work.stageId];
+      if (!meter || meter.level.length === 0) return;
+      const level = Math.max(...meter.level);
+      const reduction = meter.reduction[meter.level.indexOf(level)] ?? 0;
+      dot = level > FLOOR ? { x: px(level), y: py(level - reduction), from: py(level) } : null;
+    }),
+  );
+
+  const px = (db: number): number => ((db - FLOOR) / -FLOOR) * SIZE;
+  const py = (db: number): number => SIZE - ((db - FLOOR) / -FLOOR) * SIZE;
+
+  async function load(): Promise<void> {
+    const stage = work.stage;
+    if (asking || !stage) return;
+    asking = true;
+    const sent = JSON.stringify(stage.params);
+    try {
+      const { numbers } = await api.drawing(
+        stage.kind,
+        stage.params,
+        work.model?.bpm ?? null,
+        work.rate,
+      );
+      curve = (numbers.curve as [number, number][] | undefined) ?? [];
+      bare = (numbers.bare as [number, number][] | undefined) ?? [];
+    } catch {
+      // a value in hand that cannot be used yet; the refusal is shown when it is let go
+    }
+    asking = false;
+    if (work.stage && JSON.stringify(work.stage.params) !== sent) void load();
+  }
+
+  function path(points: [number, number][]): string {
+    return points
+      .map(([x, y], i) => `${i ? 'L' : 'M'}${px(x).toFixed(1)} ${py(y).toFixed(1)}`)
+      .join('');
+  }
+
+  const gone = $derived(
+    bare.length
+      ? `${path(bare)}${[...bare]
+          .reverse()
+          .map(([x]) => `L${px(x).toFixed(1)} ${py(x).toFixed(1)}`)
+          .join('')}Z`
+      : '',
+  );
+  const bend = $derived({ x: px(threshold), y: py(threshold) });
+  const end = $derived(bare[bare.length - 1] ?? [0, 0]);
+
+  function at(event: PointerEvent): { x: number; y: number } {
+    const box = svg?.getBoundingClientRect();
+    if (!box) return { x: 0, y: 0 };
+    return {
+      x: FLOOR + ((event.clientX - box.left) / box.width) * -FLOOR,
+      y: FLOOR + ((box.bottom - event.clientY) / box.height) * -FLOOR,
+    };
+  }
+
+  function move(event: PointerEvent): void {
+    if (!drag) return;
+    const where = at(event);
+    if (drag === 'threshold') {
+      work.hold('threshold_db', Math.round(Math.min(Math.max(where.x, -60), 0) * 10) / 10);
+    } else if (threshold < -0.5) {
+      const slope = Math.min(Math.max((where.y - threshold) / -threshold, 0.01), 1);
+      work.hold('ratio', Math.round(Math.min(1 / slope, 100) * 10) / 10);
+    }
+  }
+
+  function up(): void {
+    if (!drag) return;
+    drag = null;
+    void work.drop();
+  }
+</script>
+
+<figure>
+  <svg
+    bind:this={svg}
+    viewBox="0 0 {SIZE} {SIZE}"
+    preserveAspectRatio="none"
+    role="img"
+    aria-label="Level in against level out; drag the square for the threshold, the end for the ratio"
+    onpointermove={move}
+    onpointerup={up}
+  >
+    <defs>
+      <pattern
+        id="gone"
+        width="5"
+        height="5"
+        patternUnits="userSpaceOnUse"
+        patternTransform="rotate(45)"
+      >
+        <line x1="0" y1="0" x2="0" y2="5" stroke="var(--madder)" stroke-width="1.4" />
+      </pattern>
+    </defs>
+    {#each [-48, -36, -24, -12] as db (db)}
+      <path d="M{px(db)} 0V{SIZE}M0 {py(db)}H{SIZE}" stroke="var(--hair)" />
+      <text x="3" y={py(db) - 2}>−{-db}</text>
+    {/each}
+    <path d="M0 {SIZE}L{SIZE} 0" stroke="var(--edge)" stroke-dasharray="2 3" />
+    <path d={gone} fill="url(#gone)" opacity="0.7" />
+    <path d={path(curve)} class="curve" />
+    {#if dot}
+      <path d="M{dot.x} {dot.from}V{dot.y}" stroke="var(--madder)" stroke-width="3" />
+      <circle cx={dot.x} cy={dot.y} r="4.5" fill="var(--ink)" />
+    {/if}
+    <rect
+      x={bend.x - 5}
+      y={bend.y - 5}
+      width="10"
+      height="10"
+      class="handle"
+      role="presentation"
+      onpointerdown={(e) => {
+        drag = 'threshold';
+        svg?.setPointerCapture(e.pointerId);
+      }}
+    />
+    <rect
+      x={SIZE - 9}
+      y={py(end[1]) - 5}
+      width="10"
+      height="10"
+      class="handle"
+      role="presentation"
+      onpointerdown={(e) => {
+        drag = 'ratio';
+        svg?.setPointerCapture(e.pointerId);
+      }}
+    />
+  </svg>
+  <figcaption>in → out, dB <span>{ratio >= 100 ? '∞' : ratio} : 1</span></figcaption>
+</figure>
+
+<style>
+  figure {
+    margin: 0;
+    display: grid;
+    grid-template-rows: 1fr 16px;
+    min-height: 0;
+  }
+  svg {
+    width: 100%;
+    height: 100%;
+    background: var(--field);
+    border: 1px solid var(--hair);
+    touch-action: none;
+    min-height: 0;
+  }
+  text {
+    font-size: 10px;
+    fill: var(--muted);
+  }
+  path {
+    fill: none;
+  }
+  .curve {
+    stroke: var(--ink);
+    stroke-width: 2;
+  }
+  .handle {
+    fill: var(--field);
+    stroke: var(--ink);
+    stroke-width: 1.5;
+    cursor: move;
+  }
+  figcaption {
+    display: flex;
+    justify-content: space-between;
+    font-size: 11px;
+    color: var(--muted);
+  }
+</style>

@@ -1,0 +1,279 @@
+<script lang="ts">
+  import { untrack } from 'svelte';
+  import Choice from '../components/Choice.svelte';
+  import Tick from '../components/Tick.svelte';
+  import { api } from '../lib/api';
+  import { figure, signed } from '../lib/figures';
+  import type { Live, Side } from '../lib/live.svelte';
+  import type { Caution, Ledger, Slot } from '../lib/types';
+  import type { Work } from '../lib/work.svelte';
+  import type { Span } from './span.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    span: Span;
+  }
+  let { work, live, span }: Props = $props();
+
+  let ledger = $state.raw<Ledger | null>(null);
+  let done = $state(0);
+  let asking = false;
+  let again = false;
+
+  const stage = $derived(work.stage);
+  const loop = $derived(live.transport.loop);
+  const rows = $derived(ledger ? lines(ledger) : []);
+  const slots: Slot[] = ['A', 'B', 'C', 'D'];
+  const differs = $derived(
+    Object.entries(work.state?.differs[stage?.id ?? ''] ?? {}).filter(([, d]) => d.length > 0),
+  );
+  const cautions = $derived((ledger?.cautions ?? []).filter((c) => !stage?.meant.includes(c.rule)));
+  const ranges = ['lows', '150', '800', '5k'];
+
+  $effect(() => {
+    void [work.fresh, work.stripId, work.at, loop?.[0], loop?.[1]];
+    untrack(() => void load());
+  });
+  $effect(() => {
+    live.same.before = ledger?.before_db ?? 0;
+    live.same.after = ledger?.after_db ?? 0;
+    const inMix = live.same.on && !work.alone;
+    const change = live.same.after < 0 ? -live.same.after : live.same.before;
+    live.send({ type: 'same_loudness', before_db: inMix ? change : 0 });
+    if (inMix) {
+      live.same.before = 0;
+      live.same.after = 0;
+    }
+    live.blend();
+  });
+
+  async function load(): Promise<void> {
+    if (asking) {
+      again = true;
+      return;
+    }
+    const { state, stripId, at, frames } = work;
+    if (!state || !stripId || frames === 0) {
+      ledger = null;
+      return;
+    }
+    asking = true;
+    try {
+      const [begin, end] = loop ?? [0, frames];
+      const answer = await api.ledger(state.id, stripId, at, begin, end);
+      ledger = answer.ledger;
+      done = answer.done;
+    } catch {
+      // asked again with the next change
+    } finally {
+      asking = false;
+      if (again) {
+        again = false;
+        setTimeout(() => void load(), 150);
+      }
+    }
+  }
+
+  function lines(l: Ledger): { name: string; in: string; out: string; diff: string }[] {
+    const pair = (name: string, a: number | null, b: number | null) => ({
+      name,
+      in: a === null ? '–' : figure(a, 1),
+      out: b === null ? '–' : figure(b, 1),
+      diff: a === null || b === null ? '–' : signed(b - a),
+    });
+    const { before, after } = l;
+    return [
+      pair('Loudness LUFS', before.loudness, after.loudness),
+      pair('Loudest 3 s', before.loudest, after.loudest),
+      pair('True peak dBTP', before.true_peak, after.true_peak),
+      pair('Crest dB', before.crest, after.crest),
+      pair('Range LU', before.loudness_range, after.loudness_range),
+      pair('Right to left dB', before.left_right, after.left_right),
+    ];
+  }
+
+  function show(caution: Caution): void {
+    span.show(caution.begin, caution.end);
+    live.send({ type: 'seek', frame: caution.begin });
+  }
+
+  function meant(caution: Caution): void {
+    if (!stage) return;
+    void work.edit({ type: 'set_stage', stage: stage.id, meant: [...stage.meant, caution.rule] });
+  }
+</script>
+
+<aside class="ledger" aria-label="Ledger">
+  <Choice
+    label="Figures of"
+    hidden
+    options={['stage', 'chain']}
+    value={work.at === 'chain' ? 'chain' : 'stage'}
+    disabled={stage ? [] : ['stage']}
+    titles={{ stage: 'In and out of the selected stage', chain: 'In and out of the whole chain' }}
+    onchoose={(v) => work.setScope(v as 'stage' | 'chain')}
+  />
+  <table>
+    <thead>
+      <tr><th>{loop ? 'in the loop' : 'whole song'}</th><th>in</th><th>out</th><th>diff</th></tr>
+    </thead>
+    <tbody>
+      {#each rows as row (row.name)}
+        <tr><th>{row.name}</th><td>{row.in}</td><td>{row.out}</td><td>{row.diff}</td></tr>
+      {/each}
+    </tbody>
+  </table>
+  {#if ledger}
+    <table>
+      <thead>
+        <tr
+          ><th>Balance, dB</th>{#each ranges as name (name)}<th>{name}</th>{/each}</tr
+        >
+      </thead>
+      <tbody>
+        <tr
+          ><th>change</th>{#each ledger.ranges as value, i (i)}<td>{signed(value)}</td>{/each}</tr
+        >
+      </tbody>
+    </table>
+    <table class="taken">
+      <thead>
+        <tr><th>Reduction, dB</th><th>median</th><th>95 %</th><th>most</th></tr>
+      </thead>
+      <tbody>
+        {#each ledger.sections as section (section.name)}
+          <tr>
+            <th>{section.name}</th>
+            <td>{figure(section.reduction.median, 1)}</td>
+            <td>{figure(section.reduction.p95, 1)}</td>
+            <td>{figure(section.reduction.most, 1)}</td>
+          </tr>
+        {/each}
+        {#if ledger.sections.length === 0}
+          <tr>
+            <th>all</th>
+            <td>{figure(ledger.reduction.median, 1)}</td>
+            <td>{figure(ledger.reduction.p95, 1)}</td>
+            <td>{figure(ledger.reduction.most, 1)}</td>
+          </tr>
+        {/if}
+      </tbody>
+    </table>
+    {#if ledger.contrast}
+      <table>
+        <tbody>
+          <tr
+            ><th>{ledger.contrast.quiet} to {ledger.contrast.loud}</th><td
+              >{signed(ledger.contrast.before)}</td
+            ><td>{signed(ledger.contrast.after)}</td><td
+              >{signed(ledger.contrast.after - ledger.contrast.before)}</td
+            ></tr
+          >
+        </tbody>
+      </table>
+    {/if}
+    {#each cautions as caution (caution.rule + caution.begin)}
+      <p class="caution">
+        <b>Caution.</b>
+        {caution.words} <span>limit {figure(caution.limit, 1)}</span>
+        <button onclick={() => show(caution)}>Show</button>
+        {#if stage}<button onclick={() => meant(caution)}>Meant</button>{/if}
+      </p>
+    {/each}
+  {/if}
+  {#if done < 1 && work.frames > 0}<p class="note">measured {figure(done * 100, 0)} %</p>{/if}
+  <div class="space"></div>
+  {#if stage}
+    <Choice
+      label="Settings"
+      options={slots}
+      value={stage.slot}
+      titles={{ A: 'Shift+1', B: 'Shift+2', C: 'Shift+3', D: 'Shift+4' }}
+      onchoose={(slot) =>
+        void work.edit({ type: 'choose_slot', stage: stage.id, slot: slot as Slot })}
+    />
+    {#each differs as [slot, words] (slot)}
+      <p class="note" title={words.join(', ')}>{slot}: {words.slice(0, 4).join(', ')}</p>
+    {/each}
+  {/if}
+  <Choice
+    label="Listen to"
+    options={['in', 'out', 'removed']}
+    value={live.held ?? live.side}
+    titles={{ in: 'Hold X', out: 'What goes on', removed: 'Hold C' }}
+    onchoose={(side) => live.hear(side as Side)}
+  />
+  <div class="line">
+    <Tick
+      on={!work.alone}
+      label="in the mix"
+      title="Compare inside the whole mix, or this strip alone"
+      onswitch={(on) => work.setAlone(!on)}
+    />
+    <Tick
+      on={live.same.on}
+      label="same loudness"
+      title="G: the louder side is turned down to the other"
+      onswitch={(on) => (live.same.on = on)}
+    />
+  </div>
+</aside>
+
+<style>
+  .ledger {
+    display: flex;
+    flex-direction: column;
+    gap: 8px;
+    padding: 10px 12px;
+    border-left: 1px solid var(--hair);
+    overflow-y: auto;
+    font-size: 12px;
+  }
+  table {
+    border-collapse: collapse;
+    width: 100%;
+  }
+  th,
+  td {
+    padding: 1px 0;
+    text-align: right;
+    border-bottom: 1px solid var(--hair);
+    white-space: nowrap;
+  }
+  th:first-child {
+    text-align: left;
+    font-weight: 400;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    max-width: 112px;
+  }
+  thead th {
+    font-weight: 400;
+    color: var(--muted);
+  }
+  td {
+    min-width: 40px;
+    padding-left: 4px;
+    font-weight: 500;
+  }
+  .caution {
+    padding-left: 8px;
+    border-left: 3px double var(--ink);
+  }
+  .caution span,
+  .note {
+    color: var(--muted);
+  }
+  .caution button {
+    text-decoration: underline;
+    margin-right: 6px;
+  }
+  .space {
+    flex: 1;
+  }
+  .line {
+    display: flex;
+    justify-content: space-between;
+  }
+</style>

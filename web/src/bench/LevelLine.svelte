@@ -1,0 +1,104 @@
+<script lang="ts">
+  import { figure } from '../lib/figures';
+  import { amplitudeAt, height as heightOf, toDb, toGain } from '../lib/scale';
+  import type { Work } from '../lib/work.svelte';
+  import type { Span } from './span.svelte';
+
+  interface Props {
+    work: Work;
+    span: Span;
+    width: number;
+    height: number;
+  }
+  let { work, span, height }: Props = $props();
+
+  const name = $derived(work.kind?.level_line ?? '');
+  const control = $derived(work.kind?.controls.find((c) => c.name === name));
+  const value = $derived(Number(work.stage?.params[name] ?? 0));
+  const share = $derived(heightOf(toGain(value), span.decibels));
+  const y = $derived(height / 2 - (height / 2) * share);
+  let dragging = $state(false);
+  let line: HTMLElement | undefined = $state();
+
+  function down(event: PointerEvent): void {
+    dragging = true;
+    (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
+  }
+
+  function move(event: PointerEvent): void {
+    if (!dragging || !control || !line) return;
+    const box = line.parentElement?.getBoundingClientRect();
+    if (!box) return;
+    const up = (box.top + height / 2 - event.clientY) / (height / 2);
+    const db = toDb(amplitudeAt(Math.min(Math.max(up, 0), 1), span.decibels));
+    const low = control.low ?? -60;
+    work.hold(name, Math.min(Math.max(Math.round(db * 10) / 10, low), control.high ?? 0));
+  }
+
+  function up(): void {
+    if (!dragging) return;
+    dragging = false;
+    void work.drop();
+  }
+</script>
+
+<div
+  class="line"
+  class:dragging
+  bind:this={line}
+  style:top="{y}px"
+  role="presentation"
+  data-line={name}
+  onpointerdown={down}
+  onpointermove={move}
+  onpointerup={up}
+  onpointercancel={up}
+>
+  <span class="rule"></span>
+  <span class="label">{control?.label.toLowerCase()} {figure(value, 1)} dB</span>
+</div>
+<div class="mirror" style:top="{height - y}px"></div>
+
+<style>
+  .line {
+    position: absolute;
+    left: 0;
+    right: 0;
+    height: 12px;
+    margin-top: -6px;
+    cursor: ns-resize;
+    touch-action: none;
+  }
+  .rule {
+    position: absolute;
+    left: 0;
+    right: 0;
+    top: 5px;
+    height: 0;
+    border-top: 1.5px solid var(--ink);
+  }
+  .label {
+    position: absolute;
+    right: 32px;
+    top: -9px;
+    padding: 1px 8px;
+    background: var(--field);
+    border: 1px solid var(--ink);
+    font-weight: 600;
+    font-size: 12px;
+    white-space: nowrap;
+  }
+  .dragging .label,
+  .line:hover .label {
+    background: var(--ink);
+    color: var(--on-ink);
+  }
+  .mirror {
+    position: absolute;
+    left: 0;
+    right: 0;
+    border-top: 1px dashed var(--ink);
+    opacity: 0.6;
+    pointer-events: none;
+  }
+</style>

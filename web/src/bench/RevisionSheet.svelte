@@ -1,0 +1,105 @@
+<script lang="ts">
+  import Sheet from '../components/Sheet.svelte';
+  import { api } from '../lib/api';
+  import type { RevisionItem } from '../lib/types';
+  import type { Work } from '../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+    onclose: () => void;
+  }
+  let { work, onclose }: Props = $props();
+
+  let revisions = $state.raw<RevisionItem[]>([]);
+  let naming = $state<number | null>(null);
+  let name = $state('');
+
+  $effect(() => {
+    void work.state?.revision;
+    void load();
+  });
+
+  async function load(): Promise<void> {
+    if (work.state) revisions = await api.revisions(work.state.id);
+  }
+
+  async function keepName(id: number): Promise<void> {
+    if (!work.state) return;
+    await api.nameRevision(work.state.id, id, name.trim() || null);
+    naming = null;
+    await load();
+  }
+
+  function back(id: number): void {
+    if (work.state) void work.change(api.backTo(work.state.id, id));
+  }
+</script>
+
+<Sheet title="Revisions" {onclose}>
+  <ul>
+    {#each revisions as item (item.id)}
+      <li class:current={item.current}>
+        <span class="when">{new Date(item.created_at * 1000).toLocaleTimeString()}</span>
+        <span class="words">
+          {#if item.name}<b>{item.name}</b> ·
+          {/if}{item.words}
+        </span>
+        {#if naming === item.id}
+          <input
+            aria-label="Name of this revision"
+            bind:value={name}
+            onkeydown={(e) => {
+              if (e.key === 'Enter') void keepName(item.id);
+            }}
+          />
+          <button onclick={() => void keepName(item.id)}>Keep</button>
+        {:else}
+          <button
+            onclick={() => {
+              naming = item.id;
+              name = item.name ?? '';
+            }}>Name</button
+          >
+        {/if}
+        <button disabled={item.current} onclick={() => back(item.id)}
+          >{item.current ? 'here' : 'Go back'}</button
+        >
+      </li>
+    {/each}
+  </ul>
+</Sheet>
+
+<style>
+  ul {
+    list-style: none;
+    margin: 0;
+    padding: 0;
+  }
+  li {
+    display: flex;
+    gap: 12px;
+    padding: 3px 0;
+    border-top: 1px solid var(--hair);
+  }
+  .current {
+    background: var(--ochre-soft);
+  }
+  .when {
+    color: var(--muted);
+  }
+  .words {
+    flex: 1;
+    min-width: 0;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  button {
+    text-decoration: underline;
+  }
+  input {
+    border: 1px solid var(--key);
+    background: var(--ground);
+    padding: 0 4px;
+  }
+</style>

@@ -1,0 +1,244 @@
+<script lang="ts">
+  import { untrack } from 'svelte';
+  import { api } from '../lib/api';
+  import type { Live } from '../lib/live.svelte';
+  import { colour } from '../lib/theme';
+  import type { Picture, Report } from '../lib/types';
+  import type { Work } from '../lib/work.svelte';
+  import { draw, refine, roof } from './draw';
+  import LevelLine from './LevelLine.svelte';
+  import Ruler from './Ruler.svelte';
+  import SideMeters from './SideMeters.svelte';
+  import type { Span } from './span.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    span: Span;
+    theme: string;
+  }
+  let { work, live, span, theme }: Props = $props();
+
+  const FOOT = 44;
+  let canvas: HTMLCanvasElement | undefined = $state();
+  let width = $state(600);
+  let tall = $state(200);
+  let picture = $state.raw<Picture | null>(null);
+  let of = '';
+  let most = $state(12);
+  let asking = false;
+  let again = false;
+  let dirty = false;
+
+  const head = $derived(span.share(live.frame));
+
+  $effect(() => {
+    void [work.fresh, work.stripId, work.at, span.begin, span.end, width];
+    untrack(() => void load());
+  });
+  $effect(() => {
+    void [picture, span.decibels, theme, tall, width, most];
+    untrack(paint);
+  });
+  $effect(() =>
+    live.onTold((told) => {
+      if (!picture || of !== work.at) return;
+      const { frame, before, after, stages } = told.report;
+      const level = stages[work.stageId]?.level ?? [];
+      dirty = refine(picture, frame, before, after, reductionAt(told.report), level) || dirty;
+      if (dirty) requestAnimationFrame(paintDirty);
+    }),
+  );
+
+  /** Reduction per cell of the stage looked at, or of the whole chain. */
+  function reductionAt(report: Report): number[] {
+    if (work.at !== 'chain') return report.stages[work.stageId]?.reduction ?? [];
+    const chain = Object.values(report.stages).filter((s) => s.reduction.length > 0);
+    return (chain[0]?.reduction ?? []).map((_, i) =>
+      chain.reduce((sum, s) => sum + (s.reduction[i] ?? 0), 0),
+    );
+  }
+
+  async function load(): Promise<void> {
+    if (asking) {
+      again = true;
+      return;
+    }
+    const { state, stripId, at } = work;
+    if (!state || !stripId || width < 10 || work.frames === 0) return;
+    asking = true;
+    try {
+      const columns = Math.min(Math.floor(width), 3000);
+      const next = await api.picture(state.id, stripId, at, span.begin, span.end, columns);
+      const partial =
+        next.done < next.columns &&
+        picture &&
+        of === at &&
+        picture.begin === next.begin &&
+        picture.end === next.end &&
+        picture.columns === next.columns;
+      // While a new pass is on its way, the rest of the old picture stays.
+      if (partial && picture) mend(next, picture);
+      picture = next;
+      most = roof(next.reduction);
+      of = at;
+    } catch {
+      // the next change asks again; what went wrong is shown by whoever caused it
+    } finally {
+      asking = false;
+      if (again) {
+        again = false;
+        setTimeout(() => void load(), 60);
+      }
+    }
+  }
+
+  function mend(next: Picture, old: Picture): void {
+    for (let i = next.done; i < old.done; i++) {
+      next.before[i] = old.before[i] ?? [0, 0];
+      next.after[i] = old.after[i] ?? [0, 0];
+      next.reduction[i] = old.reduction[i] ?? 0;
+      if (next.level.length || old.level.length) next.level[i] = old.level[i] ?? -300;
+    }
+    next.done = Math.max(next.done, old.done);
+  }
+
+  function paintDirty(): void {
+    if (dirty) paint();
+  }
+
+  function paint(): void {
+    dirty = false;
+    const context = canvas?.getContext('2d');
+    if (!canvas || !context || !picture) return;
+    const scale = window.devicePixelRatio || 1;
+    if (canvas.width !== width * scale || canvas.height !== tall * scale) {
+      canvas.width = width * scale;
+      canvas.height = tall * scale;
+    }
+    context.setTransform(scale, 0, 0, scale, 0, 0);
+    const look = { width, height: tall, foot: FOOT, decibels: span.decibels, most, colour };
+    draw(context, picture, look);
+  }
+
+  function wheel(event: WheelEvent): void {
+    event.preventDefault();
+    const sideways = event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY);
+    if (sideways) span.pan((event.deltaX || event.deltaY) / 800);
+    else span.zoom(event.deltaY > 0 ? 1.25 : 0.8, event.offsetX / width);
+  }
+
+  function seek(event: MouseEvent): void {
+    const frame = Math.min(Math.max(span.frame(event.offsetX / width), 0), work.frames);
+    live.frame = frame;
+    live.send({ type: 'seek', frame });
+  }
+</script>
+
+<section class="strip" aria-label="Time strip">
+  <div class="time">
+    <Ruler {work} {live} {span} {width} />
+    <div class="field" bind:clientWidth={width} bind:clientHeight={tall}>
+      <canvas
+        bind:this={canvas}
+        onwheel={wheel}
+        onclick={seek}
+        data-done={picture ? picture.done / picture.columns : 0}
+        aria-label="Waveform in and out, and reduction"
+      ></canvas>
+      {#if work.frames === 0}
+        <p class="empty">No sound yet. Drop files here or on the list of strips.</p>
+      {/if}
+      {#if work.stage && work.kind?.level_line && work.at !== 'chain'}
+        <LevelLine {work} {span} {width} height={tall - FOOT} />
+      {/if}
+      {#if live.transport.loop}
+        <div
+          class="loop"
+          style:left="{100 * span.share(live.transport.loop[0])}%"
+          style:width="{100 *
+            (span.share(live.transport.loop[1]) - span.share(live.transport.loop[0]))}%"
+        ></div>
+      {/if}
+      {#if head >= 0 && head <= 1}
+        <div class="head" style:transform="translateX({head * width}px)"></div>
+      {/if}
+      <span class="said" style:bottom="{FOOT - 15}px">taken away, up to {most} dB</span>
+      <button
+        class="axis"
+        title="Level axis: decibels or linear"
+        onclick={() => (span.decibels = !span.decibels)}
+        >{span.decibels ? 'dB' : 'linear'} axis</button
+      >
+    </div>
+  </div>
+  <SideMeters {work} {live} />
+</section>
+
+<style>
+  .strip {
+    display: grid;
+    grid-template-columns: 1fr 76px;
+    min-height: 0;
+    background: var(--field);
+    border-bottom: 1px solid var(--hair);
+  }
+  .time {
+    display: grid;
+    grid-template-rows: 24px 1fr;
+    min-width: 0;
+    min-height: 0;
+  }
+  .field {
+    position: relative;
+    min-width: 0;
+    min-height: 0;
+    overflow: hidden;
+  }
+  canvas {
+    position: absolute;
+    inset: 0;
+    width: 100%;
+    height: 100%;
+  }
+  .head {
+    position: absolute;
+    top: 0;
+    bottom: 0;
+    left: -1px;
+    width: 2px;
+    background: var(--ochre);
+    pointer-events: none;
+  }
+  .loop {
+    position: absolute;
+    top: 0;
+    bottom: 0;
+    border-left: 1px solid var(--ochre);
+    border-right: 1px solid var(--ochre);
+    background: var(--ochre-soft);
+    opacity: 0.35;
+    pointer-events: none;
+  }
+  .said {
+    position: absolute;
+    left: 8px;
+    font-size: 11px;
+    color: var(--madder);
+    pointer-events: none;
+  }
+  .axis {
+    position: absolute;
+    left: 8px;
+    top: 4px;
+    font-size: 11px;
+    color: var(--muted);
+  }
+  .empty {
+    position: absolute;
+    inset: 40% 0 auto;
+    text-align: center;
+    color: var(--muted);
+    pointer-events: none;
+  }
+</style>

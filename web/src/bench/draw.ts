@@ -1,0 +1,217 @@
+/** The time strip on a canvas: what comes in, what goes out, what is taken away. */
+import { height } from '../lib/scale';
+import type { Picture } from '../lib/types';
+
+export interface Look {
+  width: number;
+  height: number;
+  /** Height of the row of reduction at the foot. */
+  foot: number;
+  decibels: boolean;
+  /** dB at the top of the row of reduction. */
+  most: number;
+  colour: (name: string) => string;
+}
+
+export function draw(canvas: CanvasRenderingContext2D, picture: Picture, look: Look): void {
+  canvas.clearRect(0, 0, look.width, look.height);
+  const body = look.height - look.foot;
+  drawGrid(canvas, look, body);
+  const faded = picture.detector && picture.level.length > 0;
+  canvas.globalAlpha = faded ? 0.4 : 1;
+  drawWave(canvas, picture, look, body);
+  canvas.globalAlpha = 1;
+  if (faded) drawLevel(canvas, picture, look, body);
+  drawReduction(canvas, picture, look);
+}
+
+function drawGrid(canvas: CanvasRenderingContext2D, look: Look, body: number): void {
+  canvas.strokeStyle = look.colour('hair');
+  canvas.fillStyle = look.colour('muted');
+  canvas.font = "11px 'Commissioner Variable', sans-serif";
+  canvas.lineWidth = 1;
+  canvas.setLineDash([2, 3]);
+  const middle = body / 2;
+  for (const db of look.decibels ? [-12, -24, -36, -48] : [-3, -6, -12]) {
+    const y = Math.round(middle - middle * height(10 ** (db / 20), look.decibels)) + 0.5;
+    for (const line of [y, body - y]) {
+      canvas.beginPath();
+      canvas.moveTo(0, line);
+      canvas.lineTo(look.width, line);
+      canvas.stroke();
+    }
+    canvas.fillText(`−${-db}`, look.width - 24, y - 2);
+  }
+  canvas.setLineDash([]);
+}
+
+/** For each column the place of both waveforms, above and below the middle. */
+function edges(
+  pairs: [number, number][],
+  look: Look,
+  body: number,
+): { up: number[]; down: number[] } {
+  const middle = body / 2;
+  const up = pairs.map(([, high]) => middle - middle * height(Math.max(high, 0), look.decibels));
+  const down = pairs.map(([low]) => middle + middle * height(Math.min(low, 0), look.decibels));
+  return { up, down };
+}
+
+function drawWave(
+  canvas: CanvasRenderingContext2D,
+  picture: Picture,
+  look: Look,
+  body: number,
+): void {
+  const step = look.width / picture.columns;
+  const before = edges(picture.before as [number, number][], look, body);
+  const after = edges(picture.after as [number, number][], look, body);
+  // What is not analysed yet: the recording alone, pale.
+  canvas.fillStyle = look.colour('before');
+  for (let i = picture.done; i < picture.before.length; i++) {
+    const up = before.up[i] ?? 0;
+    canvas.fillRect(i * step, up, step, Math.max((before.down[i] ?? 0) - up, 1));
+  }
+  canvas.fillStyle = look.colour('slate');
+  for (let i = 0; i < picture.done; i++) {
+    const up = after.up[i] ?? 0;
+    canvas.fillRect(i * step, up, step + 0.3, Math.max((after.down[i] ?? 0) - up, 1));
+  }
+  hatch(canvas, picture.done, step, before, after, look);
+  outline(canvas, picture.done, step, before.up, look);
+  outline(canvas, picture.done, step, before.down, look);
+}
+
+function outline(
+  canvas: CanvasRenderingContext2D,
+  count: number,
+  step: number,
+  line: number[],
+  look: Look,
+): void {
+  canvas.strokeStyle = look.colour('edge');
+  canvas.lineWidth = 1;
+  canvas.beginPath();
+  for (let i = 0; i < count; i++) canvas.lineTo((i + 0.5) * step, line[i] ?? 0);
+  canvas.stroke();
+}
+
+/** Madder, hatched: between the incoming edge and the outgoing one, where something went. */
+function hatch(
+  canvas: CanvasRenderingContext2D,
+  count: number,
+  step: number,
+  before: { up: number[]; down: number[] },
+  after: { up: number[]; down: number[] },
+  look: Look,
+): void {
+  canvas.save();
+  canvas.beginPath();
+  for (let i = 0; i < count; i++) {
+    const gone = (after.up[i] ?? 0) - (before.up[i] ?? 0);
+    if (gone > 0.5) canvas.rect(i * step, before.up[i] ?? 0, step + 0.3, gone);
+    const below = (before.down[i] ?? 0) - (after.down[i] ?? 0);
+    if (below > 0.5) canvas.rect(i * step, after.down[i] ?? 0, step + 0.3, below);
+  }
+  canvas.clip();
+  canvas.fillStyle = look.colour('madder-soft');
+  canvas.globalAlpha *= 0.35;
+  canvas.fillRect(0, 0, look.width, look.height);
+  canvas.globalAlpha = Math.min(canvas.globalAlpha / 0.35, 1);
+  canvas.strokeStyle = look.colour('madder');
+  canvas.lineWidth = 1;
+  canvas.beginPath();
+  for (let x = -look.height; x < look.width; x += 4) {
+    canvas.moveTo(x, look.height);
+    canvas.lineTo(x + look.height, 0);
+  }
+  canvas.stroke();
+  canvas.restore();
+}
+
+function drawLevel(
+  canvas: CanvasRenderingContext2D,
+  picture: Picture,
+  look: Look,
+  body: number,
+): void {
+  const step = look.width / picture.columns;
+  const middle = body / 2;
+  for (const side of [-1, 1]) {
+    canvas.strokeStyle = look.colour('key');
+    canvas.lineWidth = side < 0 ? 1.5 : 0.75;
+    canvas.beginPath();
+    picture.level.forEach((db, i) => {
+      const y = middle + side * middle * height(10 ** (Math.max(db, -120) / 20), look.decibels);
+      canvas.lineTo((i + 0.5) * step, y);
+    });
+    canvas.stroke();
+  }
+}
+
+function drawReduction(canvas: CanvasRenderingContext2D, picture: Picture, look: Look): void {
+  const step = look.width / picture.columns;
+  const top = look.height - look.foot;
+  canvas.fillStyle = look.colour('field');
+  canvas.fillRect(0, top, look.width, look.foot);
+  canvas.strokeStyle = look.colour('hair');
+  canvas.beginPath();
+  canvas.moveTo(0, top + 0.5);
+  canvas.lineTo(look.width, top + 0.5);
+  canvas.stroke();
+  canvas.fillStyle = look.colour('madder');
+  const room = look.foot - 4;
+  picture.reduction.forEach((db, i) => {
+    const size = Math.min(db / look.most, 1) * room;
+    if (size > 0) canvas.fillRect(i * step, look.height - size, step + 0.3, size);
+  });
+}
+
+/** Round dB at the top of the reduction's row: 6, 12, 24 … */
+export function roof(reduction: number[]): number {
+  const most = reduction.reduce((a, b) => Math.max(a, b), 0);
+  return [6, 12, 24, 36].find((db) => most <= db) ?? 60;
+}
+
+/** Puts freshly heard cells into the picture; returns whether anything changed. */
+export function refine(
+  picture: Picture,
+  frame: number,
+  before: number[][],
+  after: number[][],
+  reduction: number[],
+  level: number[],
+): boolean {
+  const perColumn = (picture.end - picture.begin) / picture.columns;
+  if (perColumn < 64) return false;
+  let changed = false;
+  const seen = new Set<number>();
+  for (let cell = 0; cell < after.length; cell++) {
+    const at = Math.floor((frame + cell * 64 - picture.begin) / perColumn);
+    if (at < 0 || at >= picture.done) continue;
+    const whole = frame + cell * 64 - picture.begin - at * perColumn < 64;
+    const fresh = !seen.has(at) && whole;
+    if (!seen.has(at) && !whole) continue;
+    seen.add(at);
+    changed = true;
+    widen(picture.before, at, before[cell] ?? [], fresh);
+    widen(picture.after, at, after[cell] ?? [], fresh);
+    if (cell < reduction.length) {
+      const old = fresh ? 0 : (picture.reduction[at] ?? 0);
+      picture.reduction[at] = Math.max(old, reduction[cell] ?? 0);
+    }
+    if (cell < level.length && at < picture.level.length) {
+      const old = fresh ? -300 : (picture.level[at] ?? -300);
+      picture.level[at] = Math.max(old, level[cell] ?? -300);
+    }
+  }
+  return changed;
+}
+
+function widen(pairs: number[][], at: number, cell: number[], fresh: boolean): void {
+  const pair = pairs[at];
+  const [low = 0, high = 0] = cell;
+  if (!pair) return;
+  pair[0] = fresh ? low : Math.min(pair[0] ?? 0, low);
+  pair[1] = fresh ? high : Math.max(pair[1] ?? 0, high);
+}

@@ -1,0 +1,295 @@
+<script lang="ts">
+  import { marked, shown, typed } from '../lib/figures';
+  import { limits, place, valueAt } from '../lib/scale';
+  import type { Control, ParamValue, Slot } from '../lib/types';
+
+  interface Props {
+    control: Control;
+    value: ParamValue;
+    others?: Partial<Record<Slot, ParamValue>>;
+    onhold: (value: number) => void;
+    ondrop: () => void;
+  }
+  let { control, value, others = {}, onhold, ondrop }: Props = $props();
+
+  let typing = $state<string | null>(null);
+  let track: HTMLElement | undefined = $state();
+  let dragging: { x: number; from: number } | null = null;
+
+  const number = $derived(typeof value === 'number' ? value : (control.low ?? 0));
+  const open = $derived(value === null);
+  const at = $derived(open ? 0 : Math.min(Math.max(place(control, number), 0), 1));
+  const zero = $derived(
+    control.scale === 'db' && (control.low ?? 0) < 0 && (control.high ?? 0) > 0
+      ? place(control, 0)
+      : 0,
+  );
+  const label = $derived(shown(control, value));
+  const small = $derived(ticks());
+
+  function ticks(): number[] {
+    const found: number[] = [];
+    control.marks.forEach((mark, i) => {
+      const after = control.marks[i + 1];
+      if (after === undefined) return;
+      const parts = control.scale === 'log' ? 5 : 2;
+      for (let k = 1; k < parts; k++)
+        found.push(place(control, mark + ((after - mark) * k) / parts));
+    });
+    return found;
+  }
+
+  function set(next: number): void {
+    const { low, high } = limits(control);
+    onhold(Math.min(Math.max(next, low), high));
+  }
+
+  function down(event: PointerEvent): void {
+    if (event.button !== 0 || !track) return;
+    track.setPointerCapture(event.pointerId);
+    const box = track.getBoundingClientRect();
+    const share = (event.clientX - box.left) / box.width;
+    const near = Math.abs(share - at) * box.width < 8;
+    dragging = { x: event.clientX, from: near ? at : share };
+    if (!near) set(valueAt(control, share));
+  }
+
+  function move(event: PointerEvent): void {
+    if (!dragging || !track) return;
+    const fine = event.shiftKey ? 0.1 : 1;
+    const share = dragging.from + ((event.clientX - dragging.x) / track.clientWidth) * fine;
+    set(valueAt(control, share));
+  }
+
+  function up(): void {
+    if (!dragging) return;
+    dragging = null;
+    ondrop();
+  }
+
+  function key(event: KeyboardEvent): void {
+    const sign = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
+    if (sign) {
+      const by = event.shiftKey ? 0.002 : 0.01;
+      let next = valueAt(control, at + sign * by);
+      if (next === number) next = number + sign * control.step;
+      set(Number(next.toPrecision(10)));
+      ondrop();
+    } else if (event.key === 'Home') {
+      set(limits(control).low);
+      ondrop();
+    } else if (event.key === 'End') {
+      set(limits(control).high);
+      ondrop();
+    } else if (/^[-0-9.∞]$/.test(event.key)) {
+      typing = event.key;
+    } else if (event.key === 'Enter') {
+      typing = '';
+    } else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+
+  function wheel(event: WheelEvent): void {
+    if (document.activeElement !== track) return;
+    event.preventDefault();
+    set(valueAt(control, at - Math.sign(event.deltaY) * (event.shiftKey ? 0.002 : 0.01)));
+    ondrop();
+  }
+
+  function reset(): void {
+    if (typeof control.default !== 'number') return;
+    set(control.default);
+    ondrop();
+  }
+
+  function finish(keep: boolean): void {
+    const read = typing === null ? null : typed(typing, control.unit, control.high);
+    typing = null;
+    if (keep && read !== null) {
+      set(read);
+      ondrop();
+    }
+    track?.focus();
+  }
+</script>
+
+<div class="rule" title={control.doc}>
+  <div class="head">
+    <span class="name">{control.label}</span>
+    {#if typing !== null}
+      <!-- svelte-ignore a11y_autofocus -->
+      <input
+        autofocus
+        aria-label="{control.label}, typed"
+        bind:value={typing}
+        onblur={() => finish(true)}
+        onkeydown={(e) => {
+          e.stopPropagation();
+          if (e.key === 'Enter') finish(true);
+          if (e.key === 'Escape') finish(false);
+        }}
+      />
+    {:else}
+      <button class="value" tabindex="-1" onclick={() => (typing = '')} title="Type a value">
+        <b>{label.text}</b> <span>{label.unit}</span>
+      </button>
+    {/if}
+  </div>
+  <div
+    class="track"
+    role="slider"
+    tabindex="0"
+    bind:this={track}
+    aria-label={control.label}
+    aria-valuemin={control.low ?? 0}
+    aria-valuemax={control.high ?? 1}
+    aria-valuenow={number}
+    aria-valuetext="{label.text} {label.unit}"
+    data-control={control.name}
+    onpointerdown={down}
+    onpointermove={move}
+    onpointerup={up}
+    onpointercancel={up}
+    onkeydown={key}
+    onwheel={wheel}
+    ondblclick={reset}
+  >
+    <i class="line"></i>
+    {#each small as share, index (index)}
+      <i class="tick" style:left="{100 * share}%"></i>
+    {/each}
+    {#each control.marks as mark (mark)}
+      <i class="mark" style:left="{100 * place(control, mark)}%"></i>
+    {/each}
+    {#each Object.entries(others) as [slot, other] (slot)}
+      {#if typeof other === 'number'}
+        <i class="other" style:left="{100 * place(control, other)}%"><b>{slot}</b></i>
+      {/if}
+    {/each}
+    {#if !open}
+      <i
+        class="fill"
+        style:left="{100 * Math.min(at, zero)}%"
+        style:width="{100 * Math.abs(at - zero)}%"
+      ></i>
+      <i class="hair" style:left="{100 * at}%"></i>
+    {/if}
+  </div>
+  <div class="marks">
+    {#each control.marks as mark, index (mark)}
+      <button
+        tabindex="-1"
+        style:left="{100 * place(control, mark)}%"
+        class:first={index === 0}
+        class:last={index === control.marks.length - 1}
+        onclick={() => {
+          set(mark);
+          ondrop();
+        }}>{marked(control, mark)}</button
+      >
+    {/each}
+  </div>
+</div>
+
+<style>
+  .rule {
+    display: grid;
+    grid-template-rows: 18px 14px 13px;
+    min-width: 0;
+  }
+  .head {
+    display: flex;
+    justify-content: space-between;
+    align-items: baseline;
+    gap: 8px;
+  }
+  .name {
+    color: var(--slate);
+    white-space: nowrap;
+  }
+  .value {
+    white-space: nowrap;
+  }
+  .value span {
+    color: var(--muted);
+  }
+  input {
+    width: 72px;
+    height: 18px;
+    background: var(--field);
+    border: 1px solid var(--key);
+    text-align: right;
+    padding: 0 4px;
+  }
+  .track {
+    position: relative;
+    cursor: ew-resize;
+    touch-action: none;
+  }
+  i {
+    position: absolute;
+    display: block;
+    pointer-events: none;
+  }
+  .line {
+    left: 0;
+    right: 0;
+    top: 6px;
+    height: 1px;
+    background: var(--edge);
+  }
+  .tick,
+  .mark {
+    width: 1px;
+    top: 6px;
+    height: 3px;
+    background: var(--edge);
+  }
+  .mark {
+    height: 6px;
+  }
+  .fill {
+    top: 5px;
+    height: 3px;
+    background: var(--ink);
+  }
+  .hair {
+    top: 0;
+    width: 3px;
+    height: 13px;
+    margin-left: -1px;
+    background: var(--ink);
+  }
+  .other {
+    top: -3px;
+    width: 1px;
+    height: 9px;
+    background: var(--ochre);
+  }
+  .other b {
+    position: absolute;
+    left: 2px;
+    top: -4px;
+    font-size: 9px;
+    line-height: 9px;
+    color: var(--ochre);
+  }
+  .marks {
+    position: relative;
+    font-size: 11px;
+    line-height: 13px;
+    color: var(--muted);
+  }
+  .marks button {
+    position: absolute;
+    transform: translateX(-50%);
+    white-space: nowrap;
+  }
+  .marks .first {
+    transform: none;
+  }
+  .marks .last {
+    transform: translateX(-100%);
+  }
+</style>

@@ -1,0 +1,129 @@
+<script lang="ts">
+  import { figure, typed } from '../lib/figures';
+
+  interface Props {
+    label: string;
+    value: number | null;
+    low: number;
+    high: number;
+    unit: string;
+    step?: number;
+    log?: boolean;
+    reset: number | null;
+    text?: string;
+    onhold: (value: number | null) => void;
+    ondrop: () => void;
+  }
+  let {
+    label,
+    value,
+    low,
+    high,
+    unit,
+    step = 0.1,
+    log = false,
+    reset,
+    text,
+    onhold,
+    ondrop,
+  }: Props = $props();
+
+  let typing = $state<string | null>(null);
+  let drag: { x: number; from: number } | null = null;
+  const words = $derived(text ?? (value === null ? 'open' : `${figure(value, 1)} ${unit}`));
+
+  function set(next: number): void {
+    const rounded = Number((Math.round(next / step) * step).toPrecision(8));
+    onhold(Math.min(Math.max(rounded, low), high));
+  }
+
+  function move(event: PointerEvent): void {
+    if (!drag) return;
+    const by = (event.clientX - drag.x) * (event.shiftKey ? 0.1 : 1);
+    set(log ? drag.from * 2 ** (by / 40) : drag.from + (by * (high - low)) / 300);
+  }
+
+  function key(event: KeyboardEvent): void {
+    const sign = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
+    const fine = event.shiftKey ? 0.2 : 1;
+    if (sign) {
+      const from = value ?? reset ?? low;
+      set(log ? from * 2 ** ((sign * fine) / 12) : from + sign * fine * step * 5);
+      ondrop();
+    } else if (/^[-0-9.]$/.test(event.key)) typing = event.key;
+    else if (event.key === 'Enter') typing = '';
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+
+  function finish(keep: boolean): void {
+    const read = typing === null ? null : typed(typing, unit, high);
+    const open = typing?.trim() === 'open' && reset === null;
+    typing = null;
+    if (!keep) return;
+    if (open) onhold(null);
+    else if (read !== null) set(read);
+    else return;
+    ondrop();
+  }
+</script>
+
+{#if typing !== null}
+  <!-- svelte-ignore a11y_autofocus -->
+  <input
+    autofocus
+    aria-label="{label}, typed"
+    bind:value={typing}
+    onblur={() => finish(true)}
+    onkeydown={(e) => {
+      e.stopPropagation();
+      if (e.key === 'Enter') finish(true);
+      if (e.key === 'Escape') finish(false);
+    }}
+  />
+{:else}
+  <span
+    class="scrub"
+    role="slider"
+    tabindex="0"
+    aria-label={label}
+    aria-valuemin={low}
+    aria-valuemax={high}
+    aria-valuenow={value ?? low}
+    aria-valuetext={words}
+    title="{label}: drag, arrow keys, or type; double click for the default"
+    onpointerdown={(e) => {
+      (e.currentTarget as HTMLElement).setPointerCapture(e.pointerId);
+      drag = { x: e.clientX, from: value ?? (log ? Math.sqrt(low * high) : low) };
+    }}
+    onpointermove={(e) => {
+      if (drag && e.clientX !== drag.x) move(e);
+    }}
+    onpointerup={() => {
+      if (drag) ondrop();
+      drag = null;
+    }}
+    onkeydown={key}
+    ondblclick={() => {
+      onhold(reset);
+      ondrop();
+    }}>{words}</span
+  >
+{/if}
+
+<style>
+  .scrub {
+    cursor: ew-resize;
+    touch-action: none;
+    white-space: nowrap;
+    border-bottom: 1px dotted var(--edge);
+    user-select: none;
+  }
+  input {
+    width: 64px;
+    border: 1px solid var(--key);
+    background: var(--field);
+    padding: 0 4px;
+  }
+</style>

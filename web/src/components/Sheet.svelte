@@ -1,0 +1,44 @@
+<script lang="ts">
+  import type { Snippet } from 'svelte';
+
+  interface Props {
+    title: string;
+    children: Snippet;
+    onclose: () => void;
+  }
+  let { title, children, onclose }: Props = $props();
+  let sheet: HTMLDialogElement | undefined = $state();
+
+  $effect(() => sheet?.showModal());
+</script>
+
+<dialog bind:this={sheet} aria-label={title} {onclose}>
+  <header>
+    <h2>{title}</h2>
+    <button onclick={() => sheet?.close()}>Close</button>
+  </header>
+  {@render children()}
+</dialog>
+
+<style>
+  dialog {
+    width: min(620px, 92vw);
+    max-height: 84vh;
+    padding: 16px 20px 20px;
+    background: var(--field);
+    color: var(--ink);
+    border: 1px solid var(--ink);
+    overflow-y: auto;
+  }
+  dialog::backdrop {
+    background: color-mix(in srgb, var(--ground) 70%, transparent);
+  }
+  header {
+    display: flex;
+    justify-content: space-between;
+    margin-bottom: 12px;
+  }
+  h2 {
+    font-size: 15px;
+  }
+</style>

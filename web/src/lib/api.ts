@@ -1,0 +1,103 @@
+import type {
+  Edit,
+  Hit,
+  Kind,
+  LedgerAnswer,
+  Params,
+  Picture,
+  PrintItem,
+  PrintOptions,
+  RevisionItem,
+  SessionItem,
+  SessionState,
+  StartingPoint,
+} from './types';
+
+/** What the server refused, in its own sentence. */
+export class Refusal extends Error {}
+
+async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  let answer: Response;
+  try {
+    answer = await fetch(`/api${path}`, {
+      method,
+      headers: body === undefined ? {} : { 'content-type': 'application/json' },
+      body: body === undefined ? undefined : JSON.stringify(body),
+    });
+  } catch {
+    throw new Refusal('The server cannot be reached. What it had confirmed is kept.');
+  }
+  if (!answer.ok) throw new Refusal(await refusalOf(answer));
+  return (await answer.json()) as T;
+}
+
+async function refusalOf(answer: Response): Promise<string> {
+  try {
+    return ((await answer.json()) as { error: string }).error;
+  } catch {
+    return `The server answered ${answer.status}.`;
+  }
+}
+
+export const api = {
+  catalogue: () => call<Kind[]>('GET', '/catalogue'),
+  startingPoints: (kind: string) => call<StartingPoint[]>('GET', `/starting-points/${kind}`),
+  drawing: (kind: string, params: Params, bpm: number | null, rate: number) =>
+    call<{ numbers: Record<string, unknown> }>('POST', '/drawing', { kind, params, bpm, rate }),
+  sessions: () => call<SessionItem[]>('GET', '/sessions'),
+  newSession: (name: string, bpm: number | null) =>
+    call<SessionState>('POST', '/sessions', { name, bpm }),
+  demo: () => call<SessionState>('POST', '/demo'),
+  session: (id: number) => call<SessionState>('GET', `/sessions/${id}`),
+  removeSession: (id: number) => call<null>('DELETE', `/sessions/${id}`),
+  edit: (id: number, base: number, edits: Edit[]) =>
+    call<SessionState>('POST', `/sessions/${id}/edits`, { base, edits }),
+  undo: (id: number) => call<SessionState>('POST', `/sessions/${id}/undo`),
+  redo: (id: number) => call<SessionState>('POST', `/sessions/${id}/redo`),
+  revisions: (id: number) => call<RevisionItem[]>('GET', `/sessions/${id}/revisions`),
+  nameRevision: (id: number, revision: number, name: string | null) =>
+    call<null>('PUT', `/sessions/${id}/revisions/${revision}/name`, { name }),
+  backTo: (id: number, revision: number) =>
+    call<SessionState>('POST', `/sessions/${id}/revisions/${revision}/back`),
+  picture: (id: number, strip: string, at: string, begin: number, end: number, columns: number) =>
+    call<Picture>(
+      'GET',
+      `/sessions/${id}/strips/${strip}/picture?at=${at}&begin=${begin}&end=${end}&columns=${columns}`,
+    ),
+  hits: (id: number, strip: string, at: string, before: number) =>
+    call<Hit[]>('GET', `/sessions/${id}/strips/${strip}/hits?at=${at}&before=${before}`),
+  ledger: (id: number, strip: string, at: string, begin: number, end: number) =>
+    call<LedgerAnswer>(
+      'GET',
+      `/sessions/${id}/strips/${strip}/ledger?at=${at}&begin=${begin}&end=${end}`,
+    ),
+  prints: (id: number) => call<PrintItem[]>('GET', `/sessions/${id}/prints`),
+  print: (id: number, options: PrintOptions) =>
+    call<PrintItem>('POST', `/sessions/${id}/prints`, options),
+  cancelPrint: (print: number) => call<null>('DELETE', `/prints/${print}`),
+};
+
+/** Sends one file; `progress` is told the share that has left this page. */
+export function bringIn(
+  id: number,
+  file: File,
+  progress: (share: number) => void,
+): Promise<{ state: SessionState; said: string | null }> {
+  return new Promise((done, failed) => {
+    const request = new XMLHttpRequest();
+    request.open('PUT', `/api/sessions/${id}/audio?name=${encodeURIComponent(file.name)}`);
+    request.upload.onprogress = (e) => progress(e.loaded / Math.max(e.total, 1));
+    request.onerror = () => failed(new Refusal(`${file.name}: the server cannot be reached.`));
+    request.onload = () => {
+      let answer: { state: SessionState; said: string | null } | { error: string };
+      try {
+        answer = JSON.parse(request.responseText) as typeof answer;
+      } catch {
+        answer = { error: `${file.name}: the server answered ${request.status}.` };
+      }
+      if ('error' in answer) failed(new Refusal(answer.error));
+      else done(answer);
+    };
+    request.send(file);
+  });
+}

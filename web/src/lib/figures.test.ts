@@ -1,0 +1,59 @@
+import { describe, expect, it } from 'vitest';
+import { barBeat, clock, figure, signed, typed } from './figures';
+import { amplitudeAt, height, place, valueAt } from './scale';
+import type { Control } from './types';
+
+const ratio = { low: 1, high: 100, scale: 'log', step: 0.1 } as Control;
+const gain = { low: -60, high: 24, scale: 'db', step: 0.1 } as Control;
+
+describe('typed values', () => {
+  it.each([
+    ['-18', 'dB', -18],
+    ['−18 dB', 'dB', -18],
+    ['4:1', ': 1', 4],
+    ['∞', ': 1', 100],
+    ['120ms', 'ms', 120],
+    ['0.12 s', 'ms', 120],
+    ['2k5', 'Hz', 2500],
+    ['2.5 kHz', 'Hz', 2500],
+    ['1,5', 'dB', 1.5],
+  ])('%s in %s', (text, unit, value) => {
+    expect(typed(text, unit, 100)).toBeCloseTo(value);
+  });
+  it('reads shares as per cent', () => {
+    expect(typed('40 %', '', 1)).toBeCloseTo(0.4);
+    expect(typed('0.4', '', 1)).toBeCloseTo(0.4);
+  });
+  it('knows nonsense', () => {
+    expect(typed('loud', 'dB', 0)).toBeNull();
+    expect(typed('', 'dB', 0)).toBeNull();
+  });
+});
+
+describe('reading', () => {
+  it('uses a real minus and no minus nought', () => {
+    expect(figure(-3.25, 1)).toBe('−3.3');
+    expect(figure(-0.01, 1)).toBe('0.0');
+    expect(signed(2, 1)).toBe('+2.0');
+  });
+  it('tells time', () => {
+    expect(clock(48000 * 71.5, 48000)).toBe('1:11.500');
+    expect(barBeat(48000 * 2.5, 48000, 96)).toBe('2.1');
+  });
+});
+
+describe('scales', () => {
+  it('goes there and back', () => {
+    for (const value of [1, 2, 4, 20, 100]) {
+      expect(valueAt(ratio, place(ratio, value))).toBeCloseTo(value);
+    }
+    expect(place(gain, -60)).toBe(0);
+    expect(valueAt(gain, 1)).toBe(24);
+  });
+  it('maps levels to heights', () => {
+    expect(height(1, true)).toBe(1);
+    expect(height(0.001, true)).toBe(0);
+    expect(height(0.1, true)).toBeCloseTo(2 / 3);
+    expect(amplitudeAt(height(0.25, true), true)).toBeCloseTo(0.25);
+  });
+});

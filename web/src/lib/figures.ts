@@ -1,0 +1,68 @@
+import type { Control, ParamValue } from './types';
+
+const MINUS = '−';
+
+/** A number for reading: a real minus sign, as many decimals as the range deserves. */
+export function figure(value: number, decimals?: number): string {
+  const places = decimals ?? (Math.abs(value) >= 100 ? 0 : Math.abs(value) >= 10 ? 1 : 2);
+  const text = value.toFixed(places);
+  const plain = Number(text) === 0 ? text.replace('-', '') : text;
+  return plain.replace('-', MINUS);
+}
+
+export function signed(value: number, decimals = 1): string {
+  const text = figure(value, decimals);
+  return value > 0 && Number(value.toFixed(decimals)) !== 0 ? `+${text}` : text;
+}
+
+/** The value of a control and its unit, as they stand above its rule. */
+export function shown(control: Control, value: ParamValue): { text: string; unit: string } {
+  if (value === null) return { text: 'open', unit: '' };
+  if (typeof value !== 'number') return { text: String(value), unit: '' };
+  const share = control.unit === '' && control.low === 0 && control.high === 1;
+  if (share) return { text: figure(value * 100, 0), unit: '%' };
+  if (control.unit === 'ms' && value >= 1000) return { text: figure(value / 1000, 2), unit: 's' };
+  if (control.unit === 'Hz' && value >= 1000) return { text: figure(value / 1000, 2), unit: 'kHz' };
+  if (control.unit === 'dB') return { text: figure(value, 1), unit: 'dB' };
+  if (control.unit === ': 1')
+    return { text: value >= 100 ? '∞' : figure(value, value < 10 ? 1 : 0), unit: control.unit };
+  return { text: figure(value), unit: control.unit };
+}
+
+/** A mark on a rule, as short as it can be. */
+export function marked(control: Control, value: number): string {
+  if (control.unit === '' && control.high === 1) return figure(value * 100, 0);
+  if (control.unit === ': 1' && value >= 100) return '∞';
+  if (Math.abs(value) >= 1000) return `${value / 1000}k`;
+  return String(value).replace('-', MINUS);
+}
+
+/** Reads what was typed: -18, 4:1, 120ms, 0.12 s, 2k5, 2.5 kHz, 40 %. Null if it says nothing. */
+export function typed(text: string, unit: string, high: number | null): number | null {
+  const clean = text.trim().toLowerCase().replace(MINUS, '-').replace(',', '.');
+  if (/^(inf|∞)/.test(clean) && unit === ': 1') return high;
+  const split = /^([+-]?\d+)k(\d+)$/.exec(clean.replace(/\s*hz$/, ''));
+  if (split) return Number(`${split[1]}.${split[2]}`) * 1000;
+  const found = /^([+-]?(?:\d+\.?\d*|\.\d+))\s*([a-z%:]*)\s*1?$/.exec(clean);
+  if (!found) return null;
+  const value = Number(found[1]);
+  const suffix = found[2] ?? '';
+  if (suffix === 's' && unit === 'ms') return value * 1000;
+  if (suffix === 'k' || suffix === 'khz') return value * 1000;
+  if (unit === '' && high === 1 && (suffix === '%' || value > 1)) return value / 100;
+  return value;
+}
+
+/** Minutes, seconds and thousandths of a frame. */
+export function clock(frame: number, rate: number): string {
+  const seconds = Math.max(frame, 0) / rate;
+  const minutes = Math.floor(seconds / 60);
+  const rest = (seconds - minutes * 60).toFixed(3).padStart(6, '0');
+  return `${minutes}:${rest}`;
+}
+
+/** Bar and beat of a frame, four beats a bar. */
+export function barBeat(frame: number, rate: number, bpm: number): string {
+  const beat = Math.floor(((frame / rate) * bpm) / 60 + 1e-6);
+  return `${Math.floor(beat / 4) + 1}.${(beat % 4) + 1}`;
+}

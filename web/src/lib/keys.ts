@@ -1,0 +1,30 @@
+/** Every key of the program, for the table that ? shows. */
+export const KEYS: [string, string][] = [
+  ['Space', 'play, stop'],
+  ['L', 'loop the section under the playhead, or let go'],
+  ['← →', 'a beat back, a beat on (Shift: a quarter of it)'],
+  ['↑ ↓', 'strip before, strip after'],
+  ['1 2', 'Sessions, Bench'],
+  ['hold X', 'hear before'],
+  ['hold C', 'hear what is removed'],
+  ['G', 'same loudness'],
+  ['Shift+1 … 4', 'settings A to D'],
+  ['[ ]', 'step through starting points; Enter keeps, Esc restores'],
+  ['M S', 'mute, solo the selected strip'],
+  ['B', 'selected stage on, off'],
+  ['+ −', 'zoom the time strip'],
+  ['Ctrl+Z', 'undo'],
+  ['Ctrl+Shift+Z', 'redo'],
+  ['?', 'this table'],
+  ['on a control', 'arrows move (Shift: fine), digits type, Home and End, double click: default'],
+  ['on a stage', 'Alt+arrows move it, Delete takes it away'],
+];
+
+/** Whether a key belongs to something that is being typed into. */
+export function isTyping(target: EventTarget | null): boolean {
+  return (
+    target instanceof HTMLInputElement ||
+    target instanceof HTMLSelectElement ||
+    target instanceof HTMLTextAreaElement
+  );
+}

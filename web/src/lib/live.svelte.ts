@@ -1,0 +1,194 @@
+import type { Command, Event, Report, Transport } from './types';
+import type { Blend, Told, Used } from './wire';
+import workletUrl from './player.worklet?worker&url';
+
+export type Side = 'in' | 'out' | 'removed';
+
+interface Meter {
+  left: number;
+  right: number;
+  reduction: number;
+}
+
+const HOLD_S = 1.5;
+
+/** The live connection: transport, meters, and what is heard. One for the page. */
+export class Live {
+  transport = $state<Transport>({
+    type: 'transport',
+    playing: false,
+    frame: 0,
+    loop: null,
+    epoch: 0,
+  });
+  connected = $state(false);
+  missed = $state(0);
+  frame = $state(0);
+  side = $state<Side>('out');
+  held = $state<Side | null>(null);
+  refused = $state<string | null>(null);
+  momentary = $state(-120);
+  truePeak = $state(-120);
+  meters = $state.raw<Record<string, Meter>>({});
+  /** Gains in dB (at most 0) that make both sides equally loud. */
+  same = $state({ on: false, before: 0, after: 0 });
+  /** The newest report in step with the sound. */
+  now = $state.raw<Told | null>(null);
+
+  context: AudioContext | null = null;
+  node: AudioWorkletNode | null = null;
+  private worker: Worker;
+  private queue: Told[] = [];
+  private removedGain = 1;
+  private position = { frame: 0, at: 0, epoch: -1 };
+  private peaks = new Map<string, { reduction: number; at: number }>();
+  private listeners = new Set<(event: Event) => void>();
+  private told = new Set<(told: Told) => void>();
+  private reopen: string[] = [];
+
+  constructor() {
+    this.worker = new Worker(new URL('./socket.worker.ts', import.meta.url), { type: 'module' });
+    this.worker.onmessage = (e: MessageEvent) => this.take(e.data);
+    const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
+    this.worker.postMessage({ type: 'connect', url: `${scheme}://${location.host}/api/live` });
+  }
+
+  onEvent(listener: (event: Event) => void): () => void {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  }
+
+  onTold(listener: (told: Told) => void): () => void {
+    this.told.add(listener);
+    return () => this.told.delete(listener);
+  }
+
+  send(command: Command): void {
+    const text = JSON.stringify(command);
+    if (command.type === 'open') this.reopen = [text];
+    if (command.type === 'listen') this.reopen = [...this.reopen.slice(0, 1), text];
+    this.worker.postMessage({ type: 'send', text });
+  }
+
+  /** Sound at a session's rate; the first call must come from a gesture. */
+  async start(rate: number): Promise<void> {
+    if (this.context && this.context.sampleRate !== rate) {
+      await this.context.close();
+      this.context = null;
+    }
+    if (!this.context) {
+      this.context = new AudioContext({ sampleRate: rate, latencyHint: 'interactive' });
+      await this.context.audioWorklet.addModule(workletUrl);
+      this.node = new AudioWorkletNode(this.context, 'salt-anvil-player', {
+        numberOfInputs: 0,
+        outputChannelCount: [2],
+      });
+      this.node.connect(this.context.destination);
+      const channel = new MessageChannel();
+      this.node.port.postMessage({ type: 'worker', port: channel.port1 }, [channel.port1]);
+      this.worker.postMessage({ type: 'worklet', port: channel.port2 }, [channel.port2]);
+      this.blend();
+    }
+    await this.context.resume();
+  }
+
+  hear(side: Side): void {
+    this.side = side;
+    this.blend();
+  }
+
+  /** Hold to hear another side; null lets go. */
+  hold(side: Side | null): void {
+    if (this.held === side) return;
+    this.held = side;
+    this.blend();
+  }
+
+  blend(): void {
+    const side = this.held ?? this.side;
+    const before = this.same.on ? 10 ** (this.same.before / 20) : 1;
+    const after = this.same.on ? 10 ** (this.same.after / 20) : 1;
+    const gains: Blend = { type: 'blend', before: 0, after };
+    if (side === 'in') Object.assign(gains, { before, after: 0 });
+    if (side === 'removed') Object.assign(gains, { before: 1, after: -this.removedGain });
+    this.node?.port.postMessage(gains);
+  }
+
+  private take(message: { type: string } & Record<string, unknown>): void {
+    if (message.type === 'told') this.queue.push(message as unknown as Told);
+    else if (message.type === 'used') this.step(message as unknown as Used);
+    else if (message.type === 'event') this.event(message.event as Event);
+    else if (message.type === 'connected') this.joined();
+    else if (message.type === 'gone') {
+      this.connected = false;
+      this.transport = { ...this.transport, playing: false };
+    }
+  }
+
+  private joined(): void {
+    const again = !this.connected && this.position.epoch >= 0;
+    this.connected = true;
+    if (again) for (const text of this.reopen) this.worker.postMessage({ type: 'send', text });
+  }
+
+  private event(event: Event): void {
+    if (event.type === 'transport') {
+      this.transport = event;
+      if (event.epoch !== this.position.epoch) {
+        this.queue = this.queue.filter((told) => told.epoch >= event.epoch);
+        this.position = { frame: event.frame, at: 0, epoch: event.epoch };
+        if (!event.playing) this.frame = event.frame;
+      }
+      if (!event.playing) this.meters = {};
+    } else if (event.type === 'refused') this.refused = event.text;
+    for (const listener of this.listeners) listener(event);
+  }
+
+  /** What has been played says which reports are due. */
+  private step(used: Used): void {
+    this.missed = used.missed;
+    if (used.epoch !== this.position.epoch || used.frame < 0) return;
+    this.position = { frame: used.frame, at: performance.now(), epoch: used.epoch };
+    this.frame = used.frame;
+    let due: Told | undefined;
+    while (this.queue[0] && this.isDue(this.queue[0], used)) {
+      due = this.queue.shift();
+      if (due) for (const listener of this.told) listener(due);
+    }
+    if (due) this.show(due);
+  }
+
+  private isDue(told: Told, used: Used): boolean {
+    if (told.epoch < used.epoch) return true;
+    if (told.epoch > used.epoch) return false;
+    const later = this.queue[1];
+    const wrapped = later !== undefined && later.frame < told.frame;
+    if (wrapped && used.frame < told.frame) return true;
+    return used.frame >= told.frame && used.frame - told.frame < 96000;
+  }
+
+  private show(told: Told): void {
+    this.now = told;
+    this.momentary = told.report.momentary;
+    this.truePeak = told.report.true_peak;
+    if (told.report.removed_gain !== this.removedGain) {
+      this.removedGain = told.report.removed_gain;
+      this.blend();
+    }
+    this.meters = this.metered(told.report);
+  }
+
+  private metered(report: Report): Record<string, Meter> {
+    const time = performance.now() / 1000;
+    const found: Record<string, Meter> = {};
+    for (const [id, meter] of Object.entries(report.strips)) {
+      const held = this.peaks.get(id);
+      if (!held || meter.reduction >= held.reduction || time - held.at > HOLD_S) {
+        this.peaks.set(id, { reduction: meter.reduction, at: time });
+      }
+      const reduction = this.peaks.get(id)?.reduction ?? 0;
+      found[id] = { left: meter.peak[0], right: meter.peak[1], reduction };
+    }
+    return found;
+  }
+}

@@ -1,0 +1,141 @@
+/** Plays pieces in order; switches between before, after and their difference within 10 ms. */
+import type { Blend, Piece, Stand, Used } from './wire';
+
+declare const sampleRate: number;
+declare class AudioWorkletProcessor {
+  readonly port: MessagePort;
+}
+declare function registerProcessor(
+  name: string,
+  processor: new (options?: unknown) => AudioWorkletProcessor,
+): void;
+
+const BLOCK = 1024;
+
+class Player extends AudioWorkletProcessor {
+  private queue: Piece[] = [];
+  private next: Piece[] = [];
+  private offset = 0;
+  private epoch = 0;
+  private playing = false;
+  private running = false;
+  private fade = 0;
+  private leaving = false;
+  private used = 0;
+  private told = 0;
+  private missed = 0;
+  private before = { now: 0, to: 0 };
+  private after = { now: 1, to: 1 };
+  private worker: MessagePort | null = null;
+  private readonly jump = 1 / (0.005 * sampleRate);
+  private readonly glide = 1 / (0.01 * sampleRate);
+
+  constructor() {
+    super();
+    this.port.onmessage = (e: MessageEvent<Blend | { type: 'worker'; port: MessagePort }>) => {
+      const message = e.data;
+      if (message.type === 'blend') {
+        this.before.to = message.before;
+        this.after.to = message.after;
+      } else {
+        this.worker = message.port;
+        this.worker.onmessage = (m: MessageEvent<Piece | Stand>) => this.take(m.data);
+      }
+    };
+  }
+
+  private take(message: Piece | Stand): void {
+    if (message.type === 'stand') {
+      this.playing = message.playing;
+      if (message.epoch > this.epoch) this.leave(message.epoch);
+    } else {
+      if (message.epoch > this.epoch) this.leave(message.epoch);
+      if (message.epoch === this.epoch) (this.leaving ? this.next : this.queue).push(message);
+    }
+  }
+
+  /** A jump: what is playing fades out over 5 ms, then the new epoch fades in. */
+  private leave(epoch: number): void {
+    this.epoch = epoch;
+    this.next = [];
+    this.leaving = this.running && this.queue.length > 0;
+    if (!this.leaving) this.enter();
+  }
+
+  private enter(): void {
+    this.queue = this.next;
+    this.next = [];
+    this.offset = 0;
+    this.leaving = false;
+    this.running = false;
+    this.fade = 0;
+    this.used = 0;
+    this.told = 0;
+  }
+
+  private approach(gain: { now: number; to: number }): number {
+    const way = gain.to - gain.now;
+    gain.now = Math.abs(way) <= this.glide ? gain.to : gain.now + Math.sign(way) * this.glide;
+    return gain.now;
+  }
+
+  process(_: unknown, outputs: Float32Array[][]): boolean {
+    const left = outputs[0]?.[0];
+    const right = outputs[0]?.[1] ?? left;
+    if (!left || !right) return true;
+    if (!this.running && this.waiting() >= 2 * BLOCK) this.running = true;
+    if (!this.running && !this.playing && this.queue.length > 0) this.running = true;
+    for (let i = 0; i < left.length && this.running; i++) {
+      const piece = this.queue[0];
+      if (!piece) {
+        if (this.playing) this.missed += 1;
+        this.running = false;
+        break;
+      }
+      const at = this.offset * 4;
+      const a = this.approach(this.before);
+      const b = this.approach(this.after);
+      this.fade = Math.min(Math.max(this.fade + (this.leaving ? -this.jump : this.jump), 0), 1);
+      const s = piece.sound;
+      left[i] = this.fade * (a * (s[at] ?? 0) + b * (s[at + 2] ?? 0));
+      right[i] = this.fade * (a * (s[at + 1] ?? 0) + b * (s[at + 3] ?? 0));
+      this.forward();
+      if (this.leaving && (this.fade === 0 || this.queue.length === 0)) {
+        this.enter();
+        break;
+      }
+    }
+    this.tell();
+    return true;
+  }
+
+  private waiting(): number {
+    return this.queue.reduce((sum, piece) => sum + piece.sound.length / 4, 0);
+  }
+
+  private forward(): void {
+    this.offset += 1;
+    if (!this.leaving) this.used += 1;
+    const piece = this.queue[0];
+    if (piece && this.offset * 4 >= piece.sound.length) {
+      this.queue.shift();
+      this.offset = 0;
+    }
+  }
+
+  private tell(): void {
+    if (this.used - this.told < 512 || this.leaving) return;
+    this.told = this.used;
+    const piece = this.queue[0];
+    const message: Used = {
+      type: 'used',
+      epoch: this.epoch,
+      frames: this.used,
+      frame: piece ? piece.frame + this.offset : -1,
+      missed: this.missed,
+    };
+    this.worker?.postMessage(message);
+  }
+}
+
+registerProcessor('salt-anvil-player', Player);

@@ -1,0 +1,69 @@
+/** Owns the WebSocket, so that a busy page loses no sound: pieces go straight to the worklet. */
+import { parse, type Told, type Used } from './wire';
+
+let socket: WebSocket | null = null;
+let worklet: MessagePort | null = null;
+const waiting: string[] = [];
+
+type FromPage =
+  | { type: 'connect'; url: string }
+  | { type: 'worklet'; port: MessagePort }
+  | { type: 'send'; text: string };
+
+self.onmessage = (event: MessageEvent<FromPage>) => {
+  const message = event.data;
+  if (message.type === 'connect') connect(message.url);
+  else if (message.type === 'send') send(message.text);
+  else {
+    worklet = message.port;
+    worklet.onmessage = (e: MessageEvent<Used>) => used(e.data);
+  }
+};
+
+function connect(url: string): void {
+  socket = new WebSocket(url);
+  socket.binaryType = 'arraybuffer';
+  socket.onopen = () => {
+    self.postMessage({ type: 'connected' });
+    for (const text of waiting.splice(0)) socket?.send(text);
+  };
+  socket.onclose = () => {
+    self.postMessage({ type: 'gone' });
+    setTimeout(() => connect(url), 1000);
+  };
+  socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
+    if (typeof event.data === 'string') text(event.data);
+    else sound(event.data);
+  };
+}
+
+function send(text: string): void {
+  if (socket?.readyState === WebSocket.OPEN) socket.send(text);
+  else if (!text.includes('"played"')) waiting.push(text);
+}
+
+function text(data: string): void {
+  const event = JSON.parse(data) as { type: string; epoch?: number; playing?: boolean };
+  if (event.type === 'transport') {
+    worklet?.postMessage({ type: 'stand', epoch: event.epoch, playing: event.playing });
+  }
+  self.postMessage({ type: 'event', event });
+}
+
+function sound(data: ArrayBuffer): void {
+  const { piece, report } = parse(data);
+  const told: Told = {
+    type: 'told',
+    epoch: piece.epoch,
+    frame: piece.frame,
+    frames: piece.sound.length / 4,
+    report,
+  };
+  worklet?.postMessage(piece, [piece.sound.buffer]);
+  self.postMessage(told);
+}
+
+function used(message: Used): void {
+  send(JSON.stringify({ type: 'played', epoch: message.epoch, frames: message.frames }));
+  self.postMessage(message);
+}

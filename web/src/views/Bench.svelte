@@ -1,0 +1,57 @@
+<script lang="ts">
+  import Chain from '../bench/Chain.svelte';
+  import LedgerView from '../bench/LedgerView.svelte';
+  import Panel from '../bench/Panel.svelte';
+  import type { Span } from '../bench/span.svelte';
+  import StripList from '../bench/StripList.svelte';
+  import TimeStrip from '../bench/TimeStrip.svelte';
+  import type { Live } from '../lib/live.svelte';
+  import type { Work } from '../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    span: Span;
+    theme: string;
+  }
+  let { work, live, span, theme }: Props = $props();
+</script>
+
+<main class="bench">
+  <StripList {work} {live} />
+  <div class="middle">
+    <TimeStrip {work} {live} {span} {theme} />
+    <Chain {work} {live} />
+    <Panel {work} {live} />
+  </div>
+  <LedgerView {work} {live} {span} />
+</main>
+
+<style>
+  .bench {
+    display: grid;
+    grid-template-columns: 172px minmax(0, 1fr) 248px;
+    min-height: 0;
+  }
+  .middle {
+    display: grid;
+    grid-template-rows: minmax(150px, 1fr) 96px 372px;
+    min-width: 0;
+    min-height: 0;
+  }
+  @media (max-height: 720px) {
+    .middle {
+      grid-template-rows: minmax(120px, 1fr) 92px 340px;
+    }
+  }
+  @media (min-height: 960px) {
+    .middle {
+      grid-template-rows: minmax(150px, 1fr) 110px 400px;
+    }
+  }
+  @media (max-width: 1100px) {
+    .bench {
+      grid-template-columns: 148px minmax(0, 1fr) 216px;
+    }
+  }
+</style>
