@@ -37,6 +37,18 @@ def folder() -> Path:
     return root / "salt-anvil" / f"kernels-{kernels_digest()}"
 
 
+def is_compiled() -> bool:
+    """Say whether every kernel of this state of the sources has been compiled."""
+    return (Path(os.environ["NUMBA_CACHE_DIR"]) / "compiled").exists()
+
+
+def note_compiled() -> None:
+    """Note that every kernel has been compiled."""
+    place = Path(os.environ["NUMBA_CACHE_DIR"])
+    place.mkdir(parents=True, exist_ok=True)
+    (place / "compiled").touch()
+
+
 def point_numba_at_it() -> None:
     """Set numba's cache folder, unless the user has chosen one; before numba is imported."""
     os.environ.setdefault("NUMBA_CACHE_DIR", str(folder()))

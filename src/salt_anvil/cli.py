@@ -9,9 +9,10 @@ from typing import Any
 
 from tqdm import tqdm
 
+from salt_anvil import _kernel_cache
 from salt_anvil.core.errors import CoreError
-from salt_anvil.core.processors import catalogue
 from salt_anvil.files.errors import FileError
+from salt_anvil.store.errors import StoreError
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -19,7 +20,7 @@ def main(arguments: list[str] | None = None) -> int:
     options = _parser().parse_args(arguments)
     try:
         return int(options.run(options) or 0)
-    except (CoreError, FileError) as error:
+    except (CoreError, FileError, StoreError) as error:
         print(f"salt-anvil: {error}", file=sys.stderr)
         return 2
     except KeyboardInterrupt:
@@ -34,6 +35,7 @@ def _parser() -> argparse.ArgumentParser:
     serve.add_argument("--data", type=Path, default=Path("data"), help="data folder")
     serve.add_argument("--host", default="127.0.0.1")
     serve.add_argument("--port", type=int, default=8787)
+    serve.add_argument("--demo", action="store_true", help="make the demo session first")
     serve.set_defaults(run=_serve)
 
     process = commands.add_parser("process", help="run a file through a recipe")
@@ -141,6 +143,8 @@ def _or_dash(value: float | None) -> str:
 
 
 def _processors(options: argparse.Namespace) -> None:
+    from salt_anvil.core.processors import catalogue
+
     kinds = catalogue()
     if options.json:
         print(json.dumps([k.model_dump() for k in kinds], indent=2))
@@ -155,16 +159,22 @@ def _processors(options: argparse.Namespace) -> None:
 
 
 def _compile(options: argparse.Namespace) -> None:
+    if _kernel_cache.is_compiled():
+        return
     from salt_anvil.warm import compile_kernels
 
     show, end = _progress("Compiling the kernels")
     compile_kernels(show)
     end()
+    _kernel_cache.note_compiled()
 
 
 def _serve(options: argparse.Namespace) -> int:
     from salt_anvil.api.serve import serve
 
+    _compile(options)
+    if options.demo:
+        _demo(options)
     return serve(options.data, options.host, options.port)
 
 
@@ -195,5 +205,8 @@ def _demo(options: argparse.Namespace) -> None:
     from salt_anvil.demo.install import install_demo
 
     show, end = _progress("Making the demo session")
-    print(install_demo(options.data, show))
-    end()
+    try:
+        said = install_demo(options.data, show)
+    finally:
+        end()
+    print(said)

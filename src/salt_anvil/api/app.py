@@ -16,7 +16,7 @@ from salt_anvil.api.hub import Hub
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import plain_words
 from salt_anvil.files.errors import FileError
-from salt_anvil.store.database import StoreError
+from salt_anvil.store.errors import StoreError
 
 PAGES = Path(__file__).parent.parent / "web"
 

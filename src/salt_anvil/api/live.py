@@ -10,7 +10,7 @@ from starlette.concurrency import run_in_threadpool
 from salt_anvil.api.hub import Hub, Tab
 from salt_anvil.core.session import plain_words
 from salt_anvil.live.messages import COMMAND, Open, Refused
-from salt_anvil.store.database import StoreError
+from salt_anvil.store.errors import StoreError
 
 router = APIRouter()
 

@@ -78,20 +78,6 @@ class BroughtInAnswer(BaseModel):
     said: str | None
 
 
-class PictureAnswer(BaseModel):
-    """Columns of the time strip; see files.view.Picture."""
-
-    begin: int
-    end: int
-    columns: int
-    done: int
-    before: list[tuple[float, float]]
-    after: list[tuple[float, float]]
-    reduction: list[float]
-    level: list[float]
-    detector: bool
-
-
 class Hit(BaseModel):
     """One hit: its first frame, and the reduction in dB per 64 frames from there."""
 

@@ -4,7 +4,7 @@ import tempfile
 from pathlib import Path
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import FileResponse
 from starlette.concurrency import run_in_threadpool
 
@@ -177,12 +177,11 @@ async def bring_in(
 def get_picture(
     session_id: int, strip: str, begin: Annotated[int, Query(ge=0)], end: int,
     columns: Annotated[int, Query(ge=1, le=4000)], hub: TheHub, at: str = "chain",
-) -> m.PictureAnswer:  # fmt: skip
-    """Return the time strip's columns."""
+) -> Response:  # fmt: skip
+    """Return the time strip's columns, packed (see files.view.Picture.to_bytes)."""
     _, viewer = hub.viewer(session_id)
-    end = max(end, begin + 1)
-    picture = viewer.picture(strip, at, begin, end, columns, hub.media)
-    return m.PictureAnswer.model_validate(vars(picture))
+    picture = viewer.picture(strip, at, begin, max(end, begin + 1), columns, hub.media)
+    return Response(picture.to_bytes(), media_type="application/octet-stream")
 
 
 @router.get("/sessions/{session_id}/strips/{strip}/hits")

@@ -9,14 +9,13 @@ from salt_anvil.api.app import create_app
 from salt_anvil.api.guard import allowed_hosts
 from salt_anvil.api.hub import Hub
 from salt_anvil.files.errors import FileError
-from salt_anvil.store.database import StoreError
 
 
 def serve(data: Path, host: str, port: int) -> int:
     """Serve until interrupted.
 
     Raises:
-        FileError: the port is taken or the data folder cannot be used.
+        FileError, StoreError: the port is taken, or the data folder cannot be used.
     """
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     listener = socket.socket(family)
@@ -27,10 +26,7 @@ def serve(data: Path, host: str, port: int) -> int:
         reason = "is in use" if error.errno == 98 else f"cannot be had ({error.strerror})"
         raise FileError(f"port {port} on {host} {reason}; choose another with --port") from None
     port = listener.getsockname()[1]
-    try:
-        hub = Hub(data)
-    except StoreError as error:
-        raise FileError(str(error)) from None
+    hub = Hub(data)
     config = uvicorn.Config(
         create_app(hub, allowed_hosts(host, port)), log_level="warning", ws="websockets-sansio",
         ws_max_size=1 << 20, timeout_graceful_shutdown=2,

@@ -31,7 +31,9 @@ SAMPLE_RATES = (44100, 192000)
 class Model(BaseModel):
     """Base: immutable, unknown fields refused, no infinities."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+    model_config = ConfigDict(
+        extra="forbid", frozen=True, allow_inf_nan=False, validate_default=True
+    )
 
 
 class Key(Model):

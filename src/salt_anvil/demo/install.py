@@ -11,6 +11,7 @@ from salt_anvil.demo import score
 from salt_anvil.demo.sounds import RATE
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.store.database import Database
+from salt_anvil.store.errors import StoreError
 from salt_anvil.store.sessions import SessionStore
 
 NAME = "Boathouse, second evening"
@@ -107,7 +108,11 @@ def install_demo(data: Path, progress: Progress = lambda share: None) -> str:
     Raises:
         StoreError, FileError: the folder cannot be used.
     """
-    data.mkdir(parents=True, exist_ok=True)
+    try:
+        data.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        reason = (error.strerror or "error").lower()
+        raise StoreError(f"the data folder {data} cannot be used: {reason}") from None
     store = SessionStore(Database(data / "salt-anvil.db"))
     if any(row.name == NAME for row in store.every()):
         return f"“{NAME}” is there already"

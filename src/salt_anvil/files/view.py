@@ -1,5 +1,6 @@
 """What the front draws and lists, read from the cache: pictures of a passage, the ledger."""
 
+import json
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,6 +17,7 @@ from salt_anvil.files.cache import StripCache
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
 
 NO_LEVEL = -300.0
+Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -31,11 +33,23 @@ class Picture:
     end: int
     columns: int
     done: int
-    before: list[list[float]]
-    after: list[list[float]]
-    reduction: list[float]
-    level: list[float]
+    before: Floats
+    after: Floats
+    reduction: Floats
+    level: Floats
     detector: bool
+
+    def to_bytes(self) -> bytes:
+        """Return one line of JSON (the numbers, and how many floats each series has), then the
+        series as little-endian float32: before, after, reduction, level."""
+        series = (self.before, self.after, self.reduction, self.level)
+        head = {
+            "begin": self.begin, "end": self.end, "columns": self.columns, "done": self.done,
+            "detector": self.detector, "sizes": [s.size for s in series],
+        }  # fmt: skip
+        text = json.dumps(head).encode()
+        text += b" " * (-(len(text) + 1) % 4) + b"\n"
+        return text + b"".join(s.astype("<f4").tobytes() for s in series)
 
 
 class Viewer:
@@ -79,9 +93,7 @@ class Viewer:
             cells = self._cache.cells(mark, stages[0], "level_db", channels)
             level = _most(cells, edges[: known + 1], NO_LEVEL)
         return Picture(
-            begin, end, columns, known,
-            before=np.round(before, 5).tolist(), after=np.round(after, 5).tolist(),
-            reduction=np.round(reduction, 2).tolist(), level=np.round(level, 1).tolist(),
+            begin, end, columns, known, before, after, reduction, level,
             detector=self._detector(item, at),
         )  # fmt: skip
 

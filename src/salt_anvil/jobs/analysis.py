@@ -2,6 +2,7 @@
 
 import os
 import signal
+import time
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -15,6 +16,9 @@ from salt_anvil.files.errors import FileError
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.jobs.analyse import Stopped, analyse
 
+TELL_S = 0.25
+"""How often progress is told."""
+
 
 def run_analysis(pipe: Connection, data: Path, parent: int) -> None:
     """Analyse what is asked for until the parent is gone. The target of the process.
@@ -22,7 +26,7 @@ def run_analysis(pipe: Connection, data: Path, parent: int) -> None:
     In: (session id, model, strip to begin with). Out: (session id, strip, done, frames).
     """
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    os.nice(10)
+    os.nice(19)
     source = MediaFolder(data / "media").source()
     cache = StripCache(data / "cache")
     code = sources_digest()
@@ -36,8 +40,13 @@ def run_analysis(pipe: Connection, data: Path, parent: int) -> None:
             session_id, model, first = wish
             wish = None
 
+            told = 0.0
+
             def tell(strip: str, done: int, frames: int, of: int = session_id) -> bool:
-                pipe.send((of, strip, done, frames))
+                nonlocal told
+                if done >= frames or time.monotonic() - told > TELL_S:
+                    told = time.monotonic()
+                    pipe.send((of, strip, done, frames))
                 return not pipe.poll(0)
 
             try:

@@ -7,7 +7,8 @@ from salt_anvil.core.session import Session
 from salt_anvil.files.errors import FileError
 from salt_anvil.files.write import PrintFormat
 from salt_anvil.jobs.printing import PrintOptions, print_name, run_print
-from salt_anvil.store.database import Database, StoreError
+from salt_anvil.store.database import Database
+from salt_anvil.store.errors import StoreError
 from salt_anvil.store.sessions import SessionStore
 
 

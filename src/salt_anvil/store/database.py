@@ -8,6 +8,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TextIO
 
+from salt_anvil.store.errors import StoreError
+
 MIGRATIONS = [
     (
         "sessions and their revisions",
@@ -43,10 +45,6 @@ MIGRATIONS = [
         ],
     ),
 ]
-
-
-class StoreError(Exception):
-    """The store cannot do it; the text is one sentence for the user."""
 
 
 class Database:

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from salt_anvil.core.session import Session
-from salt_anvil.store.database import Database, StoreError
+from salt_anvil.store.database import Database
+from salt_anvil.store.errors import StoreError
 from salt_anvil.store.sessions import pack, unpack
 
 

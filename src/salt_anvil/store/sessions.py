@@ -7,7 +7,8 @@ import zlib
 from dataclasses import dataclass
 
 from salt_anvil.core.session import Session, checked
-from salt_anvil.store.database import Database, StoreError
+from salt_anvil.store.database import Database
+from salt_anvil.store.errors import StoreError
 
 
 @dataclass(frozen=True)

@@ -25,10 +25,11 @@
   const keyed = $derived(stage.key.low_hz !== null || stage.key.high_hz !== null);
 
   $effect(() =>
-    live.onTold((told) => {
-      const cells = told.report.stages[stage.id]?.reduction ?? [];
-      now = Math.max(0, ...cells);
-      past = [...past.slice(1), now];
+    live.onTold((batch) => {
+      for (const { report } of batch) {
+        now = Math.max(0, ...(report.stages[stage.id]?.reduction ?? []));
+        past = [...past.slice(1), now];
+      }
       paint();
     }),
   );

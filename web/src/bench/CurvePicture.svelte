@@ -28,8 +28,8 @@
     untrack(() => void load());
   });
   $effect(() =>
-    live.onTold((told) => {
-      const meter = told.report.stages[work.stageId];
+    live.onTold((batch) => {
+      const meter = batch[batch.length - 1]?.report.stages[work.stageId];
       if (!meter || meter.level.length === 0) return;
       const level = Math.max(...meter.level);
       const reduction = meter.reduction[meter.level.indexOf(level)] ?? 0;
@@ -76,7 +76,7 @@
       : '',
   );
   const bend = $derived({ x: px(threshold), y: py(threshold) });
-  const end = $derived(bare[bare.length - 1] ?? [0, 0]);
+  const end = $derived(bare[bare.length - 1]?.[1] ?? 0);
 
   function at(event: PointerEvent): { x: number; y: number } {
     const box = svg?.getBoundingClientRect();
@@ -131,8 +131,9 @@
       <text x="3" y={py(db) - 2}>−{-db}</text>
     {/each}
     <path d="M0 {SIZE}L{SIZE} 0" stroke="var(--edge)" stroke-dasharray="2 3" />
-    <path d={gone} fill="url(#gone)" opacity="0.7" />
-    <path d={path(curve)} class="curve" />
+    <path d={gone} class="gone" />
+    <path d={path(curve)} class="made-up" />
+    <path d={path(bare)} class="curve" />
     {#if dot}
       <path d="M{dot.x} {dot.from}V{dot.y}" stroke="var(--madder)" stroke-width="3" />
       <circle cx={dot.x} cy={dot.y} r="4.5" fill="var(--ink)" />
@@ -151,7 +152,7 @@
     />
     <rect
       x={SIZE - 9}
-      y={py(end[1]) - 5}
+      y={py(end) - 5}
       width="10"
       height="10"
       class="handle"
@@ -190,6 +191,14 @@
   .curve {
     stroke: var(--ink);
     stroke-width: 2;
+  }
+  .made-up {
+    stroke: var(--muted);
+    stroke-dasharray: 5 3;
+  }
+  .gone {
+    fill: url(#gone);
+    opacity: 0.7;
   }
   .handle {
     fill: var(--field);

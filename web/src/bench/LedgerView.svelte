@@ -70,7 +70,7 @@
       asking = false;
       if (again) {
         again = false;
-        setTimeout(() => void load(), 150);
+        setTimeout(() => void load(), 400);
       }
     }
   }
@@ -161,15 +161,17 @@
       </tbody>
     </table>
     {#if ledger.contrast}
+      {@const { quiet, loud, before, after } = ledger.contrast}
       <table>
+        <thead>
+          <tr><th colspan="4">{quiet} to {loud}, LU</th></tr>
+        </thead>
         <tbody>
-          <tr
-            ><th>{ledger.contrast.quiet} to {ledger.contrast.loud}</th><td
-              >{signed(ledger.contrast.before)}</td
-            ><td>{signed(ledger.contrast.after)}</td><td
-              >{signed(ledger.contrast.after - ledger.contrast.before)}</td
-            ></tr
-          >
+          <tr>
+            <th>louder by</th><td>{signed(before)}</td><td>{signed(after)}</td><td
+              >{signed(after - before)}</td
+            >
+          </tr>
         </tbody>
       </table>
     {/if}

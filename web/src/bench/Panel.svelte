@@ -4,7 +4,7 @@
   import Scrub from '../components/Scrub.svelte';
   import Tick from '../components/Tick.svelte';
   import type { Live } from '../lib/live.svelte';
-  import type { Control, ParamValue, Slot } from '../lib/types';
+  import type { Control, ParamValue, Slot, Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import CurvePicture from './CurvePicture.svelte';
   import HitsPicture from './HitsPicture.svelte';
@@ -15,6 +15,7 @@
   }
   let { work, live }: Props = $props();
 
+  const LAST = ['rms_ms', 'release_bpm'];
   const stage = $derived(work.stage);
   const kind = $derived(work.kind);
   const mix: Control = {
@@ -34,18 +35,18 @@
     when: {},
     doc: 'Share of the processed sound; the rest is the dry sound, in step with it.',
   };
-  const numbers = $derived(
+  const shownControls = $derived(
     (kind?.controls ?? []).filter(
-      (c) => c.type === 'number' && stage && work.applies(c, stage.params),
+      (c) =>
+        (c.type === 'number' || c.choices.length > 4) && stage && work.applies(c, stage.params),
     ),
   );
+  // What comes and goes with a choice stands behind the mix, so that nothing else moves; the
+  // release's note takes the release's own place.
+  const steady = $derived(shownControls.filter((c) => !LAST.includes(c.name)));
+  const passing = $derived(shownControls.filter((c) => LAST.includes(c.name)));
   const choices = $derived(
     (kind?.controls ?? []).filter((c) => c.type === 'choice' && c.choices.length <= 4),
-  );
-  const notes = $derived(
-    (kind?.controls ?? []).filter(
-      (c) => c.choices.length > 4 && stage && work.applies(c, stage.params),
-    ),
   );
   const switches = $derived((kind?.controls ?? []).filter((c) => c.type === 'switch'));
   let mixHeld = $state<number | null>(null);
@@ -80,6 +81,30 @@
     return value >= 1000 ? `${(value / 1000).toFixed(2)} kHz` : `${value.toFixed(0)} Hz`;
   }
 </script>
+
+{#snippet one(control: Control)}
+  {#if control.type === 'number'}
+    <Rule
+      {control}
+      value={stage?.params[control.name] ?? null}
+      others={others(control.name)}
+      onhold={(value) => work.hold(control.name, value)}
+      ondrop={() => void work.drop()}
+    />
+  {:else}
+    <label class="note" title={control.doc}
+      >{control.label}
+      <select
+        value={String(stage?.params[control.name])}
+        onchange={(e) => void work.set(control.name, e.currentTarget.value)}
+      >
+        {#each control.choices as choice (choice)}<option value={choice}
+            >{choice.replace('t', ' triplet').replace(/\.$/, ' dotted')}</option
+          >{/each}
+      </select>
+    </label>
+  {/if}
+{/snippet}
 
 {#if stage && kind}
   <section class="panel" aria-label="{kind.title} on {work.strip?.name}">
@@ -165,28 +190,7 @@
       </div>
     </div>
     <div class="rules">
-      {#each numbers as control (control.name)}
-        <Rule
-          {control}
-          value={stage.params[control.name] ?? null}
-          others={others(control.name)}
-          onhold={(value) => work.hold(control.name, value)}
-          ondrop={() => void work.drop()}
-        />
-      {/each}
-      {#each notes as control (control.name)}
-        <label class="note" title={control.doc}
-          >{control.label}
-          <select
-            value={String(stage.params[control.name])}
-            onchange={(e) => void work.set(control.name, e.currentTarget.value)}
-          >
-            {#each control.choices as choice (choice)}<option value={choice}
-                >{choice.replace('t', ' triplet').replace(/\.$/, ' dotted')}</option
-              >{/each}
-          </select>
-        </label>
-      {/each}
+      {#each steady as control (control.name)}{@render one(control)}{/each}
       <Rule
         control={mix}
         value={mixHeld ?? stage.mix}
@@ -205,6 +209,7 @@
             .then(() => (mixHeld = null));
         }}
       />
+      {#each passing as control (control.name)}{@render one(control)}{/each}
     </div>
   </section>
 {:else if work.strip}
@@ -230,9 +235,9 @@
   .panel {
     display: grid;
     grid-template-columns: 414px minmax(0, 1fr);
-    grid-template-rows: 32px minmax(0, 1fr);
+    grid-template-rows: 30px minmax(0, 1fr);
     gap: 0 20px;
-    padding: 6px 14px 8px;
+    padding: 4px 14px 4px;
     min-height: 0;
     overflow-y: auto;
   }
@@ -296,7 +301,7 @@
   .rules {
     display: grid;
     grid-template-columns: 1fr 1fr;
-    gap: 5px 24px;
+    gap: 3px 24px;
     align-content: start;
     min-width: 0;
   }

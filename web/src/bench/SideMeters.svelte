@@ -18,13 +18,19 @@
   const names = ['in', 'out', 'red'] as const;
 
   $effect(() =>
-    live.onTold((told) => {
-      const stages = told.report.stages;
-      const chosen = work.at === 'chain' ? Object.values(stages) : [stages[work.stageId]];
-      const red = chosen.reduce((sum, s) => sum + Math.max(0, ...(s?.reduction ?? [])), 0);
-      show('in', peak(told.report.before));
-      show('out', peak(told.report.after));
-      show('red', red);
+    live.onTold((batch) => {
+      let most = { in: 0, out: 0, red: 0 };
+      for (const { report } of batch) {
+        const chosen =
+          work.at === 'chain' ? Object.values(report.stages) : [report.stages[work.stageId]];
+        const red = chosen.reduce((sum, s) => sum + Math.max(0, ...(s?.reduction ?? [])), 0);
+        most = {
+          in: Math.max(most.in, peak(report.before)),
+          out: Math.max(most.out, peak(report.after)),
+          red: Math.max(most.red, red),
+        };
+      }
+      for (const name of names) show(name, most[name]);
     }),
   );
 
@@ -58,7 +64,7 @@
   {#each names as name (name)}
     <div class="one">
       <div class="scale" class:red={name === 'red'}>
-        <i class="bar" style:height="{100 * size(name, bars[name])}%"></i>
+        <i class="bar" style:transform="scaleY({size(name, bars[name])})"></i>
         <i class="hold" style:bottom="{100 * size(name, held[name])}%"></i>
       </div>
       <span>{text(name)}</span>
@@ -94,7 +100,9 @@
     position: absolute;
     left: 0;
     right: 0;
+    top: 0;
     bottom: 0;
+    transform-origin: bottom;
     background: var(--slate);
   }
   .red .bar {

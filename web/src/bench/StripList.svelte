@@ -61,7 +61,8 @@
         ><b style:width="{100 * height(Math.max(meter?.left ?? 0, meter?.right ?? 0), true)}%"
         ></b></i
       >
-      <i class="reduction" style:width="{Math.min(100, 4 * (meter?.reduction ?? 0))}%"></i>
+      <i class="reduction" style:transform="scaleX({Math.min(1, (meter?.reduction ?? 0) / 24)})"
+      ></i>
     </span>
   </div>
 {/snippet}
@@ -141,6 +142,7 @@
   .level b {
     display: block;
     height: 100%;
+    transform-origin: left;
     background: var(--slate);
   }
   .chosen .level {
@@ -152,6 +154,7 @@
   .reduction {
     display: block;
     height: 3px;
+    transform-origin: left;
     background: var(--madder);
   }
   .note {

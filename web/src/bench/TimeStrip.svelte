@@ -29,6 +29,8 @@
   let asking = false;
   let again = false;
   let dirty = false;
+  let painted = 0;
+  const REPAINT_MS = 150;
 
   const head = $derived(span.share(live.frame));
 
@@ -41,12 +43,14 @@
     untrack(paint);
   });
   $effect(() =>
-    live.onTold((told) => {
+    live.onTold((batch) => {
       if (!picture || of !== work.at) return;
-      const { frame, before, after, stages } = told.report;
-      const level = stages[work.stageId]?.level ?? [];
-      dirty = refine(picture, frame, before, after, reductionAt(told.report), level) || dirty;
-      if (dirty) requestAnimationFrame(paintDirty);
+      for (const { report } of batch) {
+        const { frame, before, after, stages } = report;
+        const level = stages[work.stageId]?.level ?? [];
+        dirty = refine(picture, frame, before, after, reductionAt(report), level) || dirty;
+      }
+      if (dirty && performance.now() - painted > REPAINT_MS) paint();
     }),
   );
 
@@ -88,27 +92,24 @@
       asking = false;
       if (again) {
         again = false;
-        setTimeout(() => void load(), 60);
+        setTimeout(() => void load(), 150);
       }
     }
   }
 
   function mend(next: Picture, old: Picture): void {
-    for (let i = next.done; i < old.done; i++) {
-      next.before[i] = old.before[i] ?? [0, 0];
-      next.after[i] = old.after[i] ?? [0, 0];
-      next.reduction[i] = old.reduction[i] ?? 0;
-      if (next.level.length || old.level.length) next.level[i] = old.level[i] ?? -300;
+    for (const name of ['before', 'after', 'reduction', 'level'] as const) {
+      const whole = old[name].slice();
+      if (whole.length < next[name].length) continue;
+      whole.set(next[name]);
+      next[name] = whole;
     }
     next.done = Math.max(next.done, old.done);
   }
 
-  function paintDirty(): void {
-    if (dirty) paint();
-  }
-
   function paint(): void {
     dirty = false;
+    painted = performance.now();
     const context = canvas?.getContext('2d');
     if (!canvas || !context || !picture) return;
     const scale = window.devicePixelRatio || 1;
@@ -178,7 +179,7 @@
 <style>
   .strip {
     display: grid;
-    grid-template-columns: 1fr 76px;
+    grid-template-columns: 1fr 92px;
     min-height: 0;
     background: var(--field);
     border-bottom: 1px solid var(--hair);
@@ -229,8 +230,8 @@
   }
   .axis {
     position: absolute;
-    left: 8px;
-    top: 4px;
+    right: 8px;
+    bottom: 48px;
     font-size: 11px;
     color: var(--muted);
   }

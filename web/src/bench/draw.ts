@@ -22,17 +22,16 @@ export function draw(canvas: CanvasRenderingContext2D, picture: Picture, look: L
   drawWave(canvas, picture, look, body);
   canvas.globalAlpha = 1;
   if (faded) drawLevel(canvas, picture, look, body);
+  drawMarks(canvas, look, body);
   drawReduction(canvas, picture, look);
 }
 
 function drawGrid(canvas: CanvasRenderingContext2D, look: Look, body: number): void {
   canvas.strokeStyle = look.colour('hair');
-  canvas.fillStyle = look.colour('muted');
-  canvas.font = "11px 'Commissioner Variable', sans-serif";
   canvas.lineWidth = 1;
   canvas.setLineDash([2, 3]);
   const middle = body / 2;
-  for (const db of look.decibels ? [-12, -24, -36, -48] : [-3, -6, -12]) {
+  for (const db of marks(look)) {
     const y = Math.round(middle - middle * height(10 ** (db / 20), look.decibels)) + 0.5;
     for (const line of [y, body - y]) {
       canvas.beginPath();
@@ -40,20 +39,34 @@ function drawGrid(canvas: CanvasRenderingContext2D, look: Look, body: number): v
       canvas.lineTo(look.width, line);
       canvas.stroke();
     }
-    canvas.fillText(`−${-db}`, look.width - 24, y - 2);
   }
   canvas.setLineDash([]);
 }
 
+const marks = (look: Look): number[] => (look.decibels ? [-12, -24, -36, -48] : [-3, -6, -12]);
+
+/** The levels' figures, on top of everything, with a rim of the field's colour. */
+function drawMarks(canvas: CanvasRenderingContext2D, look: Look, body: number): void {
+  canvas.fillStyle = look.colour('muted');
+  canvas.strokeStyle = look.colour('field');
+  canvas.lineWidth = 3;
+  canvas.font = "11px 'Commissioner Variable', sans-serif";
+  for (const db of marks(look)) {
+    const y = (body / 2) * (1 - height(10 ** (db / 20), look.decibels));
+    canvas.strokeText(`−${-db}`, 4, y + 4);
+    canvas.fillText(`−${-db}`, 4, y + 4);
+  }
+}
+
 /** For each column the place of both waveforms, above and below the middle. */
-function edges(
-  pairs: [number, number][],
-  look: Look,
-  body: number,
-): { up: number[]; down: number[] } {
+function edges(pairs: Float32Array, look: Look, body: number): { up: number[]; down: number[] } {
   const middle = body / 2;
-  const up = pairs.map(([, high]) => middle - middle * height(Math.max(high, 0), look.decibels));
-  const down = pairs.map(([low]) => middle + middle * height(Math.min(low, 0), look.decibels));
+  const up: number[] = [];
+  const down: number[] = [];
+  for (let i = 0; i * 2 < pairs.length; i++) {
+    up.push(middle - middle * height(Math.max(pairs[i * 2 + 1] ?? 0, 0), look.decibels));
+    down.push(middle + middle * height(Math.min(pairs[i * 2] ?? 0, 0), look.decibels));
+  }
   return { up, down };
 }
 
@@ -64,11 +77,11 @@ function drawWave(
   body: number,
 ): void {
   const step = look.width / picture.columns;
-  const before = edges(picture.before as [number, number][], look, body);
-  const after = edges(picture.after as [number, number][], look, body);
+  const before = edges(picture.before, look, body);
+  const after = edges(picture.after, look, body);
   // What is not analysed yet: the recording alone, pale.
   canvas.fillStyle = look.colour('before');
-  for (let i = picture.done; i < picture.before.length; i++) {
+  for (let i = picture.done; i < before.up.length; i++) {
     const up = before.up[i] ?? 0;
     canvas.fillRect(i * step, up, step, Math.max((before.down[i] ?? 0) - up, 1));
   }
@@ -168,7 +181,7 @@ function drawReduction(canvas: CanvasRenderingContext2D, picture: Picture, look:
 }
 
 /** Round dB at the top of the reduction's row: 6, 12, 24 … */
-export function roof(reduction: number[]): number {
+export function roof(reduction: Float32Array): number {
   const most = reduction.reduce((a, b) => Math.max(a, b), 0);
   return [6, 12, 24, 36].find((db) => most <= db) ?? 60;
 }
@@ -185,14 +198,11 @@ export function refine(
   const perColumn = (picture.end - picture.begin) / picture.columns;
   if (perColumn < 64) return false;
   let changed = false;
-  const seen = new Set<number>();
   for (let cell = 0; cell < after.length; cell++) {
-    const at = Math.floor((frame + cell * 64 - picture.begin) / perColumn);
+    const into = frame + cell * 64 - picture.begin;
+    const at = Math.floor(into / perColumn);
     if (at < 0 || at >= picture.done) continue;
-    const whole = frame + cell * 64 - picture.begin - at * perColumn < 64;
-    const fresh = !seen.has(at) && whole;
-    if (!seen.has(at) && !whole) continue;
-    seen.add(at);
+    const fresh = into - at * perColumn < 64;
     changed = true;
     widen(picture.before, at, before[cell] ?? [], fresh);
     widen(picture.after, at, after[cell] ?? [], fresh);
@@ -208,10 +218,8 @@ export function refine(
   return changed;
 }
 
-function widen(pairs: number[][], at: number, cell: number[], fresh: boolean): void {
-  const pair = pairs[at];
+function widen(pairs: Float32Array, at: number, cell: number[], fresh: boolean): void {
   const [low = 0, high = 0] = cell;
-  if (!pair) return;
-  pair[0] = fresh ? low : Math.min(pair[0] ?? 0, low);
-  pair[1] = fresh ? high : Math.max(pair[1] ?? 0, high);
+  pairs[at * 2] = fresh ? low : Math.min(pairs[at * 2] ?? 0, low);
+  pairs[at * 2 + 1] = fresh ? high : Math.max(pairs[at * 2 + 1] ?? 0, high);
 }

@@ -17,6 +17,10 @@ import type {
 export class Refusal extends Error {}
 
 async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  return (await (await ask(method, path, body)).json()) as T;
+}
+
+async function ask(method: string, path: string, body?: unknown): Promise<Response> {
   let answer: Response;
   try {
     answer = await fetch(`/api${path}`, {
@@ -28,7 +32,7 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
     throw new Refusal('The server cannot be reached. What it had confirmed is kept.');
   }
   if (!answer.ok) throw new Refusal(await refusalOf(answer));
-  return (await answer.json()) as T;
+  return answer;
 }
 
 async function refusalOf(answer: Response): Promise<string> {
@@ -37,6 +41,27 @@ async function refusalOf(answer: Response): Promise<string> {
   } catch {
     return `The server answered ${answer.status}.`;
   }
+}
+
+function unpacked(data: ArrayBuffer): Picture {
+  const split = new Uint8Array(data).indexOf(10) + 1;
+  const head = JSON.parse(new TextDecoder().decode(data.slice(0, split))) as Picture & {
+    sizes: number[];
+  };
+  let at = split;
+  const [before, after, reduction, level] = head.sizes.map((size) => {
+    const series = new Float32Array(data, at, size);
+    at += size * 4;
+    return series;
+  });
+  const none = new Float32Array(0);
+  return {
+    ...head,
+    before: before ?? none,
+    after: after ?? none,
+    reduction: reduction ?? none,
+    level: level ?? none,
+  };
 }
 
 export const api = {
@@ -59,11 +84,18 @@ export const api = {
     call<null>('PUT', `/sessions/${id}/revisions/${revision}/name`, { name }),
   backTo: (id: number, revision: number) =>
     call<SessionState>('POST', `/sessions/${id}/revisions/${revision}/back`),
-  picture: (id: number, strip: string, at: string, begin: number, end: number, columns: number) =>
-    call<Picture>(
-      'GET',
-      `/sessions/${id}/strips/${strip}/picture?at=${at}&begin=${begin}&end=${end}&columns=${columns}`,
-    ),
+  picture: async (
+    id: number,
+    strip: string,
+    at: string,
+    begin: number,
+    end: number,
+    columns: number,
+  ) => {
+    const query = `at=${at}&begin=${begin}&end=${end}&columns=${columns}`;
+    const answer = await ask('GET', `/sessions/${id}/strips/${strip}/picture?${query}`);
+    return unpacked(await answer.arrayBuffer());
+  },
   hits: (id: number, strip: string, at: string, before: number) =>
     call<Hit[]>('GET', `/sessions/${id}/strips/${strip}/hits?at=${at}&before=${before}`),
   ledger: (id: number, strip: string, at: string, begin: number, end: number) =>

@@ -1,4 +1,4 @@
-import type { Command, Event, Report, Transport } from './types';
+import type { Command, Event, Transport } from './types';
 import type { Blend, Told, Used } from './wire';
 import workletUrl from './player.worklet?worker&url';
 
@@ -11,6 +11,8 @@ interface Meter {
 }
 
 const HOLD_S = 1.5;
+/** The page is brought up to date at most this often. */
+const TICK_MS = 40;
 
 /** The live connection: transport, meters, and what is heard. One for the page. */
 export class Live {
@@ -32,8 +34,6 @@ export class Live {
   meters = $state.raw<Record<string, Meter>>({});
   /** Gains in dB (at most 0) that make both sides equally loud. */
   same = $state({ on: false, before: 0, after: 0 });
-  /** The newest report in step with the sound. */
-  now = $state.raw<Told | null>(null);
 
   context: AudioContext | null = null;
   node: AudioWorkletNode | null = null;
@@ -43,7 +43,9 @@ export class Live {
   private position = { frame: 0, at: 0, epoch: -1 };
   private peaks = new Map<string, { reduction: number; at: number }>();
   private listeners = new Set<(event: Event) => void>();
-  private told = new Set<(told: Told) => void>();
+  private told = new Set<(batch: Told[]) => void>();
+  private batch: Told[] = [];
+  private ticked = 0;
   private reopen: string[] = [];
 
   constructor() {
@@ -58,7 +60,8 @@ export class Live {
     return () => this.listeners.delete(listener);
   }
 
-  onTold(listener: (told: Told) => void): () => void {
+  /** Calls the listener with the blocks heard since the last call, at most every TICK_MS. */
+  onTold(listener: (batch: Told[]) => void): () => void {
     this.told.add(listener);
     return () => this.told.delete(listener);
   }
@@ -149,13 +152,20 @@ export class Live {
     this.missed = used.missed;
     if (used.epoch !== this.position.epoch || used.frame < 0) return;
     this.position = { frame: used.frame, at: performance.now(), epoch: used.epoch };
-    this.frame = used.frame;
-    let due: Told | undefined;
     while (this.queue[0] && this.isDue(this.queue[0], used)) {
-      due = this.queue.shift();
-      if (due) for (const listener of this.told) listener(due);
+      const due = this.queue.shift();
+      if (due) this.batch.push(due);
     }
-    if (due) this.show(due);
+    const time = performance.now();
+    if (time - this.ticked < TICK_MS) return;
+    this.ticked = time;
+    this.frame = used.frame;
+    const batch = this.batch.splice(0);
+    const last = batch[batch.length - 1];
+    if (!last) return;
+    for (const listener of this.told) listener(batch);
+    this.show(last);
+    this.meters = this.metered(batch);
   }
 
   private isDue(told: Told, used: Used): boolean {
@@ -168,26 +178,29 @@ export class Live {
   }
 
   private show(told: Told): void {
-    this.now = told;
     this.momentary = told.report.momentary;
     this.truePeak = told.report.true_peak;
     if (told.report.removed_gain !== this.removedGain) {
       this.removedGain = told.report.removed_gain;
       this.blend();
     }
-    this.meters = this.metered(told.report);
   }
 
-  private metered(report: Report): Record<string, Meter> {
+  private metered(batch: Told[]): Record<string, Meter> {
     const time = performance.now() / 1000;
     const found: Record<string, Meter> = {};
-    for (const [id, meter] of Object.entries(report.strips)) {
-      const held = this.peaks.get(id);
-      if (!held || meter.reduction >= held.reduction || time - held.at > HOLD_S) {
-        this.peaks.set(id, { reduction: meter.reduction, at: time });
+    for (const { report } of batch) {
+      for (const [id, meter] of Object.entries(report.strips)) {
+        const held = this.peaks.get(id);
+        if (!held || meter.reduction >= held.reduction || time - held.at > HOLD_S) {
+          this.peaks.set(id, { reduction: meter.reduction, at: time });
+        }
+        const reduction = this.peaks.get(id)?.reduction ?? 0;
+        const before = found[id];
+        const left = Math.max(meter.peak[0], before?.left ?? 0);
+        const right = Math.max(meter.peak[1], before?.right ?? 0);
+        found[id] = { left, right, reduction };
       }
-      const reduction = this.peaks.get(id)?.reduction ?? 0;
-      found[id] = { left: meter.peak[0], right: meter.peak[1], reduction };
     }
     return found;
   }

@@ -23,7 +23,18 @@ export type Edit = Schemas['Edits']['edits'][number];
 export type Command = Schemas['Live']['command'];
 export type Event = Schemas['Live']['event'];
 export type Report = Schemas['BlockReport'];
-export type Picture = Schemas['PictureAnswer'];
+/** Columns of the time strip; see salt_anvil.files.view.Picture. Pairs are minimum, maximum. */
+export interface Picture {
+  begin: number;
+  end: number;
+  columns: number;
+  done: number;
+  detector: boolean;
+  before: Float32Array;
+  after: Float32Array;
+  reduction: Float32Array;
+  level: Float32Array;
+}
 export type Ledger = Schemas['Ledger'];
 export type LedgerAnswer = Schemas['LedgerAnswer'];
 export type Caution = Schemas['Caution'];

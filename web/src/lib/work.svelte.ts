@@ -109,7 +109,8 @@ export class Work {
     this.dropTrying();
     this.stripId = strip;
     const chain = this.model?.strips.find((s) => s.id === strip)?.chain ?? [];
-    this.stageId = stage ?? chain[0]?.id ?? '';
+    const telling = chain.find((s) => this.kinds[s.kind]?.listens) ?? chain[0];
+    this.stageId = stage ?? telling?.id ?? '';
     this.listen();
     this.fresh += 1;
   }
@@ -134,6 +135,7 @@ export class Work {
   hold(name: string, value: ParamValue): void {
     const stage = this.stage;
     if (!stage) return;
+    this.trying = null;
     this.draft = { ...this.draft, [stage.id]: { ...this.draft[stage.id], [name]: value } };
     this.preview();
   }

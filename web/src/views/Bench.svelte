@@ -35,7 +35,7 @@
   }
   .middle {
     display: grid;
-    grid-template-rows: minmax(150px, 1fr) 96px 372px;
+    grid-template-rows: minmax(150px, 1fr) 92px 382px;
     min-width: 0;
     min-height: 0;
   }

@@ -33,6 +33,11 @@ class Fifo:
         self.position += len(taken)
         return taken
 
+    def drop_to(self, position: int) -> None:
+        """Drop all rows before a position, which may lie ahead of what is held."""
+        self.rows = self.rows[max(position - self.position, 0) :]
+        self.position = position
+
     def clone(self) -> "Fifo":
         """Return an independent copy."""
         other = Fifo(self.position, self.rows.shape[1])

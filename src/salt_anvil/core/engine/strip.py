@@ -160,11 +160,11 @@ class StripRunner:
         return other
 
     def _drop_before(self, block: int) -> None:
-        self._out.take(block * BLOCK - self._out.position)
+        self._out.drop_to(block * BLOCK)
         for fifo in self._taps.values():
-            fifo.take(block * BLOCK - fifo.position)
+            fifo.drop_to(block * BLOCK)
         for fifo in self._cells.values():
-            fifo.take(block * CELLS - fifo.position)
+            fifo.drop_to(block * CELLS)
         self.next_out = block
 
     def clone(self, read: Reader) -> "StripRunner":

@@ -11,6 +11,8 @@ from salt_anvil.core.measure.rows import Figures, K, Rows, figures, hop
 
 CREST_LIMIT_DB = 6.0
 CONTRAST_LIMIT_LU = 1.0
+RESTING_LU = 20.0
+"""A section this much under the loudest one holds only what leaks in."""
 LET_GO_DB = 0.3
 LET_GO_SHARE = 0.05
 
@@ -125,7 +127,8 @@ def _cells_in(cells: Sound, span: Span) -> Sound:
 
 
 def _contrast(parts: list[SectionFigures]) -> Contrast | None:
-    sounding = [p for p in parts if p.loudness_in > -60]
+    loudest = max((p.loudness_in for p in parts), default=SILENT)
+    sounding = [p for p in parts if p.loudness_in > max(loudest - RESTING_LU, -60.0)]
     if len(sounding) < 2:
         return None
     quiet = min(sounding, key=lambda p: p.loudness_in)

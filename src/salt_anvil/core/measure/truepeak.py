@@ -2,7 +2,6 @@
 
 import numpy as np
 from numba import njit
-from scipy.signal import firwin
 
 from salt_anvil.core.dsp.gate import Sound
 
@@ -15,7 +14,10 @@ EDGE = TAPS - 1
 
 
 def _phases() -> Sound:
-    taps = firwin(PHASES * TAPS, 1.0 / PHASES, window=("kaiser", 7.0)) * PHASES
+    """Return the windowed sinc (Kaiser, beta 7), one row a phase."""
+    at = (np.arange(PHASES * TAPS) - (PHASES * TAPS - 1) / 2) / PHASES
+    taps = np.sinc(at) * np.kaiser(PHASES * TAPS, 7.0)
+    taps *= PHASES / taps.sum()
     return np.ascontiguousarray(taps.reshape(TAPS, PHASES).T[:, ::-1])
 
 

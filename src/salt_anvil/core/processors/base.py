@@ -20,7 +20,9 @@ Change = Literal["glide", "switch", "structural"]
 class Params(BaseModel):
     """Base of every processor's parameters; unknown names are refused."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+    model_config = ConfigDict(
+        extra="forbid", frozen=True, allow_inf_nan=False, validate_default=True
+    )
 
 
 def number(

@@ -29,42 +29,63 @@ class CompressorParams(Params):
         4, 1, 100, label="Ratio", unit=": 1", scale="log", marks=(1, 2, 4, 8, 20, 100),
         doc="Input dB above the threshold for one dB more out; 100 acts as infinite.",
     )  # fmt: skip
-    knee_db: float = number(
-        6, 0, 24, label="Knee", unit="dB", marks=(0, 6, 12, 18, 24),
-        doc="Width of the bend around the threshold.",
-    )  # fmt: skip
     attack_ms: float = number(
         10, 0.05, 200, label="Attack", unit="ms", scale="log", step=0.01,
         marks=(0.1, 1, 10, 100), doc="Time to 63 % of a new, greater reduction.",
-    )  # fmt: skip
-    hold_ms: float = number(
-        0, 0, 500, label="Hold", unit="ms", marks=(0, 100, 200, 300, 400, 500),
-        doc="Time that a reduction stands before it is released.",
     )  # fmt: skip
     release_ms: float = number(
         120, 5, 4000, label="Release", unit="ms", scale="log", marks=(5, 20, 100, 500, 2000),
         when={"release_mode": ["time", "auto"]}, doc="Time in which 63 % of the reduction is gone.",
     )  # fmt: skip
-    release_mode: Literal["time", "tempo", "auto"] = choice(
-        "time", label="Release by",
-        doc="A time, a note value, or by the programme: peaks fast, sustained reduction slowly.",
-    )  # fmt: skip
     release_note: Note = choice(
         "1/8", label="Release note", change="glide", when={"release_mode": ["tempo"]},
         doc="Release as a note value; a point dots it, t makes it a triplet.",
+    )  # fmt: skip
+    knee_db: float = number(
+        6, 0, 24, label="Knee", unit="dB", marks=(0, 6, 12, 18, 24),
+        doc="Width of the bend around the threshold.",
+    )  # fmt: skip
+    hold_ms: float = number(
+        0, 0, 500, label="Hold", unit="ms", marks=(0, 100, 200, 300, 400, 500),
+        doc="Time that a reduction stands before it is released.",
+    )  # fmt: skip
+    makeup_db: float = number(
+        0, -24, 24, label="Make-up", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
+        doc="Gain after the reduction.",
+    )  # fmt: skip
+    max_reduction_db: float = number(
+        60, 0, 60, label="Most reduction", unit="dB", marks=(0, 12, 24, 36, 48, 60),
+        doc="The curve never asks for more than this.",
+    )  # fmt: skip
+    restore: float = number(
+        0, 0, 1, label="Restore", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc=f"Share of the transients given back (what goes within {RESTORE_MS:g} ms of a hit).",
+    )  # fmt: skip
+    link: float = number(
+        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="1: the louder channel decides for both; 0: each for itself.",
+    )  # fmt: skip
+    lookahead_ms: float = number(
+        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
+        marks=(0, 5, 10, 15, 20), when={"topology": ["feed-forward"]},
+        doc="Reduction begins this much before the sound that asks for it.",
+    )  # fmt: skip
+    rms_ms: float = number(
+        10, 1, 300, label="RMS time", unit="ms", scale="log", marks=(1, 10, 100, 300),
+        when={"detector": ["rms"]}, doc="Time constant of the mean square.",
     )  # fmt: skip
     release_bpm: float | None = number(
         None, 20, 300, label="Tempo", unit="bpm", when={"release_mode": ["tempo"]},
         marks=(20, 60, 90, 120, 180, 300), scale="log",
         doc="Tempo for the note value; left open, it is the session's.",
     )  # fmt: skip
+    release_mode: Literal["time", "tempo", "auto"] = choice(
+        "time", label="Release by",
+        doc="A time, a note value, or by the programme: peaks fast, sustained reduction slowly.",
+    )  # fmt: skip
     detector: Literal["peak", "rms"] = choice(
         "peak", label="Detector", doc="Listens to peaks or to the root mean square."
     )
-    rms_ms: float = number(
-        10, 1, 300, label="RMS time", unit="ms", scale="log", marks=(1, 10, 100, 300),
-        when={"detector": ["rms"]}, doc="Time constant of the mean square.",
-    )  # fmt: skip
     ballistics: Literal["decoupled", "branching"] = choice(
         "decoupled", label="Ballistics",
         doc="Decoupled: release runs first, attack smooths it. Branching: one or the other.",
@@ -72,30 +93,9 @@ class CompressorParams(Params):
     topology: Literal["feed-forward", "feed-back"] = choice(
         "feed-forward", label="Topology", doc="Listens to its input, or to its own output."
     )
-    lookahead_ms: float = number(
-        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
-        marks=(0, 5, 10, 15, 20), when={"topology": ["feed-forward"]},
-        doc="Reduction begins this much before the sound that asks for it.",
-    )  # fmt: skip
-    max_reduction_db: float = number(
-        60, 0, 60, label="Most reduction", unit="dB", marks=(0, 12, 24, 36, 48, 60),
-        doc="The curve never asks for more than this.",
-    )  # fmt: skip
-    link: float = number(
-        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="1: the louder channel decides for both; 0: each for itself.",
-    )  # fmt: skip
     stereo: Literal["left-right", "mid-side"] = choice(
         "left-right", label="Stereo", doc="Works on left and right, or on middle and sides."
     )
-    restore: float = number(
-        0, 0, 1, label="Restore", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
-        doc=f"Share of the transients given back (what goes within {RESTORE_MS:g} ms of a hit).",
-    )  # fmt: skip
-    makeup_db: float = number(
-        0, -24, 24, label="Make-up", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
-        doc="Gain after the reduction.",
-    )  # fmt: skip
     auto_makeup: bool = choice(
         False, label="Automatic make-up", change="glide",
         doc="Adds half of what the curve takes from a full-scale level.",

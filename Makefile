@@ -1,0 +1,46 @@
+# Two commands: `make demo` and `make test`. Each sets up what is missing.
+PYTHON ?= python3
+BIN := .venv/bin
+PORT ?= 8787
+WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts web/package-lock.json -type f -not -name schema.d.ts)
+PAGES := src/salt_anvil/web/index.html
+
+.PHONY: demo test setup browser bench clean
+
+demo: .venv/ready $(PAGES)
+	@$(BIN)/salt-anvil serve --demo --data data --port $(PORT)
+
+test: .venv/ready $(PAGES) browser
+	$(BIN)/ruff format --check src tests bench
+	$(BIN)/ruff check src tests bench
+	$(BIN)/mypy
+	cd web && npm run -s lint && npm run -s check && npm run -s test
+	$(BIN)/salt-anvil compile
+	$(BIN)/python -m pytest
+
+bench: .venv/ready
+	$(BIN)/python -m bench
+
+setup: .venv/ready $(PAGES)
+
+.venv/ready: requirements.lock pyproject.toml
+	@$(PYTHON) -m venv .venv || { echo "python3-venv is needed: apt install python3-venv"; exit 1; }
+	$(BIN)/pip install -q --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install -q --disable-pip-version-check --no-deps -e .
+	@touch $@
+
+web/node_modules/ready: web/package-lock.json
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+$(PAGES): .venv/ready web/node_modules/ready $(WEB_SOURCES) $(wildcard src/salt_anvil/api/*.py src/salt_anvil/live/messages.py src/salt_anvil/core/*.py)
+	@mkdir -p web/build
+	$(BIN)/python -m salt_anvil.api.schema > web/build/openapi.json
+	cd web && npm run -s types && npm run -s build
+	@touch $@
+
+browser:
+	@sh tools/chromium.sh
+
+clean:
+	rm -rf .venv web/node_modules web/build src/salt_anvil/web data

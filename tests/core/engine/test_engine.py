@@ -1,0 +1,276 @@
+"""The engine: order, alignment, reuse of states, regions, changes in play, solo and mute."""
+
+import numpy as np
+import pytest
+
+from salt_anvil.core.dsp.gate import BLOCK
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.edits import SetParams, SetStage, SetStrip
+from salt_anvil.core.engine.fifo import Fifo
+from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Shadow, tree_sum
+from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.errors import RoutingError
+from salt_anvil.core.processors import Context
+from salt_anvil.core.session import Session, checked
+from salt_anvil.files.render import blocks
+from tests.conftest import noise, sine
+from tests.core.processors.test_contract import run, stage
+from tests.sessions import FRAMES, SOUNDS, small_session, source
+
+
+def whole_mix(session: Session, strip: str = "main") -> np.ndarray:
+    mixer = Mixer(make_plan(session), source)
+    out = [mixer.block().faded[strip] for _ in range(-(-FRAMES // BLOCK))]
+    return np.concatenate(out)[:FRAMES]
+
+
+@pytest.fixture(scope="module")
+def mixed() -> np.ndarray:
+    return whole_mix(small_session())
+
+
+def test_every_strip_stands_on_the_timeline() -> None:
+    """With every curve at 1 : 1, look-ahead anywhere moves nothing: strips null with the source."""
+    session = small_session()
+    for strip in session.strips:
+        for item in strip.chain:
+            session, _ = SetParams(stage=item.id, params={"ratio": 1}).apply(session)
+    mixer = Mixer(make_plan(session), source)
+    found: dict[str, list[np.ndarray]] = {s.id: [] for s in session.strips}
+    for _ in range(20):
+        for name, block in mixer.block().strips.items():
+            found[name].append(block.out)
+    count = 20 * BLOCK
+    a, b, c = (np.concatenate(found[n]) for n in "abc")
+    assert (a == SOUNDS["a"][:count].astype(np.float32)).all()
+    assert (b == SOUNDS["b"][:count].astype(np.float32)).all()
+    # -120 dB: the trim of 3 dB is a float32 product here and a float64 one there.
+    assert np.abs(c - SOUNDS["c"][:count] * 10 ** (3 / 20)).max() < 1e-6
+    main = np.concatenate(found["main"])
+    left_b = b[:, 0] * 10 ** (-4 / 20) * np.cos(np.pi / 4)
+    left_c = c[:, 0] * np.cos(np.pi / 4)
+    left_a = a[:, 0] * np.cos(0.3 * np.pi / 2)
+    assert np.abs(main[:, 0] - left_a - left_b - left_c).max() < 1e-6
+
+
+def test_pan_is_equal_power_and_balance_is_whole_at_the_centre() -> None:
+    session = small_session()
+    plan = make_plan(session)
+    from salt_anvil.core.engine.strip import fader_gains
+
+    mono = fader_gains(plan.strip("c"))
+    assert mono == pytest.approx([10 ** (-3.0103 / 20)] * 2, abs=1e-5)
+    centred, _ = SetStrip(strip="a", field="pan", value=0.0).apply(session)
+    assert (fader_gains(make_plan(centred).strip("a")) == 1.0).all()
+    for pan in np.linspace(-1, 1, 9):
+        moved, _ = SetStrip(strip="c", field="pan", value=float(pan)).apply(session)
+        gains = fader_gains(make_plan(moved).strip("c"))
+        assert (gains**2).sum() == pytest.approx(1.0)
+
+
+def test_the_same_again(mixed: np.ndarray) -> None:
+    assert (whole_mix(small_session()) == mixed).all()
+
+
+@pytest.mark.parametrize(("begin", "end"), [(0, 5000), (70_001, 90_000), (131_072, 160_000)])
+def test_a_region_equals_the_whole(mixed: np.ndarray, begin: int, end: int) -> None:
+    plan = make_plan(small_session())
+    kept: dict[int, dict[str, State]] = {}
+    mixer = Mixer(plan, source)
+    mixer.keep = lambda name, block, state: kept.setdefault(block, {}).update({name: state})
+    for _ in range(140):
+        mixer.block()
+
+    def states(block: int) -> tuple[int, dict[str, State]]:
+        at = block // CHECKPOINT * CHECKPOINT
+        stored = {n: State.from_bytes(s.to_bytes()) for n, s in kept.get(at, {}).items()}
+        return (at, stored) if at else (0, {})
+
+    for give in (states, lambda block: (0, {})):
+        parts = [
+            b.faded["main"][low:high]
+            for low, high, b in blocks(plan, source, begin, end, states=give)
+        ]
+        assert (np.concatenate(parts) == mixed[begin:end]).all()
+
+
+def test_cold_start_in_the_middle_differs(mixed: np.ndarray) -> None:
+    """What checkpoints are for: without them the same block comes out otherwise."""
+    mixer = Mixer(make_plan(small_session()), source)
+    mixer.locate(100, {})
+    cold = mixer.block().faded["main"]
+    assert np.abs(cold - mixed[100 * BLOCK : 101 * BLOCK]).max() > 0.01
+
+
+def test_loop_of_outputs_is_spelled_out() -> None:
+    session = small_session()
+    model = session.model_dump()
+    model["strips"].append({"id": "x", "name": "Loop", "kind": "bus", "output": "bus"})
+    model["strips"][3]["output"] = "x"
+    with pytest.raises(RoutingError, match=r"Bus feeds Loop feeds Bus|Loop feeds Bus feeds Loop"):
+        make_plan(checked(Session, model))
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"sends": [{"to": "bus"}]}, "sends cannot be run yet"),
+        ({"output": "nowhere"}, "“nowhere” does not exist"),
+        ({"output": "b"}, "B is a track, not a bus"),
+        ({"chain": [{"id": "s", "kind": "split", "by": "copies",
+                     "branches": [{"id": "p", "name": "p"}, {"id": "q", "name": "q"}]}]},
+         "split s on A: cannot be run yet"),
+        ({"chain": [{"id": "k", "kind": "compressor", "key": {"source": "strip:b"}}]},
+         "key strip:b cannot be run yet"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_run_is_refused_in_words(change: dict, words: str) -> None:
+    model = small_session().model_dump()
+    model["strips"][0].update(change)
+    with pytest.raises(RoutingError, match=words):
+        make_plan(checked(Session, model))
+
+
+def test_mute_and_solo() -> None:
+    session = small_session()
+    soloed, _ = SetStrip(strip="b", field="solo", value=True).apply(session)
+    heard = {s.strip.id for s in make_plan(soloed).strips if s.heard}
+    assert heard == {"b", "bus", "main"}
+    bus, _ = SetStrip(strip="bus", field="solo", value=True).apply(session)
+    assert {s.strip.id for s in make_plan(bus).strips if s.heard} == {"a", "b", "bus", "main"}
+    muted, _ = SetStrip(strip="bus", field="mute", value=True).apply(session)
+    for name in ("a", "b"):
+        muted, _ = SetStrip(strip=name, field="mute", value=True).apply(muted)
+    alone = whole_mix(muted)
+    c, _ = SetStrip(strip="c", field="solo", value=True).apply(session)
+    assert (whole_mix(c) == alone).all()
+
+
+def test_fingerprints_follow_what_matters() -> None:
+    session = small_session()
+    before = fingerprints(make_plan(session), "code")
+    faded, _ = SetStrip(strip="a", field="fader_db", value=-9).apply(session)
+    after = fingerprints(make_plan(faded), "code")
+    changed = {n for n in before if before[n] != after[n]}
+    # A fader stands behind the chain: the strip's own sound stays, what it feeds does not.
+    assert changed == {"bus", "main"}
+    set_, _ = SetParams(stage="b1", params={"ratio": 9}).apply(session)
+    after = fingerprints(make_plan(set_), "code")
+    assert {n for n in before if before[n] != after[n]} == {"b", "bus", "main"}
+    assert not set(before.values()) & set(fingerprints(make_plan(session), "other").values())
+
+
+def test_shadow_is_the_mix_without_the_chain() -> None:
+    """At a linear mix, the shadow equals the mix of the same session with the stage off."""
+    session = small_session()
+    for name in ("bus1", "main1"):
+        session, _ = SetStage(stage=name, on=False).apply(session)
+    off, _ = SetStage(stage="a1", on=False).apply(session)
+    expected = whole_mix(off)[: 30 * BLOCK]
+    mixer = Mixer(make_plan(session), source, watch=("a1",))
+    shadow = Shadow(mixer, "a", "a1")
+    heard = []
+    for k in range(30):
+        mixer.block()
+        heard.append(shadow.block(k))
+    assert np.abs(np.concatenate(heard) - expected).max() < 1e-6
+
+
+def test_taps_give_both_sides_in_step() -> None:
+    mixer = Mixer(make_plan(small_session()), source, watch=("c2", "chain"))
+    before, after = [], []
+    for _ in range(10):
+        block = mixer.block().strips["c"]
+        before.append(block.taps["chain"][0])
+        after.append(block.taps["chain"][1])
+        assert (block.taps["c2"][1].astype(np.float32) == block.out.astype(np.float32)).all()
+    entered = SOUNDS["c"][: 10 * BLOCK].astype(np.float32) * 10 ** (3 / 20)
+    assert np.abs(np.concatenate(before) - entered).max() < 1e-6
+
+
+def energy_over(sound: np.ndarray, hz: float) -> float:
+    """Greatest component above hz of any 1024 frames, relative to full scale."""
+    window = np.hanning(1024)[:, None]
+    most = 0.0
+    for at in range(0, len(sound) - 1024, 256):
+        spectrum = np.abs(np.fft.rfft(sound[at : at + 1024] * window, axis=0)) / 256
+        most = max(most, float(spectrum[round(hz / 48000 * 1024) :].max()))
+    return most
+
+
+@pytest.mark.parametrize("change", [{"lookahead_ms": 12.5}, {"ratio": 20}, {"detector": "rms"}])
+def test_changes_in_play_do_not_click(change: dict, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A 200 Hz tone through a chain that is changed in play: nothing above 6 kHz but -74 dB."""
+    tone = sine(200, FRAMES / 48000, level_db=-12)
+    monkeypatch.setitem(SOUNDS, "a", tone)
+    session = small_session()
+    for name in ("b", "c"):
+        session, _ = SetStrip(strip=name, field="mute", value=True).apply(session)
+    for name in ("bus1", "main1"):
+        session, _ = SetStage(stage=name, on=False).apply(session)
+    mixer = Mixer(make_plan(session), source)
+    out = [mixer.block().faded["main"] for _ in range(30)]
+    changed, _ = SetParams(stage="a1", params=change).apply(session)
+    mixer.change(make_plan(changed))
+    out += [mixer.block().faded["main"] for _ in range(30)]
+    assert energy_over(np.concatenate(out)[8 * BLOCK :], 6000) < 10 ** (-86 / 20)
+
+
+def test_look_ahead_changed_in_play_shifts_nothing(monkeypatch: pytest.MonkeyPatch) -> None:
+    session = small_session()
+    for strip in session.strips:
+        for item in strip.chain:
+            session, _ = SetParams(stage=item.id, params={"ratio": 1}).apply(session)
+    expected = whole_mix(session)
+    mixer = Mixer(make_plan(session), source)
+    out = [mixer.block().faded["main"] for _ in range(20)]
+    for ms in (19.0, 0.0, 5.0):
+        session, _ = SetParams(stage="a1", params={"lookahead_ms": ms}).apply(session)
+        mixer.change(make_plan(session))
+        out += [mixer.block().faded["main"] for _ in range(20)]
+    assert np.abs(np.concatenate(out) - expected[: 80 * BLOCK]).max() < 1e-6
+
+
+def test_added_and_removed_strips_in_play() -> None:
+    session = small_session()
+    mixer = Mixer(make_plan(session), source)
+    mixer.block()
+    model = session.model_dump()
+    model["strips"] = [s for s in model["strips"] if s["id"] != "b"]
+    mixer.change(make_plan(checked(Session, model)))
+    mixer.block()
+    mixer.change(make_plan(session))
+    assert np.isfinite(mixer.block().faded["main"]).all()
+
+
+def test_key_filter_decides_but_is_not_heard() -> None:
+    """A loud 60 Hz tone does not open a compressor that listens above 1 kHz."""
+    sound = sine(60, 0.5, level_db=-3)
+    deaf = Unit(stage("compressor", {"threshold_db": -30}, key={"low_hz": 1000}), Context(48000, 2))
+    out, cells = run(deaf, sound)
+    assert cells["reduction_db"][20:].max() < 0.01
+    assert (out[2000:] == sound[2000:]).all()
+
+
+def test_one_nan_does_not_stay() -> None:
+    sound = noise(4096)
+    sound[100] = np.nan
+    unit = Unit(stage("compressor"), Context(48000, 2))
+    out, _ = run(unit, sound)
+    assert np.isfinite(out).all()
+    assert unit.nonfinite == 2
+
+
+def test_tree_sum_is_the_sum() -> None:
+    parts = [noise(BLOCK, seed=i) for i in range(7)]
+    assert np.allclose(tree_sum(parts), np.sum(parts, axis=0), atol=1e-13)
+    assert (tree_sum([]) == 0).all()
+
+
+def test_fifo_fills_gaps_and_drops_what_is_past() -> None:
+    fifo = Fifo(10, 1)
+    fifo.put(4, np.arange(4.0, 14)[:, None])
+    fifo.put(16, np.array([[16.0]]))
+    assert fifo.take(7)[:, 0].tolist() == [10, 11, 12, 13, 0, 0, 16]

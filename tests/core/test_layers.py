@@ -1,0 +1,45 @@
+"""The arrows between the layers point down only (design: the core knows nothing above it)."""
+
+import ast
+from pathlib import Path
+
+import pytest
+
+import salt_anvil
+
+ROOT = Path(salt_anvil.__file__).parent
+# What each layer may import of the project, and of the rest of the world.
+ALLOWED = {
+    "core": {"core"},
+    "files": {"core", "files"},
+    "store": {"core", "store"},
+    "demo": {"core", "files", "store", "demo"},
+    "jobs": {"core", "files", "store", "jobs", "_kernel_cache"},
+    "live": {"core", "files", "live", "_kernel_cache"},
+}
+CORE_OUTSIDE = {"numpy", "scipy", "numba", "pydantic", "annotated_types"}
+NOT_IN_CORE = {"fastapi", "sqlite3", "asyncio", "time", "pathlib", "os", "io", "datetime"}
+
+
+def imports(path: Path) -> set[str]:
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            found.add(node.module)
+    return found
+
+
+@pytest.mark.parametrize("layer", sorted(ALLOWED))
+def test_arrows_point_down(layer: str) -> None:
+    for path in (ROOT / layer).rglob("*.py"):
+        for name in imports(path):
+            if name.startswith("salt_anvil."):
+                assert name.split(".")[1] in ALLOWED[layer], f"{path.name} imports {name}"
+
+
+def test_core_is_pure_computation() -> None:
+    for path in (ROOT / "core").rglob("*.py"):
+        for name in imports(path):
+            assert name.split(".")[0] not in NOT_IN_CORE, f"{path.name} imports {name}"
