@@ -1,7 +1,10 @@
 """Shared means of the tests: seeded sound, sines, steps."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
+import soundfile
 from numpy.typing import NDArray
 
 RATES = (44100, 48000, 96000, 192000)
@@ -29,3 +32,38 @@ def music() -> NDArray:
     sound = noise(96000, seed=7)
     at = np.arange(96000) / 48000
     return sound * (np.exp(-6 * (at % 0.5)) * (at % 1.0 < 0.9))[:, None]
+
+
+@pytest.fixture(scope="session")
+def band_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A data folder with three tracks, a bus and the main bus, 12 s long; treat as read-only."""
+    from salt_anvil.core.session import Session, checked
+    from salt_anvil.files.media import MediaFolder
+    from salt_anvil.store.database import Database
+    from salt_anvil.store.sessions import SessionStore
+
+    data = tmp_path_factory.mktemp("band")
+    folder = MediaFolder(data / "media")
+    strips = []
+    frames = 12 * 48000
+    swell = 0.2 + np.abs(np.sin(np.arange(frames) / 30000))[:, None] ** 8
+    for index, (name, channels) in enumerate((("drum", 1), ("fiddle", 2), ("voice", 1))):
+        sound = noise(frames, channels, level=0.15, seed=20 + index) * swell
+        path = data / f"{name}.wav"
+        soundfile.write(path, sound, 48000, subtype="FLOAT")
+        media = folder.bring_in(path, path.name, 48000)
+        params = {"threshold_db": -28, "release_ms": 700, "lookahead_ms": 3 * index, "makeup_db": 4}
+        strips.append(
+            {"id": name, "name": name.title(), "kind": "track", "audio": media.id,
+             "channels": channels, "frames": frames, "output": "bus",
+             "chain": [{"id": f"{name}-c", "kind": "compressor", "params": params}]}
+        )  # fmt: skip
+    main_chain = [{"id": "main-c", "kind": "compressor", "params": {"release_mode": "auto"}}]
+    strips += [
+        {"id": "bus", "name": "Bus", "kind": "bus"},
+        {"id": "main", "name": "Main bus", "kind": "main", "chain": main_chain},
+    ]
+    sections = [{"name": "Quiet", "start_s": 0}, {"name": "Loud", "start_s": 6}]
+    model = {"name": "Band", "bpm": 120, "sections": sections, "strips": strips}
+    SessionStore(Database(data / "salt-anvil.db")).add(checked(Session, model))
+    return data

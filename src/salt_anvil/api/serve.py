@@ -26,6 +26,7 @@ def serve(data: Path, host: str, port: int) -> int:
         reason = "is in use" if error.errno == 98 else f"cannot be had ({error.strerror})"
         raise FileError(f"port {port} on {host} {reason}; choose another with --port") from None
     port = listener.getsockname()[1]
+    listener.listen(128)
     hub = Hub(data)
     config = uvicorn.Config(
         create_app(hub, allowed_hosts(host, port)), log_level="warning", ws="websockets-sansio",

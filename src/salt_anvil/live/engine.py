@@ -86,8 +86,7 @@ class Engine:
             _, player = self._players[tab]
             if player.wants():
                 self._play_block(tab, player)
-            else:
-                player.prepare()
+            player.prepare()
 
     def _play_block(self, tab: int, player: Player) -> None:
         try:

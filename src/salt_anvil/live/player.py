@@ -24,8 +24,8 @@ AHEAD_MS = 80.0
 COLD_LIMIT_S = 12.0
 """Without a checkpoint, a seek rolls forward over at most this much."""
 
-PATIENCE = 100
-"""Idle turns between two tries to find checkpoints for the loop's start."""
+PATIENCE = 60
+"""Turns after a change, or after missing checkpoints, before the loop's start is looked up."""
 
 States = Callable[[Plan, int], tuple[int, dict[str, State]]]
 
@@ -110,7 +110,7 @@ class Player:
         self._mixer: Mixer | None = None
         self._shadow: Shadow | None = None
         self._ready: Head | None = None
-        self._idle_turns = 0
+        self._patience = 0
 
     @property
     def rate(self) -> int:
@@ -283,6 +283,7 @@ class Player:
         if plan.rate != self._plan.rate:
             self._mixer = None
         self._model, self._plan = session, plan
+        self._patience = PATIENCE
         if self._mixer is not None:
             wired = self._mixer.plan
             self._mixer.change(plan, self._watch())
@@ -337,7 +338,7 @@ class Player:
             self._mixer.skip_to(begin // BLOCK)
             self._make_shadow()
             self.frame = begin
-        self._ready = None
+        self._ready, self._patience = None, 0
 
     def _still_right(self, head: Head, begin: int) -> bool:
         return (
@@ -348,18 +349,18 @@ class Player:
         )
 
     def prepare(self) -> None:
-        """Use spare time: bring a second head to the loop's start, a block a call."""
+        """Bring a second head to the loop's start, a block a call, once nothing is in hand."""
         if not self.playing or self.loop is None:
             return
         begin = self.loop[0]
-        if self._ready is None or not self._still_right(self._ready, begin):
-            if self._idle_turns % PATIENCE == 0:
-                self._ready = Head(
-                    self._plan, self._source, self._states, begin // BLOCK, self._listen
-                )
-            self._idle_turns += 1
-        else:
+        if self._ready is not None and self._still_right(self._ready, begin):
             self._ready.roll()
+            return
+        self._patience -= 1
+        if self._patience > 0:
+            return
+        self._ready = Head(self._plan, self._source, self._states, begin // BLOCK, self._listen)
+        self._patience = PATIENCE
 
 
 def _same_wiring(a: Plan, b: Plan) -> bool:

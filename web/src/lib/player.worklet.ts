@@ -12,6 +12,9 @@ declare function registerProcessor(
 
 const BLOCK = 1024;
 
+/** `record` sends what is played back to the page, with the frame at which it begins. */
+type FromPage = Blend | { type: 'worker'; port: MessagePort } | { type: 'record'; on: boolean };
+
 class Player extends AudioWorkletProcessor {
   private queue: Piece[] = [];
   private next: Piece[] = [];
@@ -27,14 +30,17 @@ class Player extends AudioWorkletProcessor {
   private before = { now: 0, to: 0 };
   private after = { now: 1, to: 1 };
   private worker: MessagePort | null = null;
+  private recording = false;
   private readonly jump = 1 / (0.005 * sampleRate);
   private readonly glide = 1 / (0.01 * sampleRate);
 
   constructor() {
     super();
-    this.port.onmessage = (e: MessageEvent<Blend | { type: 'worker'; port: MessagePort }>) => {
+    this.port.onmessage = (e: MessageEvent<FromPage>) => {
       const message = e.data;
-      if (message.type === 'blend') {
+      if (message.type === 'record') {
+        this.recording = message.on;
+      } else if (message.type === 'blend') {
         this.before.to = message.before;
         this.after.to = message.after;
       } else {
@@ -85,6 +91,8 @@ class Player extends AudioWorkletProcessor {
     if (!left || !right) return true;
     if (!this.running && this.waiting() >= 2 * BLOCK) this.running = true;
     if (!this.running && !this.playing && this.queue.length > 0) this.running = true;
+    const first = this.queue[0];
+    const frame = first && this.running ? first.frame + this.offset : -1;
     for (let i = 0; i < left.length && this.running; i++) {
       const piece = this.queue[0];
       if (!piece) {
@@ -104,6 +112,9 @@ class Player extends AudioWorkletProcessor {
         this.enter();
         break;
       }
+    }
+    if (this.recording && frame >= 0) {
+      this.port.postMessage({ frame, left: left.slice(), right: right.slice() });
     }
     this.tell();
     return true;

@@ -1,0 +1,384 @@
+"""The server as a process: routes, guard, live sound, prints, crashes, bad starts.
+
+The sound of the WebSocket is held against prints of the command line: the same core made both.
+"""
+
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import numpy as np
+import pytest
+import soundfile
+import websockets
+from websockets.sync.client import connect
+
+from tests.conftest import noise
+from tests.server import Server, Tab, serving
+
+
+@pytest.fixture
+def server(band_data: Path, tmp_path: Path) -> Iterator[Server]:
+    shutil.copytree(band_data, tmp_path / "data")
+    with serving(tmp_path / "data") as running:
+        yield running
+
+
+@pytest.fixture(scope="module")
+def printed(band_data: Path, tmp_path_factory: pytest.TempPathFactory) -> np.ndarray:
+    out = tmp_path_factory.mktemp("printed")
+    done = command("print", "Band", "--data", band_data, "--out", out)
+    assert done.returncode == 0, done.stderr
+    return soundfile.read(next(out.iterdir()), dtype="float32")[0]
+
+
+def command(*arguments: object) -> subprocess.CompletedProcess[str]:
+    words = [sys.executable, "-m", "salt_anvil", *map(str, arguments)]
+    return subprocess.run(words, capture_output=True, text=True, timeout=120, check=False)
+
+
+# Guard -------------------------------------------------------------------------------------------
+
+
+def test_only_its_own_pages_may_talk(server: Server) -> None:
+    for headers in ({"Origin": "http://elsewhere.example"}, {"Host": "elsewhere.example"}):
+        answer = server.http.get("/api/sessions", headers=headers)
+        assert answer.status_code == 403
+        assert "elsewhere.example" in answer.json()["error"]
+    with (
+        pytest.raises(websockets.exceptions.InvalidStatus) as told,
+        connect(
+            f"ws://127.0.0.1:{server.port}/api/live",
+            origin="http://elsewhere.example",  # type: ignore[arg-type]
+        ),
+    ):
+        pass
+    assert told.value.response.status_code == 403
+    assert server.http.get("/api/sessions", headers={"Origin": server.url}).status_code == 200
+
+
+def test_too_much_is_refused(server: Server) -> None:
+    answer = server.http.post("/api/sessions", content=b" " * (9 << 20))
+    assert answer.status_code == 413
+
+
+@pytest.mark.parametrize(
+    ("path", "body", "words"),
+    [
+        ("/sessions/99/undo", None, "there is no session 99"),
+        ("/sessions/1/edits", {"base": 1, "edits": []}, "edits"),
+        ("/sessions/1/edits", {"base": 1, "edits": [
+            {"type": "set_params", "stage": "drum-c", "params": {"ratio": 400}}]}, "1 to 100"),
+        ("/sessions/1/edits", {"base": 1, "edits": [
+            {"type": "set_params", "stage": "drum-c",
+             "params": {"topology": "feed-back", "lookahead_ms": 2}}]}, "cannot look ahead"),
+        ("/sessions/1/edits", {"base": 7, "edits": [
+            {"type": "set_strip", "strip": "drum", "field": "mute", "value": True}]},
+         "changed in another tab"),
+        ("/sessions/1/prints", {"format": "tape"}, "format"),
+    ],
+)  # fmt: skip
+def test_refusals_are_one_sentence(server: Server, path: str, body: object, words: str) -> None:
+    answer = server.http.post(f"/api{path}", json=body)
+    assert answer.status_code == 422
+    assert words in answer.json()["error"]
+    assert server.api("GET", "/sessions/1")["revision"] == 1
+
+
+# Sessions ----------------------------------------------------------------------------------------
+
+
+def test_edit_undo_redo_over_http(server: Server) -> None:
+    edit = {"type": "set_params", "stage": "drum-c", "params": {"threshold_db": -33}}
+    state = server.api("POST", "/sessions/1/edits", {"base": 1, "edits": [edit]})
+    assert state["undo"] == "Drum: compressor: threshold −33 dB"
+    assert server.api("POST", "/sessions/1/undo")["redo"] == state["undo"]
+    state = server.api("POST", "/sessions/1/redo")
+    assert state["model"]["strips"][0]["chain"][0]["params"]["threshold_db"] == -33
+
+
+def test_bringing_in_audio(server: Server, tmp_path: Path) -> None:
+    state = server.api("POST", "/sessions", {"name": "New"})
+    number = state["id"]
+    path = tmp_path / "take one.wav"
+    soundfile.write(path, noise(44100, 1), 44100)
+    answer = server.api(
+        "PUT", f"/sessions/{number}/audio?name=take%20one.wav", content=path.read_bytes()
+    )
+    # The first file sets the session's rate, so nothing is converted; the second is.
+    assert answer["said"] is None
+    assert answer["state"]["model"]["rate"] == 44100
+    soundfile.write(path, noise(48000, 2), 48000)
+    answer = server.api("PUT", f"/sessions/{number}/audio?name=two.wav", content=path.read_bytes())
+    assert answer["said"] == "two.wav: converted from 48000 to 44100 Hz"
+    assert [s["frames"] for s in answer["state"]["model"]["strips"]] == [44100, 44100, 0]
+    for content, words in ((b"", "is empty"), (b"nonsense", "not audio that can be read")):
+        bad = server.http.put(f"/api/sessions/{number}/audio?name=x.wav", content=content)
+        assert words in bad.json()["error"]
+    assert len(server.api("GET", f"/sessions/{number}")["model"]["strips"]) == 3
+    assert not list(server.data.glob("*.upload"))
+
+
+def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
+    tab = Tab(server, 1)
+    while True:
+        event = tab.wait("analysed")
+        if event["strip"] == "main" and event["done"] == event["frames"]:
+            break
+    tab.close()
+    answer = server.api("GET", "/sessions/1/strips/drum/ledger?at=drum-c")
+    ledger = answer["ledger"]
+    assert answer["done"] == 1.0
+    assert ledger["after"]["crest"] < ledger["before"]["crest"] + 1
+    assert [s["name"] for s in ledger["sections"]] == ["Quiet", "Loud"]
+    assert ledger["reduction"]["most"] > 3
+    raw = server.http.get(
+        "/api/sessions/1/strips/drum/picture?at=drum-c&begin=0&end=576000&columns=100"
+    ).content
+    head, _, body = raw.partition(b"\n")
+    told = json.loads(head)
+    assert told["done"] == 100
+    numbers = np.frombuffer(body, "<f4")
+    before, after = numbers[:200].reshape(-1, 2), numbers[200:400].reshape(-1, 2)
+    sound = soundfile.read(next((server.data / "media").glob("*.wav")), always_2d=True)[0]
+    assert np.abs(before).max() <= np.abs(sound).max() + 1
+    assert (after[:, 1] >= after[:, 0]).all()
+    hits = server.api("GET", "/sessions/1/strips/drum/hits?at=drum-c&before=576000")
+    assert 1 <= len(hits) <= 3
+
+
+# Live --------------------------------------------------------------------------------------------
+
+
+def test_what_is_played_after_a_seek_is_what_is_printed(
+    server: Server, printed: np.ndarray
+) -> None:
+    tab = Tab(server, 1)
+    tab.say(type="listen", strip="drum", at="chain", alone=False)
+    for frame in (301_234, 48_000):
+        tab.say(type="play", frame=frame)
+        places, sound, _ = tab.sound(48_000)
+        assert places[0] == frame
+        assert (sound[:, 2:] == printed[frame : frame + len(sound)]).all()
+        tab.say(type="stop")
+    tab.close()
+
+
+def test_loop_wraps_without_a_gap(server: Server, printed: np.ndarray) -> None:
+    tab = Tab(server, 1)
+    while (e := tab.wait("analysed"))["done"] != e["frames"] or e["strip"] != "main":
+        pass
+    begin, end = 200_003, 240_000
+    tab.say(type="loop", begin=begin, end=end)
+    tab.say(type="play", frame=end - 20_000)
+    places, sound, _ = tab.sound(60_000 + 40_000)
+    expected = np.concatenate([printed[end - 20_000 : end], printed[begin:end]])
+    wrapped = sound[: len(expected), 2:]
+    assert begin in places
+    # Before the wrap equal to the bit; after it too once the loop's start is ready, and near
+    # enough (the same sound, another past) if it is not.
+    assert (wrapped[:20_000] == expected[:20_000]).all()
+    tail = sound[20_000 + 39_997 : 20_000 + 39_997 + 30_000, 2:]
+    assert np.abs(tail - printed[begin : begin + 30_000]).max() < 1e-6
+    tab.close()
+
+
+def test_in_and_out_travel_together(server: Server) -> None:
+    tab = Tab(server, 1)
+    tab.say(type="listen", strip="fiddle", at="fiddle-c", alone=True)
+    tab.say(type="play", frame=96_000)
+    _, sound, reports = tab.sound(24_000)
+    media = next(p for p in (server.data / "media").glob("*.json") if "fiddle" in p.read_text())
+    raw = np.fromfile(media.with_suffix(".f32"), "<f4").reshape(-1, 2)
+    assert (sound[:, :2] == raw[96_000 : 96_000 + len(sound)]).all()
+    assert np.abs(sound[:, 2:] - sound[:, :2]).max() > 0.01
+    assert max(max(r["stages"]["fiddle-c"]["reduction"]) for r in reports) > 1
+    assert reports[0]["removed_gain"] == pytest.approx(10 ** (-4 / 20))
+    tab.close()
+
+
+def test_a_preview_is_heard_and_not_stored(server: Server) -> None:
+    tab = Tab(server, 1)
+    tab.say(type="listen", strip="drum", at="chain", alone=True)
+    tab.say(type="play", frame=0)
+    tab.sound(4096)
+    edit = {"type": "set_params", "stage": "drum-c", "params": {"makeup_db": -24}}
+    tab.say(type="preview", edits=[edit])
+    _, sound, _ = tab.sound(48_000)
+    late = sound[24_000:]
+    assert np.abs(late[:, 2]).mean() < 0.2 * np.abs(late[:, 0]).mean()
+    assert server.api("GET", "/sessions/1")["revision"] == 1
+    tab.say(type="preview", edits=[{**edit, "params": {"makeup_db": 400}}])
+    assert "makeup_db" in tab.wait("refused")["text"]
+    tab.close()
+
+
+def test_a_broken_tab_disturbs_nobody(server: Server, printed: np.ndarray) -> None:
+    good, bad = Tab(server, 1), Tab(server, 1)
+    bad.say(type="play", frame=0)
+    good.say(type="play", frame=100_000)
+    bad.socket.send("this is not JSON")
+    assert bad.wait("refused")["text"]
+    bad.socket.socket.close()
+    _, sound, _ = good.sound(96_000)
+    assert (sound[:, 2:] == printed[100_000 : 100_000 + len(sound)]).all()
+    good.close()
+
+
+def children(pid: int) -> dict[str, int]:
+    found = {}
+    for entry in Path("/proc").iterdir():
+        if entry.name.isdigit():
+            try:
+                stat = (entry / "stat").read_text().rsplit(")", 1)[1].split()
+                words = (entry / "cmdline").read_bytes()
+            except OSError:
+                continue
+            if int(stat[1]) == pid and b"spawn_main" in words:
+                found[entry.name] = int(entry.name)
+    return found
+
+
+def test_a_killed_engine_comes_back(server: Server, printed: np.ndarray) -> None:
+    tab = Tab(server, 1)
+    tab.say(type="play", frame=0)
+    tab.sound(10_000)
+    for pid in sorted(children(server.process.pid).values())[:1]:
+        os.kill(pid, signal.SIGKILL)
+    assert "started again" in tab.wait("refused")["text"]
+    tab.wait("transport")
+    tab.say(type="play", frame=150_000)
+    tab.epoch = -1
+    _, sound, _ = tab.sound(20_000)
+    assert (sound[:, 2:] == printed[150_000 : 150_000 + len(sound)]).all()
+    tab.close()
+
+
+def test_helpers_end_with_the_server(server: Server) -> None:
+    pids = list(children(server.process.pid).values())
+    assert pids
+    os.kill(server.process.pid, signal.SIGKILL)
+    end = time.monotonic() + 10
+    while any(Path(f"/proc/{p}").exists() for p in pids) and time.monotonic() < end:
+        time.sleep(0.1)
+    alive = [p for p in pids if Path(f"/proc/{p}").exists()]
+    assert alive == []
+
+
+# Prints ------------------------------------------------------------------------------------------
+
+
+def wait_for_print(server: Server, number: int) -> dict:
+    end = time.monotonic() + 60
+    while time.monotonic() < end:
+        row = next(p for p in server.api("GET", "/sessions/1/prints") if p["id"] == number)
+        if row["state"] not in ("waiting", "running"):
+            return row
+        time.sleep(0.1)
+    raise TimeoutError
+
+
+def test_page_print_command_print_and_process_are_equal_to_the_bit(
+    server: Server, tmp_path: Path
+) -> None:
+    wish = {"strip": "voice", "tap": "chain", "format": "wav-24"}
+    row = wait_for_print(server, server.api("POST", "/sessions/1/prints", wish)["id"])
+    page = server.http.get(f"/api/prints/{row['id']}/file").content
+    out = tmp_path / "out"
+    done = command("print", "1", "--data", server.data, "--out", out, "--strip", "voice",
+                   "--format", "wav-24")  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert Path(done.stdout.strip()).read_bytes() == page
+    state = server.api("GET", "/sessions/1")
+    chain = state["model"]["strips"][2]["chain"]
+    recipe = tmp_path / "r.json"
+    recipe.write_text(json.dumps(
+        {"format": "salt-anvil/recipe", "version": 1, "name": "v", "bpm": 120, "chain": chain}
+    ))  # fmt: skip
+    original = next(
+        p.with_suffix(".wav").with_name(p.name.split("-48000")[0] + ".wav")
+        for p in (server.data / "media").glob("*.json") if "voice" in p.read_text()
+    )  # fmt: skip
+    done = command("process", original, tmp_path / "p.wav", "--recipe", recipe, "--width", "24")
+    assert done.returncode == 0, done.stderr
+    assert (tmp_path / "p.wav").read_bytes() == page
+
+
+def test_a_region_print_equals_the_region(server: Server, printed: np.ndarray) -> None:
+    begin, end = 4 * 96_000 // 2, 5 * 96_000 // 2
+    wish = {"format": "wav-32f", "begin": begin, "end": end}
+    row = wait_for_print(server, server.api("POST", "/sessions/1/prints", wish)["id"])
+    path = server.data / "prints" / row["file"]
+    assert (soundfile.read(path, dtype="float32")[0] == printed[begin:end]).all()
+
+
+def test_prints_survive_a_killed_server(band_data: Path, tmp_path: Path) -> None:
+    data = tmp_path / "data"
+    shutil.copytree(band_data, data)
+    server = Server(data)
+    number = server.api("POST", "/sessions/1/prints", {"format": "wav-16"})["id"]
+    server.stop(kill=True)
+    with serving(data) as again:
+        row = wait_for_print(again, number)
+        assert row["state"] == "done"
+        first = (data / "prints" / row["file"]).read_bytes()
+        second = wait_for_print(
+            again, again.api("POST", "/sessions/1/prints", {"format": "wav-16"})["id"]
+        )
+        assert (data / "prints" / second["file"]).read_bytes() == first
+
+
+def test_a_cancelled_print_leaves_nothing(server: Server) -> None:
+    numbers = [server.api("POST", "/sessions/1/prints", {})["id"] for _ in range(3)]
+    server.api("DELETE", f"/prints/{numbers[2]}")
+    assert wait_for_print(server, numbers[2])["state"] == "cancelled"
+    wait_for_print(server, numbers[1])
+    time.sleep(1)
+    names = [p.name for p in (server.data / "prints").iterdir()]
+    assert not any(f" {numbers[2]}.wav" in n for n in names), names
+    assert not any(n.endswith(".part") for n in names)
+
+
+# Starting ----------------------------------------------------------------------------------------
+
+
+def test_a_port_in_use_is_said(tmp_path: Path) -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        done = command("serve", "--data", tmp_path, "--port", port)
+    assert done.returncode == 2
+    assert done.stderr == (
+        f"salt-anvil: port {port} on 127.0.0.1 is in use; choose another with --port\n"
+    )
+
+
+def test_a_second_server_on_the_same_data(server: Server) -> None:
+    done = command("serve", "--data", server.data, "--port", 0)
+    assert done.returncode == 2
+    assert done.stderr.startswith("salt-anvil: another server is using the data folder")
+    assert server.http.get("/api/sessions").status_code == 200
+
+
+def test_a_data_folder_that_cannot_be_used(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    done = command("serve", "--data", tmp_path / "file" / "data", "--port", 0)
+    assert done.returncode == 2
+    assert "cannot be used: not a directory" in done.stderr
+    assert done.stderr.count("\n") == 1
+
+
+def test_the_pages_are_served_with_their_headers(server: Server) -> None:
+    answer = httpx.get(server.url)
+    assert answer.status_code == 200
+    assert "default-src 'self'" in answer.headers["content-security-policy"]
+    assert "Salt Anvil" in answer.text
