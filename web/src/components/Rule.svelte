@@ -118,9 +118,8 @@
   <div class="head">
     <span class="name">{control.label}</span>
     {#if typing !== null}
-      <!-- svelte-ignore a11y_autofocus -->
       <input
-        autofocus
+        {@attach (node: HTMLInputElement) => node.focus()}
         aria-label="{control.label}, typed"
         bind:value={typing}
         onblur={() => finish(true)}

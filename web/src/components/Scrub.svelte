@@ -70,9 +70,8 @@
 </script>
 
 {#if typing !== null}
-  <!-- svelte-ignore a11y_autofocus -->
   <input
-    autofocus
+    {@attach (node: HTMLInputElement) => node.focus()}
     aria-label="{label}, typed"
     bind:value={typing}
     onblur={() => finish(true)}

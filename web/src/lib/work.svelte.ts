@@ -211,6 +211,7 @@ export class Work {
   take(state: SessionState): void {
     this.draft = {};
     this.stripDraft = {};
+    if (state.revision !== this.state?.revision) this.analysed = {};
     this.state = state;
     const strips = state.model.strips;
     if (!strips.some((s) => s.id === this.stripId)) this.select(strips[0]?.id ?? '');

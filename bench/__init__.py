@@ -1,0 +1,1 @@
+"""Measurements of the whole application: starting, control to sound, memory. Not tests."""

@@ -1,0 +1,163 @@
+"""`make bench`: start times, control change to sound, private memory against song length."""
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import httpx
+import numpy as np
+import soundfile
+from tests.server import Server, Tab
+
+from salt_anvil.core.session import Session, checked
+from salt_anvil.files.media import MediaFolder
+from salt_anvil.store.database import Database
+from salt_anvil.store.sessions import SessionStore
+
+
+def data_folder(where: Path, minutes: float, strips: int = 8) -> Path:
+    """A session of `strips` stereo tracks of noise with a compressor each."""
+    folder = MediaFolder(where / "media")
+    frames = round(minutes * 60 * 48000)
+    items = []
+    for index in range(strips):
+        path = where / "noise.wav"
+        generator = np.random.default_rng(index)
+        with soundfile.SoundFile(path, "w", 48000, 2, "PCM_16") as file:
+            for _ in range(frames // 48000):
+                file.write(generator.standard_normal((48000, 2)) * 0.1)
+        media = folder.bring_in(path, f"{index}.wav", 48000)
+        items.append(
+            {"id": f"s{index}", "name": f"S{index}", "kind": "track", "audio": media.id,
+             "channels": 2, "frames": media.frames,
+             "chain": [{"id": f"c{index}", "kind": "compressor"}]}
+        )  # fmt: skip
+        path.unlink()
+    items.append({"id": "main", "name": "Main", "kind": "main"})
+    SessionStore(Database(where / "salt-anvil.db")).add(
+        checked(Session, {"name": "Bench", "strips": items})
+    )
+    return where
+
+
+def start_time(data: Path, cache: Path) -> float:
+    """Seconds from the command to the first page, with kernels kept in `cache`."""
+    environment = dict(os.environ, SALT_ANVIL_CACHE=str(cache))
+    environment.pop("NUMBA_CACHE_DIR", None)
+    begin = time.perf_counter()
+    process = subprocess.Popen(
+        [sys.executable, "-m", "salt_anvil", "serve", "--data", str(data), "--port", "8799"],
+        env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    try:
+        while True:
+            try:
+                if httpx.get("http://127.0.0.1:8799/").status_code == 200:
+                    return time.perf_counter() - begin
+            except httpx.TransportError:
+                time.sleep(0.02)
+    finally:
+        process.terminate()
+        process.wait()
+
+
+def control_to_sound(server: Server) -> float:
+    """Milliseconds from a sent control change to the frame that it is first heard in."""
+    tab = Tab(server, 1)
+    tab.say(type="listen", strip="s0", at="chain", alone=True)
+    tab.say(type="play", frame=0)
+    _, first, _ = tab.sound(4096)
+    begin, received = time.perf_counter(), len(first)
+    waits = []
+    for turn in range(12):
+        while (played := (time.perf_counter() - begin) * 48000) < received - 2048:
+            tab.say(type="played", epoch=tab.epoch, frames=int(played))
+            time.sleep(0.003)
+        gain = -24 if turn % 2 == 0 else 0
+        sent = (time.perf_counter() - begin) * 48000
+        edit = {"type": "set_params", "stage": "c0", "params": {"makeup_db": gain}}
+        tab.say(type="preview", edits=[edit])
+        heard = None
+        while heard is None:
+            _, sound, _ = tab.sound(1024)
+            ratio = np.abs(sound[:, 2]).mean() / np.abs(sound[:, 0]).mean()
+            received += len(sound)
+            low = ratio < 0.4
+            if low == (gain == -24):
+                heard = received - len(sound)
+            pace = (received - 3840) / 48000 - (time.perf_counter() - begin)
+            time.sleep(max(pace, 0))
+        waits.append((heard - sent) / 48.0)
+        pause = time.perf_counter()
+        while time.perf_counter() - pause < 0.3:
+            _, sound, _ = tab.sound(1024)
+            received += len(sound)
+            time.sleep(max((received - 3840) / 48000 - (time.perf_counter() - begin), 0))
+    tab.close()
+    return statistics.median(waits)
+
+
+def private_megabytes(pid: int) -> float:
+    """Private memory of a process and its children."""
+    total = 0
+    pids = [pid]
+    for entry in Path("/proc").iterdir():
+        if entry.name.isdigit():
+            try:
+                parent = int((entry / "stat").read_text().rsplit(")", 1)[1].split()[1])
+            except OSError:
+                continue
+            if parent == pid:
+                pids.append(int(entry.name))
+    for item in pids:
+        try:
+            lines = Path(f"/proc/{item}/smaps_rollup").read_text().splitlines()
+        except OSError:
+            continue
+        total += sum(int(x.split()[1]) for x in lines if x.startswith("Private"))
+    return total / 1024
+
+
+def memory(data: Path) -> float:
+    """Most private memory while a session is analysed and played."""
+    server = Server(data)
+    most = 0.0
+    tab = Tab(server, 1)
+    tab.say(type="play", frame=0)
+    while True:
+        tab.sound(48000)
+        most = max(most, private_megabytes(server.process.pid))
+        done = [e for e in tab.events if e["type"] == "analysed" and e["strip"] == "main"]
+        if done and done[-1]["done"] == done[-1]["frames"]:
+            break
+        if any(e["type"] == "transport" and not e["playing"] for e in tab.events[-3:]):
+            tab.say(type="play", frame=0)
+    tab.close()
+    server.stop()
+    return most
+
+
+def main() -> None:
+    """Measure and print."""
+    with tempfile.TemporaryDirectory() as name:
+        base = Path(name)
+        for part in ("one", "five", "cache"):
+            (base / part).mkdir()
+        one = data_folder(data_folder_ready := base / "one", 1)
+        print(f"cold start (kernels compiled): {start_time(one, base / 'cache'):.1f} s")
+        times = [start_time(one, base / "cache") for _ in range(5)]
+        print(f"warm start to the first page: {statistics.median(times):.2f} s (median of 5)")
+        server = Server(data_folder_ready)
+        time.sleep(3)
+        print(f"control change to sound: {control_to_sound(server):.0f} ms (median of 12)")
+        server.stop()
+        first = memory(one)
+        five = memory(data_folder(base / "five", 5))
+        print(f"private memory, 8 strips of 1 min: {first:.0f} MB, of 5 min: {five:.0f} MB")
+
+
+main()

@@ -1,0 +1,157 @@
+"""`salt-anvil speed`: how fast everything is on this machine. Medians; nothing here is a test."""
+
+import platform
+import statistics
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from salt_anvil.core.dsp import dynamics as d
+from salt_anvil.core.dsp.gate import BLOCK, Sound
+from salt_anvil.core.dsp.ramp import Glide
+from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.strip import StripRunner
+from salt_anvil.core.measure.rows import RowMeter
+from salt_anvil.core.processors import Context
+from salt_anvil.core.processors.compressor import Compressor
+from salt_anvil.core.recipe import plan_recipe, read_recipe
+from salt_anvil.demo import install
+
+RATE, SECONDS, ROUNDS = 48000, 10, 7
+COMPRESSOR: dict[str, dict[str, Any]] = {
+    "as it comes (peak, linked)": {},
+    "rms": {"detector": "rms"},
+    "branching": {"ballistics": "branching"},
+    "feed-back": {"topology": "feed-back"},
+    "link 50 %": {"link": 0.5},
+    "restore 30 %": {"restore": 0.3},
+    "automatic release": {"release_mode": "auto"},
+    "look-ahead 5 ms": {"lookahead_ms": 5},
+    "mid-side": {"stereo": "mid-side"},
+}
+
+
+def _noise(channels: int = 2) -> Sound:
+    return (
+        np.random.default_rng(1).standard_normal((RATE * SECONDS // BLOCK * BLOCK, channels)) * 0.2
+    )
+
+
+def _factor(run: Callable[[], None], seconds: float = SECONDS) -> float:
+    """Return the median of seconds of sound per second of computing."""
+    run()
+    times = []
+    for _ in range(ROUNDS):
+        start = time.perf_counter()
+        run()
+        times.append(time.perf_counter() - start)
+    return seconds / statistics.median(times)
+
+
+def _kernel(params: dict[str, Any]) -> float:
+    """The compressor's two kernels alone, block by block."""
+    from salt_anvil.core.processors.compressor import _flags
+
+    item = Compressor()
+    settings = item.Params(**params)
+    context = Context(RATE, 2)
+    ramp = Glide(item.controls(settings, context)).over(0, BLOCK)
+    state = item.prepare(settings, context)["detector"]
+    flags = _flags(settings)
+    out, reduction, unheard = np.empty((BLOCK, 2)), np.empty((BLOCK, 2)), np.empty((0, 2))
+    makeup = np.zeros(len(ramp.value))
+    blocks = list(_noise().reshape(-1, BLOCK, 2))
+
+    def run() -> None:
+        for block in blocks:
+            d.reduce_into(reduction, unheard, block, 0, ramp.value, ramp.step, flags, state)
+            d.gain_into(out, block, reduction, 0, makeup, makeup)
+
+    return _factor(run)
+
+
+def _engine(kind: str, params: dict[str, Any]) -> float:
+    """A strip with one stage through the engine."""
+    recipe = read_recipe({"chain": [{"kind": kind, "params": params}]})
+    sound = _noise()
+    plan = plan_recipe(recipe, RATE, 2, len(sound))
+
+    def run() -> None:
+        runner = StripRunner(plan, lambda j: sound[j % 400 * BLOCK : (j % 400 + 1) * BLOCK])
+        for _ in range(len(sound) // BLOCK):
+            runner.block()
+
+    return _factor(run)
+
+
+def _demo() -> dict[str, float]:
+    """The demo session's strips and stages over noise."""
+    names = [name.lower().replace(" ", "-") for name, *_ in install.TRACKS]
+    media = {
+        n: (n, 2 if n in ("shaker", "squeezebox", "voice-room") else 1, RATE * 60) for n in names
+    }
+    session = install.session_model(media)
+    sounds = {1: _noise(1), 2: _noise(2)}
+    channels = {n: media[n][1] for n in names}
+
+    def source(audio: str, start: int, frames: int) -> Sound:
+        sound = sounds[channels[audio]]
+        at = start % (len(sound) - BLOCK)
+        return sound[at : at + frames]
+
+    plan = make_plan(session)
+
+    def run() -> None:
+        mixer = Mixer(plan, source)
+        for _ in range(SECONDS * RATE // BLOCK):
+            mixer.block()
+
+    stages = sum(len(s.stages) for s in plan.strips)
+    return {"strips": len(plan.strips), "stages": stages, "factor": _factor(run)}
+
+
+def _meter() -> float:
+    sound = _noise()
+
+    def run() -> None:
+        RowMeter(RATE, 2).feed(sound)
+
+    return _factor(run)
+
+
+def measure_speed() -> dict[str, Any]:
+    """Return real-time factors (seconds of sound per second of one core)."""
+    return {
+        "machine": f"{platform.machine()}, Python {platform.python_version()}",
+        "rate": RATE,
+        "compressor": {
+            name: {"kernel": _kernel(params), "engine": _engine("compressor", params)}
+            for name, params in COMPRESSOR.items()
+        },
+        "trim": {"engine": _engine("trim", {"gain_db": -3})},
+        "meter": _meter(),
+        "demo": _demo(),
+    }
+
+
+def table(found: dict[str, Any]) -> str:
+    """Return the figures as text."""
+    lines = [
+        f"Seconds of sound per second of one core, stereo, {found['rate']} Hz, median of {ROUNDS}",
+        f"({found['machine']})",
+        "",
+        f"{'compressor':32} {'kernel':>8} {'engine':>8}",
+    ]
+    for name, row in found["compressor"].items():
+        lines.append(f"  {name:30} {row['kernel']:8.0f} {row['engine']:8.0f}")
+    lines += [
+        f"{'trim':32} {'':8} {found['trim']['engine']:8.0f}",
+        f"{'meter (loudness, true peak)':32} {'':8} {found['meter']:8.0f}",
+        "",
+        f"demo session, {found['demo']['strips']} strips, {found['demo']['stages']} stages:"
+        f" {found['demo']['factor']:.1f}",
+    ]
+    return "\n".join(lines)

@@ -1,0 +1,64 @@
+"""A real Chromium on a real server; skipped, with a clear line, where there is none."""
+
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from salt_anvil.demo.install import install_demo
+from tests.server import Server, serving
+
+CHROMIUM = shutil.which("chromium")
+FLAGS = [
+    "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        if "browser" in item.path.parts:
+            item.add_marker(pytest.mark.browser)
+            if CHROMIUM is None:
+                item.add_marker(pytest.mark.skip(reason="Chromium is not installed"))
+
+
+@pytest.fixture(scope="session")
+def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    data = tmp_path_factory.mktemp("demo")
+    install_demo(data)
+    return data
+
+
+@pytest.fixture(scope="module")
+def demo_server(demo_data: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    data = tmp_path_factory.mktemp("browser") / "data"
+    shutil.copytree(demo_data, data)
+    with serving(data) as server:
+        yield server
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        running = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield running
+        running.close()
+
+
+@pytest.fixture
+def page(browser: Browser, demo_server: Server) -> Iterator[Page]:
+    """A page that fails the test if a script of it does."""
+    errors: list[str] = []
+    # The pages' policy forbids eval, which Playwright's waiting uses.
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, accept_downloads=True, bypass_csp=True
+    )
+    opened = context.new_page()
+    opened.on("pageerror", lambda error: errors.append(str(error)))
+    opened.goto(demo_server.url)
+    yield opened
+    context.close()
+    assert errors == []

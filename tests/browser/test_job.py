@@ -1,0 +1,332 @@
+"""The job in a real browser: look, play, drag, compare at the same loudness, undo, print, read.
+
+Sound is recorded from the AudioWorklet while it plays.
+"""
+
+import shutil
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from playwright.sync_api import Page, expect
+
+from salt_anvil.core.measure.rows import RowMeter, figures
+from tests.conftest import noise
+from tests.server import Server
+
+LIVE = "saltAnvil.live"
+
+
+def open_demo(page: Page) -> None:
+    page.get_by_role("button", name="Open the demo").click()
+    page.wait_for_selector("[data-strip=box-drum]")
+    wait_for_analysis(page)
+
+
+def wait_for_analysis(page: Page) -> None:
+    """Until the picture is whole and the main bus has been gone through."""
+    page.wait_for_function(
+        "saltAnvil.work.analysed.main === 1 &&"
+        " document.querySelector('canvas[data-done]').dataset.done === '1'",
+        timeout=90_000,
+    )
+
+
+def start_recording(page: Page) -> None:
+    page.evaluate(
+        """() => {
+          const heard = (window.heard = []);
+          const port = saltAnvil.live.node.port;
+          port.onmessage = (e) => heard.push(e.data);
+          port.postMessage({ type: 'record', on: true });
+        }"""
+    )
+
+
+def recorded(page: Page, frames: int) -> tuple[int, np.ndarray]:
+    """Return the last unbroken run of so many frames: its first frame, and the sound."""
+    page.wait_for_function(f"window.heard.length > {frames // 128 + 40}", timeout=30_000)
+    pieces = page.evaluate(
+        """() => {
+          saltAnvil.live.node.port.postMessage({ type: 'record', on: false });
+          return window.heard.map((h) => [h.frame, [...h.left], [...h.right]]);
+        }"""
+    )
+    runs: list[tuple[int, list[np.ndarray]]] = []
+    for frame, left, right in pieces:
+        block = np.array([left, right], np.float32).T
+        if runs and frame == runs[-1][0] + sum(len(b) for b in runs[-1][1]):
+            runs[-1][1].append(block)
+        else:
+            runs.append((frame, [block]))
+    start, blocks = max(runs, key=lambda run: len(run[1]))
+    return start, np.concatenate(blocks)
+
+
+def loudness(sound: np.ndarray) -> float:
+    meter = RowMeter(48000, 2)
+    return figures(np.concatenate([meter.feed(sound.astype(np.float64)), meter.flush()])).loudness
+
+
+def printed(page: Page, what: str, format: str, tmp_path: Path) -> Path:
+    page.get_by_role("button", name="print", exact=True).click()
+    sheet = page.get_by_role("dialog", name="Print")
+    sheet.get_by_role("radio", name=what, exact=True).click()
+    sheet.get_by_role("radio", name=format, exact=True).click()
+    with page.expect_response(lambda r: r.request.method == "POST") as asked:
+        sheet.get_by_role("button", name="Print").click()
+    number = asked.value.json()["id"]
+    row = sheet.locator(f"li[data-print='{number}'][data-state=done]")
+    expect(row).to_be_visible(timeout=60_000)
+    with page.expect_download() as download:
+        row.get_by_role("link", name="Save").click()
+    path = tmp_path / download.value.suggested_filename
+    download.value.save_as(path)
+    sheet.get_by_role("button", name="Close").click()
+    return path
+
+
+def test_the_job(page: Page, tmp_path: Path) -> None:
+    open_demo(page)
+    page.click("[data-strip=foot-stomps]")
+    wait_for_analysis(page)
+    label = page.locator("[data-line=threshold_db] .label")
+    expect(label).to_have_text("threshold −20.0 dB")
+    before = ledger_reduction(page, "Reel")
+
+    # Play the Reel in a loop, this strip alone.
+    ruler = page.locator(".ruler")
+    box = ruler.bounding_box()
+    assert box
+    ruler.dblclick(position={"x": box["width"] * 0.5, "y": 6})
+    page.wait_for_function(f"{LIVE}.transport.loop?.[0] === 25 * 48000")
+    page.get_by_role("switch", name="in the mix").click()
+    page.get_by_role("button", name="Play").click()
+    page.wait_for_function(f"{LIVE}.transport.playing && {LIVE}.frame > 25.2 * 48000")
+    start_recording(page)
+    _, loud = recorded(page, 60_000)
+
+    # Drag the threshold down on the waveform, by hand.
+    line = page.locator("[data-line=threshold_db]").bounding_box()
+    assert line
+    x, y = line["x"] + 200, line["y"] + line["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for step in range(1, 11):
+        page.mouse.move(x, y + 4 * step)
+    expect(label).not_to_have_text("threshold −20.0 dB")
+    page.mouse.up()
+    expect(page.get_by_role("button", name="undo")).to_be_enabled()
+    threshold = page.evaluate("saltAnvil.work.stage.params.threshold_db")
+    assert -50 < threshold < -26
+    wait_for_analysis(page)
+    page.wait_for_timeout(600)
+    assert ledger_reduction(page, "Reel") > before + 3
+    page.evaluate("window.heard = []")
+    start_recording(page)
+    _, soft = recorded(page, 60_000)
+    assert loudness(soft) < loudness(loud) - 2
+
+    # Compare at the same loudness: what is heard of both sides differs by less than 0.2 LU.
+    page.get_by_role("switch", name="same loudness").click()
+    page.wait_for_timeout(400)
+    sides = {}
+    for side in ("in", "out"):
+        page.get_by_role("radio", name=side, exact=True).click()
+        page.wait_for_timeout(300)
+        sides[side] = whole_loop(page)
+    assert abs(loudness(sides["in"]) - loudness(sides["out"])) < 0.2
+
+    # Hold C: what is removed; with nothing after make-up it is neither side.
+    page.keyboard.down("c")
+    expect(page.get_by_role("radio", name="removed")).to_be_checked()
+    page.keyboard.up("c")
+    expect(page.get_by_role("radio", name="out", exact=True)).to_be_checked()
+    page.get_by_role("button", name="Stop").click()
+
+    page.keyboard.press("Control+z")
+    expect(label).to_have_text("threshold −20.0 dB")
+    page.keyboard.press("Control+Shift+z")
+    expect(label).not_to_have_text("threshold −20.0 dB")
+
+    path = printed(page, "Foot stomps after its chain", "wav-24", tmp_path)
+    sound, rate = soundfile.read(path)
+    assert (rate, sound.ndim, len(sound)) == (48000, 1, 60 * 48000)
+    reel = sound[25 * 48000 : 40 * 48000]
+    # The print holds what was heard: the Reel as loud as the recorded loop (unmatched side).
+    twice = np.stack([reel, reel], axis=1)
+    assert loudness(twice) == pytest.approx(loudness(soft), abs=1.5)
+
+
+def ledger_reduction(page: Page, section: str) -> float:
+    """The greatest reduction of a section, as the ledger says."""
+    cell = page.locator("table.taken tr", has=page.get_by_text(section, exact=True)).locator("td")
+    return float(cell.nth(2).inner_text().replace("−", "-"))
+
+
+def whole_loop(page: Page) -> np.ndarray:
+    """Record one whole turn of the loop."""
+    page.evaluate("window.heard = []")
+    start_recording(page)
+    length = page.evaluate(f"{LIVE}.transport.loop[1] - {LIVE}.transport.loop[0]")
+    page.wait_for_function(f"window.heard.length > {length // 128 + 60}", timeout=40_000)
+    pieces = page.evaluate("window.heard.map((h) => [[...h.left], [...h.right]])")
+    page.evaluate("saltAnvil.live.node.port.postMessage({ type: 'record', on: false })")
+    sound = np.concatenate([np.array(p, np.float32).T for p in pieces])
+    return sound[:length]
+
+
+def test_what_the_worklet_plays_after_a_seek_is_what_is_printed(page: Page, tmp_path: Path) -> None:
+    open_demo(page)
+    canvas = page.get_by_label("Waveform in and out, and reduction")
+    box = canvas.bounding_box()
+    assert box
+    canvas.click(position={"x": box["width"] * 0.6, "y": box["height"] * 0.42})
+    page.wait_for_function(f"Math.abs({LIVE}.frame - 36 * 48000) < 48000")
+    page.keyboard.press(" ")
+    page.wait_for_function(f"{LIVE}.transport.playing && {LIVE}.node !== null")
+    page.wait_for_timeout(500)
+    start_recording(page)
+    start, sound = recorded(page, 48_000)
+    page.keyboard.press(" ")
+    path = printed(page, "main mix", "wav-32f", tmp_path)
+    whole = soundfile.read(path, dtype="float32")[0]
+    error = sound - whole[start : start + len(sound)]
+    assert np.abs(sound).max() > 0.05
+    # -120 dBFS is asked for; the samples are the same floats.
+    assert np.abs(error).max() < 1e-6
+
+
+def test_bringing_in_files_by_choosing(page: Page, tmp_path: Path) -> None:
+    soundfile.write(tmp_path / "first.wav", noise(48000, 1), 44100)
+    soundfile.write(tmp_path / "second.flac", noise(48000, 2), 48000)
+    (tmp_path / "broken.wav").write_text("no sound")
+    page.get_by_label("Name of the new session").fill("My own take")
+    page.set_input_files(
+        "input[type=file]", [str(tmp_path / n) for n in ("first.wav", "second.flac")]
+    )
+    page.wait_for_selector("[data-strip=second]")
+    expect(page.get_by_role("navigation", name="Strips")).to_contain_text("first")
+    page.click("[data-strip=second]")
+    page.get_by_role("button", name="add a compressor").click()
+    expect(page.get_by_role("heading", name="Compressor")).to_be_visible()
+    page.keyboard.press("1")
+    page.set_input_files("input[type=file]", str(tmp_path / "broken.wav"))
+    expect(page.get_by_role("alert")).to_have_text(
+        "broken.wav is not audio that can be read; WAV, FLAC, AIFF, OGG and MP3 can"
+    )
+
+
+def test_controls_by_keyboard_and_typing(page: Page) -> None:
+    open_demo(page)
+    page.click("[data-strip=voice-room]")
+    ratio = page.get_by_role("slider", name="Ratio")
+    ratio.focus()
+    page.keyboard.type("8:1")
+    page.keyboard.press("Enter")
+    expect(ratio).to_have_attribute("aria-valuenow", "8")
+    ratio.press("ArrowRight")
+    expect(ratio).not_to_have_attribute("aria-valuenow", "8")
+    release = page.get_by_role("slider", name="Release", exact=True)
+    release.focus()
+    page.keyboard.type("0.12 s")
+    page.keyboard.press("Enter")
+    expect(release).to_have_attribute("aria-valuenow", "120")
+    release.dblclick()
+    page.keyboard.press("Shift+Digit2")
+    expect(page.get_by_role("radio", name="B", exact=True)).to_be_checked()
+    page.get_by_role("slider", name="Knee").focus()
+    page.keyboard.type("12")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("complementary", name="Ledger")).to_contain_text("A: knee 6")
+    page.keyboard.press("Escape")
+    page.locator("h2").click()
+    page.keyboard.press("]")
+    expect(page.get_by_role("status")).to_contain_text("trying “Even hand”")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("slider", name="Knee")).to_have_attribute("aria-valuenow", "12")
+    page.keyboard.press("]")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="undo")).to_have_attribute(
+        "title", "Voice room: compressor: starting point “Even hand”"
+    )
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog", name="Keys")).to_contain_text("hear what is removed")
+
+
+def test_the_chain_by_mouse_and_keyboard(page: Page) -> None:
+    open_demo(page)
+    page.click("[data-strip=lead-voice]")
+    blocks = page.locator("[data-stage]")
+    names = lambda: [b.get_attribute("data-stage") for b in blocks.all()]  # noqa: E731
+    assert names() == ["lead-voice-trim", "lead-voice-compressor"]
+    source, target = blocks.nth(0).bounding_box(), blocks.nth(1).bounding_box()
+    assert source
+    assert target
+    page.mouse.move(source["x"] + 60, source["y"] + 35)
+    page.mouse.down()
+    page.mouse.move(target["x"] + 60, target["y"] + 35, steps=4)
+    page.mouse.move(target["x"] + target["width"] + 10, target["y"] + 35, steps=4)
+    page.mouse.up()
+    page.wait_for_function(
+        "document.querySelector('[data-stage]').dataset.stage === 'lead-voice-compressor'"
+    )
+    blocks.nth(1).focus()
+    page.keyboard.press("Alt+ArrowLeft")
+    page.wait_for_function(
+        "document.querySelector('[data-stage]').dataset.stage === 'lead-voice-trim'"
+    )
+    page.get_by_role("button", name="Add a stage at the end").click()
+    page.get_by_role("menuitem", name="Compressor").click()
+    expect(blocks).to_have_count(3)
+    page.get_by_role("button", name="Take away").click()
+    expect(blocks).to_have_count(2)
+
+
+def test_a_closed_tab_and_a_killed_server_lose_nothing(
+    browser, demo_data: Path, tmp_path: Path
+) -> None:
+    data = tmp_path / "data"
+    shutil.copytree(demo_data, data)
+    server = Server(data)
+    page = browser.new_page(bypass_csp=True)
+    page.goto(server.url)
+    page.get_by_role("button", name="Open the demo").click()
+    page.get_by_role("slider", name="Ratio").focus()
+    page.keyboard.type("9")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="undo")).to_be_enabled()
+    server.stop(kill=True)
+    expect(page.get_by_text("not connected")).to_be_visible()
+    page.close()
+    again = Server(data)
+    model = again.api("GET", "/sessions/1")["model"]
+    again.stop()
+    assert model["strips"][0]["chain"][0]["params"]["ratio"] == 9
+
+
+@pytest.mark.parametrize(("width", "height"), [(1280, 800), (1920, 1080), (1024, 700)])
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_nothing_is_cut_off_or_overlaps(page: Page, width: int, height: int, theme: str) -> None:
+    page.set_viewport_size({"width": width, "height": height})
+    page.evaluate(f"localStorage.setItem('theme', '{theme}')")
+    page.reload()
+    open_demo(page)
+    assert page.evaluate("document.documentElement.scrollWidth") <= width
+    cut = page.evaluate(
+        """() => [...document.querySelectorAll('button, [role=slider], td, th, b')]
+          .filter((e) => e.checkVisibility() && !e.closest('.list, .panel, .ledger'))
+          .filter((e) => { const r = e.getBoundingClientRect();
+            return r.width > 0 && (r.right > innerWidth + 1 || r.bottom > innerHeight + 1); })
+          .map((e) => e.textContent)"""
+    )
+    assert cut == []
+    unnamed = page.evaluate(
+        """() => [...document.querySelectorAll('button, [role=slider], input, select')]
+          .filter((e) => e.checkVisibility())
+          .filter((e) => !e.getAttribute('aria-label') && !e.textContent.trim())
+          .filter((e) => !e.labels?.length)
+          .length"""
+    )
+    assert unnamed == 0
