@@ -31,8 +31,9 @@
     if (!box) return;
     const up = (box.top + height / 2 - event.clientY) / (height / 2);
     const db = toDb(amplitudeAt(Math.min(Math.max(up, 0), 1), span.decibels));
-    const low = control.low ?? -60;
-    work.hold(name, Math.min(Math.max(Math.round(db * 10) / 10, low), control.high ?? 0));
+    const least = control.low ?? -60;
+    const most = control.high ?? 0;
+    work.hold(name, Math.min(Math.max(Math.round(db * 10) / 10, least), most));
   }
 
   function up(): void {
