@@ -19,7 +19,8 @@ test: .venv/ready $(PAGES) browser
 	$(BIN)/python -m pytest
 
 bench: .venv/ready
-	$(BIN)/python -m bench
+	$(BIN)/python bench/kernels.py
+	$(BIN)/salt-anvil speed
 
 setup: .venv/ready $(PAGES)
 

@@ -73,6 +73,7 @@ def _parser() -> argparse.ArgumentParser:
 
     speed = commands.add_parser("speed", help="how fast everything is on this machine")
     speed.add_argument("--json", action="store_true")
+    speed.add_argument("--quick", action="store_true", help="only the real-time factors")
     speed.set_defaults(run=_speed)
 
     demo = commands.add_parser("demo", help="make the demo session in the data folder")
@@ -197,7 +198,7 @@ def _print(options: argparse.Namespace) -> None:
 def _speed(options: argparse.Namespace) -> None:
     from salt_anvil.speed import measure_speed, table
 
-    found: dict[str, Any] = measure_speed()
+    found: dict[str, Any] = measure_speed(quick=options.quick)
     print(json.dumps(found, indent=2) if options.json else table(found))
 
 

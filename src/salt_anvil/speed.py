@@ -122,9 +122,15 @@ def _meter() -> float:
     return _factor(run)
 
 
-def measure_speed() -> dict[str, Any]:
-    """Return real-time factors (seconds of sound per second of one core)."""
-    return {
+def measure_speed(*, quick: bool = False) -> dict[str, Any]:
+    """Return real-time factors (seconds of sound per second of one core), and the server's figures.
+
+    quick: only the factors.
+    """
+    from salt_anvil.speed_server import measure_server
+
+    server = {} if quick else {"server": measure_server()}
+    return server | {
         "machine": f"{platform.machine()}, Python {platform.python_version()}",
         "rate": RATE,
         "compressor": {
@@ -154,4 +160,14 @@ def table(found: dict[str, Any]) -> str:
         f"demo session, {found['demo']['strips']} strips, {found['demo']['stages']} stages:"
         f" {found['demo']['factor']:.1f}",
     ]
+    if "server" in found:
+        server = found["server"]
+        lines += [
+            f"start to the first page: cold (kernels compiled) {server['cold_start_s']:.1f} s,"
+            f" warm {server['warm_start_s']:.2f} s",
+            f"control change to sound: {server['control_to_sound_ms']:.0f} ms",
+            "private memory of all processes, 8 strips:"
+            f" {server['private_mb_8_strips_1_min']:.0f} MB with 1 min,"
+            f" {server['private_mb_8_strips_5_min']:.0f} MB with 5 min",
+        ]
     return "\n".join(lines)

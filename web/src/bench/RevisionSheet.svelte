@@ -31,7 +31,7 @@
   }
 
   function back(id: number): void {
-    if (work.state) void work.change(api.backTo(work.state.id, id));
+    void work.change((at) => api.backTo(at.id, id));
   }
 </script>
 

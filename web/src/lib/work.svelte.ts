@@ -42,7 +42,7 @@ export class Work {
         if (event.strip === this.stripId) this.fresh += 1;
       }
       if (event.type === 'changed' && event.session === this.state?.id)
-        void this.refresh(event.revision);
+        this.refresh(event.revision);
       if (event.type === 'refused') this.problem = event.text;
     });
   }
@@ -167,10 +167,15 @@ export class Work {
     return edits;
   }
 
-  /** Stores what is in hand as one gesture. */
+  /** Stores what is in hand as one gesture; what is taken in hand meanwhile stays there. */
   async drop(): Promise<void> {
     const edits = this.draftEdits();
-    if (edits.length) await this.edit(...edits);
+    if (edits.length === 0) return;
+    const stages = this.draft;
+    const strips = this.stripDraft;
+    await this.edit(...edits);
+    this.draft = without(this.draft, stages);
+    this.stripDraft = without(this.stripDraft, strips);
   }
 
   set(name: string, value: ParamValue): Promise<void> {
@@ -179,38 +184,41 @@ export class Work {
   }
 
   edit(...edits: Edit[]): Promise<void> {
-    this.sending = this.sending.then(async () => {
-      if (!this.state) return;
-      await this.change(api.edit(this.state.id, this.state.revision, edits));
-    });
-    return this.sending;
+    return this.change((at) => api.edit(at.id, at.revision, edits));
   }
 
   undo(): Promise<void> {
-    return this.state ? this.change(api.undo(this.state.id)) : Promise.resolve();
+    return this.change((at) => api.undo(at.id));
   }
 
   redo(): Promise<void> {
-    return this.state ? this.change(api.redo(this.state.id)) : Promise.resolve();
+    return this.change((at) => api.redo(at.id));
   }
 
-  async change(answer: Promise<SessionState>): Promise<void> {
+  /** Does one thing after the other, so that no answer is overtaken by an older one. */
+  change(ask: (at: SessionState) => Promise<SessionState>): Promise<void> {
+    this.sending = this.sending.then(() => this.changeNow(ask));
+    return this.sending;
+  }
+
+  private async changeNow(ask: (at: SessionState) => Promise<SessionState>): Promise<void> {
+    if (!this.state) return;
+    const { id } = this.state;
     try {
-      this.take(await answer);
+      const next = await ask(this.state);
+      if (next.id === this.state.id) this.take(next);
       this.problem = null;
     } catch (error) {
       this.problem = error instanceof Refusal ? error.message : String(error);
-      if (this.state) {
-        const kept = await api.session(this.state.id).catch(() => null);
-        if (kept) this.take(kept);
-      }
+      const kept = await api.session(id).catch(() => null);
+      this.draft = {};
+      this.stripDraft = {};
+      if (kept) this.take(kept);
       this.live.send({ type: 'preview', edits: [] });
     }
   }
 
   take(state: SessionState): void {
-    this.draft = {};
-    this.stripDraft = {};
     if (state.revision !== this.state?.revision) this.analysed = {};
     this.state = state;
     const strips = state.model.strips;
@@ -223,11 +231,9 @@ export class Work {
     this.fresh += 1;
   }
 
-  private async refresh(revision: number): Promise<void> {
-    if (!this.state || this.state.revision === revision) return;
-    const id = this.state.id;
-    await this.sending;
-    if (this.state?.revision !== revision) await this.change(api.session(id));
+  /** The session has another revision; if this page made it, it is here by now. */
+  private refresh(revision: number): void {
+    void this.change((at) => (at.revision === revision ? Promise.resolve(at) : api.session(at.id)));
   }
 
   // Starting points: step through, keep or go back -------------------------------------------
@@ -273,4 +279,18 @@ export class Work {
       values.includes(String(params[name])),
     );
   }
+}
+
+/** What is held of `now` that is not as it was in `sent`. */
+function without<T extends object>(
+  now: Record<string, T>,
+  sent: Record<string, T>,
+): Record<string, T> {
+  const kept: Record<string, T> = {};
+  for (const [owner, values] of Object.entries(now)) {
+    const old = sent[owner] as Record<string, unknown> | undefined;
+    const left = Object.entries(values).filter(([name, value]) => !old || old[name] !== value);
+    if (left.length) kept[owner] = Object.fromEntries(left) as T;
+  }
+  return kept;
 }

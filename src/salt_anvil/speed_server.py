@@ -1,18 +1,17 @@
-"""`make bench`: start times, control change to sound, private memory against song length."""
+"""The second half of `salt-anvil speed`: starting, control to sound, memory against length."""
 
 import os
 import statistics
-import subprocess
-import sys
 import tempfile
 import time
+import urllib.request
 from pathlib import Path
+from typing import Any
 
-import httpx
 import numpy as np
 import soundfile
-from tests.server import Server, Tab
 
+from salt_anvil.client import ServerProcess, Tab
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.store.database import Database
@@ -45,27 +44,19 @@ def data_folder(where: Path, minutes: float, strips: int = 8) -> Path:
 
 
 def start_time(data: Path, cache: Path) -> float:
-    """Seconds from the command to the first page, with kernels kept in `cache`."""
+    """Return the seconds from the command to the first page, with kernels kept in `cache`."""
     environment = dict(os.environ, SALT_ANVIL_CACHE=str(cache))
     environment.pop("NUMBA_CACHE_DIR", None)
     begin = time.perf_counter()
-    process = subprocess.Popen(
-        [sys.executable, "-m", "salt_anvil", "serve", "--data", str(data), "--port", "8799"],
-        env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
-    try:
-        while True:
-            try:
-                if httpx.get("http://127.0.0.1:8799/").status_code == 200:
-                    return time.perf_counter() - begin
-            except httpx.TransportError:
-                time.sleep(0.02)
-    finally:
-        process.terminate()
-        process.wait()
+    server = ServerProcess(data, environment)
+    with urllib.request.urlopen(server.url) as page:
+        page.read()
+    took = time.perf_counter() - begin
+    server.stop()
+    return took
 
 
-def control_to_sound(server: Server) -> float:
+def control_to_sound(server: ServerProcess) -> float:
     """Milliseconds from a sent control change to the frame that it is first heard in."""
     tab = Tab(server, 1)
     tab.say(type="listen", strip="s0", at="chain", alone=True)
@@ -124,7 +115,7 @@ def private_megabytes(pid: int) -> float:
 
 def memory(data: Path) -> float:
     """Most private memory while a session is analysed and played."""
-    server = Server(data)
+    server = ServerProcess(data)
     most = 0.0
     tab = Tab(server, 1)
     tab.say(type="play", frame=0)
@@ -141,23 +132,23 @@ def memory(data: Path) -> float:
     return most
 
 
-def main() -> None:
-    """Measure and print."""
+def measure_server() -> dict[str, Any]:
+    """Return seconds of starting, ms from control to sound, MB of private memory."""
     with tempfile.TemporaryDirectory() as name:
         base = Path(name)
         for part in ("one", "five", "cache"):
             (base / part).mkdir()
-        one = data_folder(data_folder_ready := base / "one", 1)
-        print(f"cold start (kernels compiled): {start_time(one, base / 'cache'):.1f} s")
-        times = [start_time(one, base / "cache") for _ in range(5)]
-        print(f"warm start to the first page: {statistics.median(times):.2f} s (median of 5)")
-        server = Server(data_folder_ready)
+        one, five = data_folder(base / "one", 1), data_folder(base / "five", 5)
+        cold = start_time(one, base / "cache")
+        warm = statistics.median(start_time(one, base / "cache") for _ in range(5))
+        server = ServerProcess(one)
         time.sleep(3)
-        print(f"control change to sound: {control_to_sound(server):.0f} ms (median of 12)")
+        wait = control_to_sound(server)
         server.stop()
-        first = memory(one)
-        five = memory(data_folder(base / "five", 5))
-        print(f"private memory, 8 strips of 1 min: {first:.0f} MB, of 5 min: {five:.0f} MB")
-
-
-main()
+        return {
+            "cold_start_s": cold,
+            "warm_start_s": warm,
+            "control_to_sound_ms": wait,
+            "private_mb_8_strips_1_min": memory(one),
+            "private_mb_8_strips_5_min": memory(five),
+        }

@@ -1,1 +1,0 @@
-"""Measurements of the whole application: starting, control to sound, memory. Not tests."""

@@ -1,0 +1,103 @@
+"""A server process and a tab that plays, for measurements and tests."""
+
+import json
+import re
+import subprocess
+import sys
+import time
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from websockets.sync.client import ClientConnection, connect
+
+from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.live.messages import HEADER
+
+
+class ServerProcess:
+    """`salt-anvil serve` on a free port, as users start it."""
+
+    def __init__(self, data: Path, environment: dict[str, str] | None = None) -> None:
+        self.data = data
+        command = [sys.executable, "-m", "salt_anvil", "serve", "--data", str(data), "--port", "0"]
+        self.process = subprocess.Popen(
+            command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, env=environment
+        )
+        assert self.process.stdout is not None
+        line = self.process.stdout.readline()
+        found = re.search(r"http://[\d.]+:(\d+)", line)
+        if found is None:
+            raise RuntimeError(f"the server did not start: {line!r}")
+        self.url, self.port = found.group(0), int(found.group(1))
+
+    def stop(self, kill: bool = False) -> None:
+        """End the process."""
+        self.process.kill() if kill else self.process.terminate()
+        self.process.wait(20)
+        assert self.process.stdout is not None
+        self.process.stdout.close()
+
+
+class Tab:
+    """A WebSocket that plays as fast as the sound comes."""
+
+    def __init__(self, server: ServerProcess, session: int) -> None:
+        self._open = ExitStack()
+        address = f"ws://127.0.0.1:{server.port}/api/live"
+        origin: Any = server.url
+        self.socket: ClientConnection = self._open.enter_context(
+            connect(address, origin=origin, max_size=None, close_timeout=1)
+        )
+        self.epoch, self.taken = -1, 0
+        self.events: list[dict[str, Any]] = []
+        self.say(type="open", session=session)
+        self.wait("transport")
+
+    def say(self, **message: Any) -> None:
+        """Send a command."""
+        self.socket.send(json.dumps(message))
+
+    def wait(self, kind: str, seconds: float = 20) -> dict[str, Any]:
+        """Return the next event of a kind."""
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            message = self.socket.recv(timeout=max(end - time.monotonic(), 0.01))
+            if isinstance(message, str):
+                event: dict[str, Any] = json.loads(message)
+                self.events.append(event)
+                if event["type"] == kind:
+                    return event
+        raise TimeoutError(kind)
+
+    def sound(
+        self, frames: int, seconds: float = 30
+    ) -> tuple[list[int], Sound, list[dict[str, Any]]]:
+        """Return the first frame of each piece, the sound (frames, 4), and the reports."""
+        places: list[int] = []
+        parts: list[Sound] = []
+        reports: list[dict[str, Any]] = []
+        got = 0
+        end = time.monotonic() + seconds
+        while got < frames:
+            message = self.socket.recv(timeout=max(end - time.monotonic(), 0.01))
+            if isinstance(message, str):
+                self.events.append(json.loads(message))
+                continue
+            epoch, _, frame, count, _, _, _ = HEADER.unpack(message[: HEADER.size])
+            if epoch != self.epoch:
+                self.epoch, self.taken = epoch, 0
+                places, parts, reports, got = [], [], [], 0
+            self.taken += count
+            self.say(type="played", epoch=epoch, frames=self.taken)
+            body = message[HEADER.size : HEADER.size + count * 16]
+            parts.append(np.frombuffer(body, "<f4").reshape(-1, 4))
+            reports.append(json.loads(message[HEADER.size + count * 16 :]))
+            places.append(int(frame))
+            got += count
+        return places, np.concatenate(parts), reports
+
+    def close(self) -> None:
+        """Close the tab."""
+        self._open.close()
