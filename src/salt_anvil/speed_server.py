@@ -118,6 +118,7 @@ def memory(data: Path) -> float:
     server = ServerProcess(data)
     most = 0.0
     tab = Tab(server, 1)
+    tab.say(type="loop", begin=0, end=1 << 40)
     tab.say(type="play", frame=0)
     while True:
         tab.sound(48000)
@@ -125,8 +126,6 @@ def memory(data: Path) -> float:
         done = [e for e in tab.events if e["type"] == "analysed" and e["strip"] == "main"]
         if done and done[-1]["done"] == done[-1]["frames"]:
             break
-        if any(e["type"] == "transport" and not e["playing"] for e in tab.events[-3:]):
-            tab.say(type="play", frame=0)
     tab.close()
     server.stop()
     return most

@@ -1,0 +1,127 @@
+"""The command line in this process: answers, refusals with exit code 2, nothing left behind."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from salt_anvil.cli import main
+from salt_anvil.core.processors import REGISTRY
+from tests.conftest import noise, sine
+
+
+def recipe(tmp_path: Path, **params: object) -> Path:
+    path = tmp_path / "recipe.json"
+    body = {"format": "salt-anvil/recipe", "version": 1, "name": "r",
+            "chain": [{"kind": "compressor", "params": params}]}  # fmt: skip
+    path.write_text(json.dumps(body))
+    return path
+
+
+def take(tmp_path: Path) -> Path:
+    path = tmp_path / "take.wav"
+    soundfile.write(path, noise(9600, 2), 48000, subtype="FLOAT")
+    return path
+
+
+def test_processors_as_table_and_json(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["processors"]) == 0
+    assert "threshold_db" in capsys.readouterr().out
+    assert main(["processors", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert {k["kind"] for k in told} == set(REGISTRY)
+    ratio = next(c for k in told for c in k["controls"] if c["name"] == "ratio")
+    assert (ratio["low"], ratio["high"], ratio["default"]) == (1, 100, 4)
+
+
+def test_measure(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "tone.wav"
+    soundfile.write(path, sine(997, 4, level_db=-23 + 0), 48000, subtype="FLOAT")
+    assert main(["measure", str(path), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)[0]
+    assert told["loudness"] == pytest.approx(-23, abs=0.05)
+    assert told["crest"] == pytest.approx(3.01, abs=0.01)
+    assert main(["measure", str(path)]) == 0
+    assert "tone.wav" in capsys.readouterr().out
+
+
+def test_process_writes_file_and_report(tmp_path: Path) -> None:
+    out, report = tmp_path / "out.flac", tmp_path / "report.json"
+    arguments = ["process", str(take(tmp_path)), str(out), "--recipe", str(recipe(tmp_path))]
+    assert main([*arguments, "--report", str(report)]) == 0
+    assert soundfile.info(out).subtype == "PCM_24"
+    assert json.loads(report.read_text())["reduction"]["s1"]["most"] > 0
+    first = out.read_bytes()
+    assert main(arguments) == 0
+    assert out.read_bytes() == first
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"ratio": 0}, "ratio is 0; at least 1 is allowed (1 to 100)"),
+        ({"thresh": 1}, "thresh: there is no such field"),
+        ({"release_mode": "tempo"}, "neither the session nor release_bpm gives a tempo"),
+    ],
+)
+def test_a_recipe_that_cannot_be_used(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], change: dict, words: str
+) -> None:
+    out = tmp_path / "out.wav"
+    code = main(
+        ["process", str(take(tmp_path)), str(out), "--recipe", str(recipe(tmp_path, **change))]
+    )
+    told = capsys.readouterr().err
+    assert code == 2
+    assert words in told
+    assert told.count("\n") == 1
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["recipe.json", "take.wav"]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["IN", "OUT.mp3"], "cannot be written as mp3"),
+        (["IN", "nowhere/x.wav"], "there is no folder"),
+        (["missing.wav", "OUT.wav"], "there is no such file"),
+        (["IN", "IN"], "is the input; give the output another name"),
+        (["IN", "OUT.wav", "--key", "x.wav"], "has no named inputs"),
+    ],
+)
+def test_other_refusals(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], arguments: list[str], words: str
+) -> None:
+    places = {"IN": str(take(tmp_path)), "OUT.mp3": str(tmp_path / "o.mp3")}
+    places |= {"OUT.wav": str(tmp_path / "o.wav"), "nowhere/x.wav": str(tmp_path / "no" / "x.wav")}
+    given = [places.get(a, a) for a in arguments]
+    assert main(["process", *given, "--recipe", str(recipe(tmp_path))]) == 2
+    told = capsys.readouterr().err
+    assert words in told
+    assert told.count("\n") == 1
+    assert not (tmp_path / "o.wav").exists()
+
+
+def test_print_of_the_command_line(
+    band_data: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    common = ["print", "Band", "--data", str(band_data), "--out", str(tmp_path)]
+    assert main([*common, "--stems"]) == 0
+    files = [Path(p) for p in capsys.readouterr().out.split("\n") if p]
+    assert len(files) == 4
+    stems = [soundfile.read(p)[0] for p in files[1:]]
+    # The bus has no chain and its fader at 0: the stems add up to what enters the main bus.
+    assert all(s.shape == (576_000, 2) for s in stems)
+    assert main([*common, "--from", "2.5", "--to", "4", "--strip", "drum"]) == 0
+    region = soundfile.read(capsys.readouterr().out.strip())[0]
+    assert region.shape == (72_000,)
+    pan = stems[0][120_000:192_000, 0] / np.cos(np.pi / 4)
+    assert np.abs(pan - region).max() < 1e-6
+    for bad, words in (
+        (["print", "Nothing", "--data", str(band_data)], "there is no session Nothing"),
+        (["print", "1", "--data", str(tmp_path)], "is not a data folder"),
+        ([*common, "--from", "99"], "there is no sound between them"),
+    ):
+        assert main(bad) == 2
+        assert words in capsys.readouterr().err
