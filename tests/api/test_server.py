@@ -263,8 +263,9 @@ def test_a_killed_engine_comes_back(server: Server, printed: np.ndarray) -> None
 
 
 def test_helpers_end_with_the_server(server: Server) -> None:
+    wait_for_print(server, server.api("POST", "/sessions/1/prints", {})["id"])
     pids = list(children(server.process.pid).values())
-    assert pids
+    assert len(pids) == 3  # engine, analysis, prints
     os.kill(server.process.pid, signal.SIGKILL)
     end = time.monotonic() + 10
     while any(Path(f"/proc/{p}").exists() for p in pids) and time.monotonic() < end:

@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import json
+import os
 import time
 from collections import OrderedDict
 from concurrent.futures import Executor, ProcessPoolExecutor
@@ -22,7 +23,13 @@ from salt_anvil.files.cache import StripCache
 from salt_anvil.files.media import Media, MediaFolder
 from salt_anvil.files.view import Viewer
 from salt_anvil.jobs.analysis import run_analysis
-from salt_anvil.jobs.printing import Cancelled, PrintOptions, print_name, run_print
+from salt_anvil.jobs.printing import (
+    Cancelled,
+    PrintOptions,
+    end_with_parent,
+    print_name,
+    run_print,
+)
 from salt_anvil.live.engine import run_engine
 from salt_anvil.live.messages import Analysed, BroughtIn, Changed, Event, Listen, Printed, Refused
 from salt_anvil.store.database import Database, FolderLock
@@ -79,7 +86,9 @@ class Hub:
         self._analysis = Helper(
             "analysis", run_analysis, self.data, self._from_analysis, self._analysis_again
         )
-        self._pool: Executor = ProcessPoolExecutor(1, mp_context=get_context("spawn"))
+        self._pool: Executor = ProcessPoolExecutor(
+            1, get_context("spawn"), initializer=end_with_parent, initargs=(os.getpid(),)
+        )
         for number in self.prints.take_over():
             self.run_print(number)
 

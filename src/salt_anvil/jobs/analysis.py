@@ -1,4 +1,4 @@
-"""The analysis process: one plan at a time, the newest wins."""
+"""The analysis process: one plan at a time, the newest first, the newest of each session."""
 
 import os
 import signal
@@ -18,6 +18,7 @@ from salt_anvil.jobs.analyse import Stopped, analyse
 
 TELL_S = 0.25
 """How often progress is told."""
+Wish = tuple[int, Any, str | None]
 
 
 def run_analysis(pipe: Connection, data: Path, parent: int) -> None:
@@ -27,43 +28,53 @@ def run_analysis(pipe: Connection, data: Path, parent: int) -> None:
     """
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(19)
-    source = MediaFolder(data / "media").source()
-    cache = StripCache(data / "cache")
-    code = sources_digest()
-    wish: tuple[int, Any, str | None] | None = None
+    analysis = _Analysis(pipe, data)
     while os.getppid() == parent:
         try:
-            if wish is None:
-                if not pipe.poll(0.5):
-                    continue
-                wish = _newest(pipe)
-            session_id, model, first = wish
-            wish = None
-
-            told = 0.0
-
-            def tell(strip: str, done: int, frames: int, of: int = session_id) -> bool:
-                nonlocal told
-                if done >= frames or time.monotonic() - told > TELL_S:
-                    told = time.monotonic()
-                    pipe.send((of, strip, done, frames))
-                return not pipe.poll(0)
-
-            try:
-                session = checked(Session, model)
-                plan = make_plan(session, observe_all=True)
-                analyse(plan, code, source, cache, first, tell)
-            except Stopped:
-                wish = _newest(pipe)
-            except (CoreError, FileError, OSError):
-                continue  # the tab has been told by the engine, which runs the same plan
+            analysis.turn()
         except (EOFError, BrokenPipeError, ConnectionResetError):
             return
 
 
-def _newest(pipe: Connection) -> tuple[int, Any, str | None]:
-    """Return the last wish waiting; the earlier ones are stale."""
-    wish = pipe.recv()
-    while pipe.poll(0):
-        wish = pipe.recv()
-    return wish  # type: ignore[no-any-return]
+class _Analysis:
+    """Carries wishes out; leaves off when a newer one comes, and takes it up again later."""
+
+    def __init__(self, pipe: Connection, data: Path) -> None:
+        self._pipe = pipe
+        self._source = MediaFolder(data / "media").source()
+        self._cache = StripCache(data / "cache")
+        self._code = sources_digest()
+        self._told = 0.0
+        self._waiting: dict[int, Wish] = {}
+
+    def turn(self) -> None:
+        """Take what has come in, then carry out the newest wish."""
+        while self._pipe.poll(0 if self._waiting else 0.5):
+            wish = self._pipe.recv()
+            self._waiting.pop(wish[0], None)
+            self._waiting[wish[0]] = wish
+        if self._waiting:
+            session_id, wish = self._waiting.popitem()
+            if not self._carry_out(wish):
+                self._waiting = {session_id: wish, **self._waiting}
+
+    def _carry_out(self, wish: Wish) -> bool:
+        """Return False if it was left off for another."""
+        session_id, model, first = wish
+
+        def tell(strip: str, done: int, frames: int) -> bool:
+            if done >= frames or time.monotonic() - self._told > TELL_S:
+                self._told = time.monotonic()
+                self._pipe.send((session_id, strip, done, frames))
+            return not self._pipe.poll(0)
+
+        try:
+            plan = make_plan(checked(Session, model), observe_all=True)
+            analyse(plan, self._code, self._source, self._cache, first, tell)
+        except Stopped:
+            return False
+        except BrokenPipeError:
+            raise
+        except (CoreError, FileError, OSError):
+            pass  # the engine runs the same plan and tells the tab
+        return True
