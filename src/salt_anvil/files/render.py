@@ -27,13 +27,12 @@ def blocks(
     end: int,
     *,
     states: Callable[[int], tuple[int, dict[str, State]]] = lambda block: (0, {}),
-    watch: tuple[str, ...] = (),
 ) -> Iterator[tuple[int, int, MixBlock]]:
     """Give the blocks that cover frames [begin, end): first frame wanted, frame after, block.
 
     states: gives the last checkpoint at or before a block; block 0 is always one.
     """
-    mixer = Mixer(plan, source, watch=watch)
+    mixer = Mixer(plan, source)
     first = begin // BLOCK
     at, stored = states(max(first - roll_blocks(plan), 0))
     if at:

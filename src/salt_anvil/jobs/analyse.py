@@ -83,7 +83,7 @@ class _StripAnalysis:
         frames = self._plan.frames
         meta = Meta(self._channels, frames, self._stages)
         self._cache.begin(self._mark, meta)
-        runner = StripRunner(self._item, self._read, watch=(*self._stages, "chain"))
+        runner = StripRunner(self._item, self._read, tapped=True)
         blocks = -(-frames // BLOCK)
         try:
             for first in range(0, blocks, CHECKPOINT):

@@ -70,7 +70,7 @@ class Head:
         self.exact = target - at <= round(COLD_LIMIT_S * plan.rate / BLOCK)
         if not self.exact:
             at, stored = target - CHECKPOINT, {}
-        self.mixer = Mixer(plan, source, watch=() if listen.strip is None else (watched,))
+        self.mixer = Mixer(plan, source, tapped=True)
         if at:
             self.mixer.locate(at, stored)
         self.shadow: Shadow | None = None
@@ -286,20 +286,17 @@ class Player:
         self._patience = PATIENCE
         if self._mixer is not None:
             wired = self._mixer.plan
-            self._mixer.change(plan, self._watch())
+            self._mixer.change(plan)
             if self._shadow is not None:
                 if _same_wiring(wired, plan):
                     self._shadow.change(plan)
                 else:
                     self._make_shadow()
 
-    def _watch(self) -> tuple[str, ...]:
-        return () if self._listen.strip is None else (self._watched(),)
-
     def _replan(self) -> None:
         self._plan = make_plan(self._model, observe=self._listen.strip)
         assert self._mixer is not None
-        self._mixer.change(self._plan, self._watch())
+        self._mixer.change(self._plan)
 
     def _make_shadow(self) -> None:
         listen = self._listen

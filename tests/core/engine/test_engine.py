@@ -169,7 +169,7 @@ def test_shadow_is_the_mix_without_the_chain() -> None:
         session, _ = SetStage(stage=name, on=False).apply(session)
     off, _ = SetStage(stage="a1", on=False).apply(session)
     expected = whole_mix(off)[: 30 * BLOCK]
-    mixer = Mixer(make_plan(session), source, watch=("a1",))
+    mixer = Mixer(make_plan(session), source, tapped=True)
     shadow = Shadow(mixer, "a", "a1")
     heard = []
     for k in range(30):
@@ -179,7 +179,7 @@ def test_shadow_is_the_mix_without_the_chain() -> None:
 
 
 def test_taps_give_both_sides_in_step() -> None:
-    mixer = Mixer(make_plan(small_session()), source, watch=("c2", "chain"))
+    mixer = Mixer(make_plan(small_session()), source, tapped=True)
     before, after = [], []
     for _ in range(10):
         block = mixer.block().strips["c"]

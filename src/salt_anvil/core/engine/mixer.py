@@ -30,9 +30,9 @@ class MixBlock:
 class Mixer:
     """Runs a plan; any strip can be asked for any block in rising order."""
 
-    def __init__(self, plan: Plan, source: Source, *, watch: tuple[str, ...] = ()) -> None:
+    def __init__(self, plan: Plan, source: Source, *, tapped: bool = False) -> None:
         self._source = source
-        self.plan, self.watch = plan, watch
+        self.plan, self._tapped = plan, tapped
         self._runners: dict[str, StripRunner] = {}
         self._faders: dict[str, Fader] = {}
         self._fading: dict[str, StripRunner] = {}
@@ -44,7 +44,7 @@ class Mixer:
 
     def _add(self, item: StripPlan) -> None:
         name = item.strip.id
-        self._runners[name] = StripRunner(item, self._reader(name), watch=self.watch)
+        self._runners[name] = StripRunner(item, self._reader(name), tapped=self._tapped)
         self._runners[name].locate(self.position)
         self._faders[name] = Fader(item)
 
@@ -89,10 +89,8 @@ class Mixer:
             )  # fmt: skip
         return self._recent[name, k]
 
-    def change(self, plan: Plan, watch: tuple[str, ...] | None = None) -> None:
+    def change(self, plan: Plan) -> None:
         """Move to another plan of the same rate in play: glide, or cross-fade new wiring."""
-        rewatched = watch is not None and watch != self.watch
-        self.watch = self.watch if watch is None else watch
         self.plan = plan
         for item in plan.strips:
             name = item.strip.id
@@ -101,10 +99,10 @@ class Mixer:
                 self._add(item)
                 continue
             self._faders[name].change(item)
-            if runner.fits(item) and not rewatched:
+            if runner.fits(item):
                 runner.change(item)
             else:
-                self._runners[name] = runner.rewired(item, self.watch)
+                self._runners[name] = runner.rewired(item)
                 self._fading[name] = runner
         for name in set(self._runners) - {s.strip.id for s in plan.strips}:
             del self._runners[name], self._faders[name]
@@ -121,7 +119,7 @@ class Mixer:
             if name in states:
                 self._runners[name].restore(states[name])
             else:
-                self._runners[name] = StripRunner(item, self._reader(name), watch=self.watch)
+                self._runners[name] = StripRunner(item, self._reader(name), tapped=self._tapped)
                 self._runners[name].locate(block)
 
     def skip_to(self, block: int) -> None:

@@ -27,8 +27,8 @@ Reader = Callable[[int], Sound]
 class StripBlock:
     """A strip's frames [1024 k, 1024 k + 1024) of the timeline, after the chain.
 
-    taps: for a watched stage, the sound before it (in step) and after it. cells: what the stages
-    report for these frames.
+    taps: for every stage, and for "chain", the sound before it (in step) and after it, if asked
+    for. cells: what the stages report for these frames.
     """
 
     out: Sound
@@ -39,11 +39,11 @@ class StripBlock:
 class StripRunner:
     """Runs one strip block by block; reads its input ahead by the chain's latency.
 
-    watch: ids of stages whose sound before and after is wanted; "chain" is the whole chain.
+    tapped: also give the sound before and after every stage and the whole chain.
     """
 
-    def __init__(self, plan: StripPlan, read: Reader, *, watch: tuple[str, ...] = ()) -> None:
-        self.plan, self._read, self.watch = plan, read, watch
+    def __init__(self, plan: StripPlan, read: Reader, *, tapped: bool = False) -> None:
+        self.plan, self._read, self._tapped = plan, read, tapped
         self.units = [Unit(stage, plan.context) for stage in plan.stages]
         self._trim = Glide(np.array([_trim_gain(plan)]))
         self._history: deque[Sound] = deque(maxlen=HISTORY)
@@ -55,7 +55,8 @@ class StripRunner:
         self.next_in = self.next_out = block
         channels = self.plan.context.channels
         self._out = Fifo(block * BLOCK, channels)
-        self._taps = {w: Fifo(block * BLOCK, 2 * channels) for w in self.watch}
+        names = [*(s.id for s in self.plan.stages), "chain"] if self._tapped else []
+        self._taps = {name: Fifo(block * BLOCK, 2 * channels) for name in names}
         self._cells: dict[tuple[str, str], Fifo] = {}
         self._waiting: Fifo | None = None
 
@@ -136,13 +137,13 @@ class StripRunner:
         self._trim.to(np.array([_trim_gain(plan)]))
         self.plan = plan
 
-    def rewired(self, plan: StripPlan, watch: tuple[str, ...]) -> "StripRunner":
+    def rewired(self, plan: StripPlan) -> "StripRunner":
         """Return a runner of another wiring that stands where this one stands, warm.
 
         Stages that stay go on from a copy of their state; the whole chain is rolled over the
         last blocks of input, so that no delay line and no detector starts empty.
         """
-        other = StripRunner(plan, self._read, watch=watch)
+        other = StripRunner(plan, self._read, tapped=self._tapped)
         mine = {unit.stage.id: unit for unit in self.units}
         for index, stage in enumerate(plan.stages):
             old = mine.get(stage.id)
@@ -169,7 +170,7 @@ class StripRunner:
 
     def clone(self, read: Reader) -> "StripRunner":
         """Return an independent runner at the same place with another input."""
-        other = StripRunner(self.plan, read, watch=self.watch)
+        other = StripRunner(self.plan, read, tapped=self._tapped)
         other.units = [unit.clone() for unit in self.units]
         other._trim = self._trim.clone()
         other.next_in, other.next_out = self.next_in, self.next_out

@@ -64,10 +64,8 @@ class Unit:
 
     def fits(self, stage: Stage, context: Context) -> bool:
         """Say whether the change to this stage needs no new unit."""
-        mine = self.context
-        if (context.rate, context.channels, context.observe) != (
-            mine.rate, mine.channels, mine.observe,
-        ) or stage.kind != self.stage.kind:  # fmt: skip
+        same_sound = (context.rate, context.channels) == (self.context.rate, self.context.channels)
+        if not same_sound or stage.kind != self.stage.kind:
             return False
         fixed = changes(type(stage.params), "structural")
         return all(getattr(stage.params, n) == getattr(self.stage.params, n) for n in fixed)

@@ -1,0 +1,166 @@
+"""A player without a process: credit, jumps, loops, previews, comparing inside the mix."""
+
+import numpy as np
+import pytest
+
+from salt_anvil.core.dsp.gate import BLOCK
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.edits import SetParams, SetStrip
+from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.errors import CoreError
+from salt_anvil.core.session import Session
+from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
+from salt_anvil.live.player import AHEAD_MS, Player
+from tests.sessions import FRAMES, small_session, source
+
+
+class Kept:
+    """Checkpoints of a whole run, as the analysis would have stored them."""
+
+    def __init__(self, session: Session) -> None:
+        self._states: dict[int, dict[str, State]] = {}
+        mixer = Mixer(make_plan(session), source)
+        mixer.keep = lambda n, b, s: self._states.setdefault(b, {}).update({n: s})
+        self.sound = np.concatenate([mixer.block().faded["main"] for _ in range(150)])
+
+    def __call__(self, plan: Plan, block: int) -> tuple[int, dict[str, State]]:
+        at = max(b for b in self._states if b <= block)
+        return (at, {n: s.clone() for n, s in self._states[at].items()}) if at else (0, {})
+
+
+@pytest.fixture(scope="module")
+def kept() -> Kept:
+    return Kept(small_session())
+
+
+def played(player: Player, frames: int) -> tuple[list[int], np.ndarray]:
+    places, parts, got = [], [], 0
+    while got < frames:
+        for piece in player.pieces():
+            places.append(piece.frame)
+            parts.append(piece.sound)
+            got += len(piece.sound)
+        player.prepare()
+    return places, np.concatenate(parts)
+
+
+def test_sound_stays_at_most_80_ms_ahead(kept: Kept) -> None:
+    player = Player(small_session(), source, kept)
+    player.play(0)
+    sent = 0
+    while player.wants():
+        sent += sum(len(p.sound) for p in player.pieces())
+    assert 40 <= sent / 48 <= AHEAD_MS
+    player.played(player.epoch, 2 * BLOCK)
+    assert player.wants()
+    player.played(player.epoch - 1, 10**6)
+    player.stop()
+    assert not player.wants()
+
+
+@pytest.mark.parametrize("frame", [0, 1, 66_000, 131_073])
+def test_a_seek_stands_where_the_whole_would(kept: Kept, frame: int) -> None:
+    player = Player(small_session(), source, kept)
+    player.play(frame)
+    places, sound = played(player, 8 * BLOCK)
+    assert places[0] == frame
+    assert (sound[:, 2:] == kept.sound[frame : frame + len(sound)]).all()
+
+
+def test_a_loop_is_the_same_every_time_round(kept: Kept) -> None:
+    player = Player(small_session(), source, kept)
+    begin, end = 70_010, 90_007
+    player.set_loop(begin, end)
+    player.play(begin)
+    _, sound = played(player, 3 * (end - begin))
+    turn = kept.sound[begin:end]
+    for index in range(3):
+        piece = sound[index * len(turn) : (index + 1) * len(turn), 2:]
+        assert (piece == turn[: len(piece)]).all(), index
+
+
+def test_a_loop_without_checkpoints_goes_on_warm(kept: Kept) -> None:
+    player = Player(small_session(), source, lambda plan, block: (0, {}))
+    player.set_loop(100_000, 110_000)
+    player.play(100_000)
+    places, sound = played(player, 30_000)
+    assert places.count(100_000) >= 2
+    assert np.isfinite(sound).all()
+    assert np.abs(np.diff(sound[9_000:11_000, 2])).max() < 4
+
+
+def test_play_outside_the_loop_runs_into_it(kept: Kept) -> None:
+    player = Player(small_session(), source, kept)
+    player.play(60_000)
+    player.set_loop(70_000, 80_000)
+    assert player.frame == 70_000
+    player.set_loop(None, None)
+    assert player.loop is None
+    player.set_loop(10, 20)
+    assert player.loop is None
+
+
+def test_the_song_ends(kept: Kept) -> None:
+    player = Player(small_session(), source, kept)
+    player.play(FRAMES - 2000)
+    for _ in range(200):
+        if not player.playing:
+            break
+        player.pieces()
+    assert not player.playing
+    assert player.frame == 0
+
+
+def test_a_preview_is_taken_back(kept: Kept) -> None:
+    player = Player(small_session(), source, kept)
+    player.listen(Listen(strip="b", at="b1", alone=True))
+    player.play(0)
+    played(player, 4 * BLOCK)
+    player.preview([SetParams(stage="b1", params={"makeup_db": -24})])
+    _, quiet = played(player, 8 * BLOCK)
+    player.preview([])
+    _, back = played(player, 8 * BLOCK)
+    assert np.abs(quiet[4096:, 2]).mean() < 0.3 * np.abs(back[4096:, 2]).mean()
+    with pytest.raises(CoreError, match="1 to 100"):
+        player.preview([SetParams(stage="b1", params={"ratio": 1e6})])
+
+
+def test_in_the_mix_the_untreated_side_is_levelled(kept: Kept) -> None:
+    session = small_session()
+    for name in ("a", "c"):
+        session, _ = SetStrip(strip=name, field="mute", value=True).apply(session)
+    for stage in ("b1", "bus1", "main1"):
+        session, _ = SetParams(stage=stage, params={"ratio": 1}).apply(session)
+    player = Player(session, source, lambda plan, block: (0, {}))
+    player.listen(Listen(strip="b", at="b1"))
+    player.play(0)
+    player.same_loudness(-6.0)
+    _, sound = played(player, 8 * BLOCK)
+    late = sound[3 * BLOCK :]
+    assert np.abs(late[:, :2] * 10 ** (6 / 20) - late[:, 2:]).max() < 1e-6
+
+
+def test_listening_elsewhere_makes_no_gap(kept: Kept) -> None:
+    player = Player(small_session(), source, kept)
+    player.play(50_000)
+    places, _first = played(player, 4 * BLOCK)
+    for where in (
+        Listen(strip="a", at="a1"), Listen(strip="c", at="chain", alone=True), Listen(strip="main"),
+        Listen(),
+    ):  # fmt: skip
+        player.listen(where)
+        more, sound = played(player, 3 * BLOCK)
+        places += more
+        assert np.isfinite(sound).all()
+    assert places == [50_000, *range(49 * BLOCK, places[-1] + 1, BLOCK)]
+    # Back at the main bus: what was heard in between has left no trace in the sound.
+    end = places[-1] + BLOCK
+    assert np.abs(sound[-BLOCK:, 2:] - kept.sound[end - BLOCK : end]).max() < 1e-5
+
+
+def test_messages_refuse_what_is_not_theirs() -> None:
+    assert COMMAND.validate_json('{"type": "preview", "edits": []}') == Preview(edits=[])
+    with pytest.raises(ValueError, match="frame"):
+        COMMAND.validate_json('{"type": "seek", "frame": -1}')
+    assert HEADER.size == 32
