@@ -322,6 +322,12 @@ def test_nothing_is_cut_off_or_overlaps(page: Page, width: int, height: int, the
           .map((e) => e.textContent)"""
     )
     assert cut == []
+    overflowing = page.evaluate(
+        """() => [...document.querySelectorAll('.ledger, .panel, .rule .head, .ledger table, .top')]
+          .filter((e) => e.checkVisibility() && e.scrollWidth > e.clientWidth + 1)
+          .map((e) => e.className + ': ' + e.textContent.slice(0, 40))"""
+    )
+    assert overflowing == []
     unnamed = page.evaluate(
         """() => [...document.querySelectorAll('button, [role=slider], input, select')]
           .filter((e) => e.checkVisibility())

@@ -124,8 +124,11 @@ class Player:
     # Commands ---------------------------------------------------------------------------------
 
     def play(self, frame: int | None) -> None:
-        """Start from a frame, or from where it stands."""
-        self._jump(self.frame if frame is None else frame)
+        """Start from a frame, or from where it stands; inside the loop if there is one."""
+        at = self.frame if frame is None else frame
+        if self.loop is not None and not self.loop[0] <= at < self.loop[1]:
+            at = self.loop[0]
+        self._jump(at)
         self.playing = True
 
     def stop(self) -> None:

@@ -259,6 +259,18 @@
     padding-left: 4px;
     font-weight: 500;
   }
+  @media (max-width: 1100px) {
+    .ledger {
+      padding: 10px 8px;
+      font-size: 11px;
+    }
+    th:first-child {
+      max-width: 76px;
+    }
+    td {
+      min-width: 34px;
+    }
+  }
   .caution {
     padding-left: 8px;
     border-left: 3px double var(--ink);

@@ -316,6 +316,23 @@
     border: 1px solid var(--hair);
     color: var(--ink);
   }
+  @media (max-width: 1100px) {
+    .panel {
+      grid-template-columns: 216px minmax(0, 1fr);
+    }
+    .pictures {
+      grid-template-columns: 216px;
+    }
+    .pictures > :global(figure + figure) {
+      display: none;
+    }
+    .choices {
+      grid-template-columns: 1fr;
+    }
+    .rules {
+      gap: 3px 16px;
+    }
+  }
   .empty {
     display: block;
     padding: 24px 14px;

@@ -140,6 +140,14 @@
   <div class="time">
     <Ruler {work} {live} {span} {width} />
     <div class="field" bind:clientWidth={width} bind:clientHeight={tall}>
+      {#if live.transport.loop}
+        <div
+          class="loop"
+          style:left="{100 * span.share(live.transport.loop[0])}%"
+          style:width="{100 *
+            (span.share(live.transport.loop[1]) - span.share(live.transport.loop[0]))}%"
+        ></div>
+      {/if}
       <canvas
         bind:this={canvas}
         onwheel={wheel}
@@ -152,14 +160,6 @@
       {/if}
       {#if work.stage && work.kind?.level_line && work.at !== 'chain'}
         <LevelLine {work} {span} {width} height={tall - FOOT} />
-      {/if}
-      {#if live.transport.loop}
-        <div
-          class="loop"
-          style:left="{100 * span.share(live.transport.loop[0])}%"
-          style:width="{100 *
-            (span.share(live.transport.loop[1]) - span.share(live.transport.loop[0]))}%"
-        ></div>
       {/if}
       {#if head >= 0 && head <= 1}
         <div class="head" style:transform="translateX({head * width}px)"></div>
@@ -218,14 +218,16 @@
     border-left: 1px solid var(--ochre);
     border-right: 1px solid var(--ochre);
     background: var(--ochre-soft);
-    opacity: 0.35;
     pointer-events: none;
   }
   .said {
     position: absolute;
-    left: 8px;
+    left: 4px;
+    padding: 0 4px;
     font-size: 11px;
+    line-height: 14px;
     color: var(--madder);
+    background: var(--field);
     pointer-events: none;
   }
   .axis {

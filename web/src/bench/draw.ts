@@ -165,8 +165,6 @@ function drawLevel(
 function drawReduction(canvas: CanvasRenderingContext2D, picture: Picture, look: Look): void {
   const step = look.width / picture.columns;
   const top = look.height - look.foot;
-  canvas.fillStyle = look.colour('field');
-  canvas.fillRect(0, top, look.width, look.foot);
   canvas.strokeStyle = look.colour('hair');
   canvas.beginPath();
   canvas.moveTo(0, top + 0.5);
