@@ -336,3 +336,62 @@ def test_nothing_is_cut_off_or_overlaps(page: Page, width: int, height: int, the
           .length"""
     )
     assert unnamed == 0
+
+
+def test_dropping_several_files_on_the_bench(page: Page, tmp_path: Path) -> None:
+    open_demo(page)
+    strips = page.locator("[data-strip]").count()
+    soundfile.write(tmp_path / "x.wav", noise(9600, 1), 48000)
+    raw = list((tmp_path / "x.wav").read_bytes())
+    transfer = page.evaluate_handle(
+        """(raw) => {
+          const data = new DataTransfer();
+          for (const name of ['tin whistle.wav', 'bones.wav'])
+            data.items.add(new File([new Uint8Array(raw)], name));
+          return data;
+        }""",
+        raw,
+    )
+    page.dispatch_event("main.bench", "drop", {"dataTransfer": transfer})
+    expect(page.locator("[data-strip]")).to_have_count(strips + 2, timeout=15_000)
+    expect(page.get_by_role("navigation", name="Strips")).to_contain_text("tin whistle")
+    page.keyboard.press("Control+z")
+    expect(page.locator("[data-strip]")).to_have_count(strips + 1)
+    page.keyboard.press("Control+z")
+    expect(page.locator("[data-strip]")).to_have_count(strips)
+
+
+def test_two_tabs_see_each_other_s_changes(page: Page, demo_server: Server) -> None:
+    open_demo(page)
+    other = page.context.new_page()
+    other.goto(demo_server.url)
+    open_demo(other)
+    page.click("[data-strip=shaker]")
+    page.keyboard.press("m")
+    expect(
+        other.get_by_role("button", name="Muted (M)").or_(other.locator(".states"))
+    ).to_be_visible()
+    other.keyboard.press("Control+z")
+    expect(page.locator(".states")).to_have_count(0)
+    other.close()
+
+
+def test_the_time_strip_zooms_and_revisions_are_named(page: Page) -> None:
+    open_demo(page)
+    canvas = page.get_by_label("Waveform in and out, and reduction")
+    canvas.hover(position={"x": 300, "y": 130})
+    page.mouse.wheel(0, -600)
+    page.wait_for_function("saltAnvil.span.end - saltAnvil.span.begin < 60 * 48000 * 0.9")
+    page.keyboard.press("+")
+    before = page.evaluate("saltAnvil.span.end - saltAnvil.span.begin")
+    page.keyboard.press("-")
+    assert page.evaluate("saltAnvil.span.end - saltAnvil.span.begin") > before
+    page.get_by_role("button", name="dB axis").click()
+    expect(page.get_by_role("button", name="linear axis")).to_be_visible()
+    page.get_by_title("Revisions of this session").click()
+    sheet = page.get_by_role("dialog", name="Revisions")
+    first = sheet.get_by_role("listitem").last
+    first.get_by_role("button", name="Name").click()
+    sheet.get_by_label("Name of this revision").fill("As it came")
+    sheet.get_by_role("button", name="Keep").click()
+    expect(first).to_contain_text("As it came")

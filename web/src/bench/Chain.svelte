@@ -73,21 +73,27 @@
 
 <svelte:window onpointermove={drag} onpointerup={drop} />
 
+{#snippet level(label: string, field: 'fader_db' | 'trim_db', low: number, high: number)}
+  {#if strip}
+    <Scrub
+      {label}
+      value={strip[field]}
+      {low}
+      {high}
+      unit="dB"
+      reset={0}
+      onhold={(v) => work.holdStrip(strip.id, { [field]: v ?? 0 })}
+      ondrop={() => void work.drop()}
+    />
+  {/if}
+{/snippet}
+
 {#if strip}
   <section class="chain" aria-label="Chain of {strip.name}">
     <div class="head">
       <b>{strip.name}</b>
       <div class="line">
-        <Scrub
-          label="Fader"
-          value={strip.fader_db}
-          low={-90}
-          high={12}
-          unit="dB"
-          reset={0}
-          onhold={(v) => work.holdStrip(strip.id, { fader_db: v ?? 0 })}
-          ondrop={() => void work.drop()}
-        />
+        {@render level('Fader', 'fader_db', -90, 12)}
         <Scrub
           label="Pan"
           value={strip.pan}
@@ -103,16 +109,7 @@
       </div>
       <div class="line">
         <span class="small">trim</span>
-        <Scrub
-          label="Trim"
-          value={strip.trim_db}
-          low={-60}
-          high={24}
-          unit="dB"
-          reset={0}
-          onhold={(v) => work.holdStrip(strip.id, { trim_db: v ?? 0 })}
-          ondrop={() => void work.drop()}
-        />
+        {@render level('Trim', 'trim_db', -60, 24)}
         {#each [['mute', 'M', 'Mute'], ['solo', 'S', 'Solo'], ['invert', 'ø', 'Polarity']] as const as [field, sign, name] (field)}
           <button
             class="state"

@@ -15,6 +15,10 @@
   }
   let { work, live }: Props = $props();
 
+  const SIDES = [
+    ['low_hz', ''],
+    ['high_hz', 'to'],
+  ] as const;
   const LAST = ['rms_ms', 'release_bpm'];
   const stage = $derived(work.stage);
   const kind = $derived(work.kind);
@@ -126,33 +130,22 @@
       {#if kind.listens && key}
         <span class="key"
           >key: own,
-          <Scrub
-            label="Key filter from"
-            value={key.low_hz ?? null}
-            low={10}
-            high={20000}
-            unit="Hz"
-            step={1}
-            log
-            reset={null}
-            text={frequency(key.low_hz)}
-            onhold={(v) => filter('low_hz', v)}
-            ondrop={() => void dropKey()}
-          />
-          to
-          <Scrub
-            label="Key filter to"
-            value={key.high_hz ?? null}
-            low={10}
-            high={20000}
-            unit="Hz"
-            step={1}
-            log
-            reset={null}
-            text={frequency(key.high_hz)}
-            onhold={(v) => filter('high_hz', v)}
-            ondrop={() => void dropKey()}
-          /></span
+          {#each SIDES as [side, words] (side)}
+            {words}
+            <Scrub
+              label="Key filter {side === 'low_hz' ? 'from' : 'to'}"
+              value={key[side] ?? null}
+              low={10}
+              high={20000}
+              unit="Hz"
+              step={1}
+              log
+              reset={null}
+              text={frequency(key[side])}
+              onhold={(v) => filter(side, v)}
+              ondrop={() => void dropKey()}
+            />
+          {/each}</span
         >
       {/if}
       <button

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { marked, shown, typed } from '../lib/figures';
+  import Typed from './Typed.svelte';
   import { limits, place, valueAt } from '../lib/scale';
   import type { Control, ParamValue, Slot } from '../lib/types';
 
@@ -103,10 +104,10 @@
     ondrop();
   }
 
-  function finish(keep: boolean): void {
-    const read = typing === null ? null : typed(typing, control.unit, control.high);
+  function finish(text: string | null): void {
+    const read = text === null ? null : typed(text, control.unit, control.high);
     typing = null;
-    if (keep && read !== null) {
+    if (read !== null) {
       set(read);
       ondrop();
     }
@@ -118,17 +119,7 @@
   <div class="head">
     <span class="name">{control.label}</span>
     {#if typing !== null}
-      <input
-        {@attach (node: HTMLInputElement) => node.focus()}
-        aria-label="{control.label}, typed"
-        bind:value={typing}
-        onblur={() => finish(true)}
-        onkeydown={(e) => {
-          e.stopPropagation();
-          if (e.key === 'Enter') finish(true);
-          if (e.key === 'Escape') finish(false);
-        }}
-      />
+      <Typed label={control.label} start={typing} onfinish={finish} />
     {:else}
       <button class="value" tabindex="-1" onclick={() => (typing = '')} title="Type a value">
         <b>{label.text}</b> <span>{label.unit}</span>
@@ -212,14 +203,6 @@
   }
   .value span {
     color: var(--muted);
-  }
-  input {
-    width: 72px;
-    height: 18px;
-    background: var(--field);
-    border: 1px solid var(--key);
-    text-align: right;
-    padding: 0 4px;
   }
   .track {
     position: relative;

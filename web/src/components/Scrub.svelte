@@ -1,5 +1,6 @@
 <script lang="ts">
   import { figure, typed } from '../lib/figures';
+  import Typed from './Typed.svelte';
 
   interface Props {
     label: string;
@@ -57,12 +58,10 @@
     event.stopPropagation();
   }
 
-  function finish(keep: boolean): void {
-    const read = typing === null ? null : typed(typing, unit, high);
-    const open = typing?.trim() === 'open' && reset === null;
+  function finish(text: string | null): void {
+    const read = text === null ? null : typed(text, unit, high);
     typing = null;
-    if (!keep) return;
-    if (open) onhold(null);
+    if (text?.trim() === 'open' && reset === null) onhold(null);
     else if (read !== null) set(read);
     else return;
     ondrop();
@@ -70,17 +69,7 @@
 </script>
 
 {#if typing !== null}
-  <input
-    {@attach (node: HTMLInputElement) => node.focus()}
-    aria-label="{label}, typed"
-    bind:value={typing}
-    onblur={() => finish(true)}
-    onkeydown={(e) => {
-      e.stopPropagation();
-      if (e.key === 'Enter') finish(true);
-      if (e.key === 'Escape') finish(false);
-    }}
-  />
+  <Typed {label} start={typing} onfinish={finish} />
 {:else}
   <span
     class="scrub"
@@ -118,11 +107,5 @@
     white-space: nowrap;
     border-bottom: 1px dotted var(--edge);
     user-select: none;
-  }
-  input {
-    width: 64px;
-    border: 1px solid var(--key);
-    background: var(--field);
-    padding: 0 4px;
   }
 </style>

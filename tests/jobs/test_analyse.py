@@ -1,0 +1,190 @@
+"""The background pass: cached equals fresh, order, leaving off and taking up, pictures, ledger."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from salt_anvil.core.dsp.gate import BLOCK, GRID
+from salt_anvil.core.edits import SetParams, SetStrip
+from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer
+from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.measure.rows import RowMeter
+from salt_anvil.core.session import Session
+from salt_anvil.files.cache import StripCache
+from salt_anvil.files.media import MediaFolder
+from salt_anvil.files.view import Viewer, spans
+from salt_anvil.jobs.analyse import Stopped, analyse
+from tests.sessions import FRAMES, SOUNDS, small_session, source
+
+CODE = "code"
+
+
+def planned(session: Session) -> Plan:
+    return make_plan(session, observe_all=True)
+
+
+@pytest.fixture
+def cache(tmp_path: Path) -> StripCache:
+    return StripCache(tmp_path / "cache")
+
+
+def filled(cache: StripCache, session: Session, first: str | None = None) -> list[str]:
+    """Run the whole analysis; return the strips in the order in which they were finished."""
+    order: list[str] = []
+
+    def tell(strip: str, done: int, frames: int) -> bool:
+        if done >= frames and (not order or order[-1] != strip):
+            order.append(strip)
+        return True
+
+    analyse(planned(session), CODE, source, cache, first, tell)
+    return order
+
+
+def test_cached_output_equals_fresh_to_the_bit(cache: StripCache) -> None:
+    session = small_session()
+    filled(cache, session)
+    marks = fingerprints(planned(session), CODE)
+    mixer = Mixer(make_plan(session), source)
+    blocks = [mixer.block() for _ in range(-(-FRAMES // BLOCK))]
+    for strip in session.strips:
+        fresh = np.concatenate([b.strips[strip.id].out for b in blocks])
+        channels = fresh.shape[1]
+        assert (cache.output(marks[strip.id], channels) == fresh.astype(np.float32)).all(), strip.id
+
+
+def test_stored_states_are_those_of_a_whole_run(cache: StripCache) -> None:
+    session = small_session()
+    filled(cache, session)
+    marks = fingerprints(planned(session), CODE)
+    at, states = cache.states_before(marks, 150)
+    assert at == 2 * CHECKPOINT
+    whole = Mixer(make_plan(session), source)
+    for _ in range(140):
+        block = whole.block()
+    again = Mixer(make_plan(session), source)
+    again.locate(at, states)
+    for _ in range(140 - at):
+        same = again.block()
+    for name in block.faded:
+        assert (block.faded[name] == same.faded[name]).all(), name
+    assert cache.states_before(marks, 63) == (0, {})
+
+
+def test_the_strip_looked_at_and_what_it_needs_come_first(cache: StripCache) -> None:
+    assert filled(cache, small_session(), first="bus") == ["a", "b", "bus", "c", "main"]
+
+
+def test_only_what_changed_is_done_again(cache: StripCache) -> None:
+    session = small_session()
+    filled(cache, session)
+    changed, _ = SetParams(stage="b1", params={"ratio": 9}).apply(session)
+    worked: set[str] = set()
+
+    def tell(strip: str, done: int, frames: int) -> bool:
+        if done < frames:
+            worked.add(strip)
+        return True
+
+    analyse(planned(changed), CODE, source, cache, None, tell)
+    assert worked == {"b", "bus", "main"}
+    faded, _ = SetStrip(strip="c", field="fader_db", value=-9).apply(session)
+    worked.clear()
+    analyse(planned(faded), CODE, source, cache, None, tell)
+    assert worked == {"main"}
+
+
+def test_left_off_and_taken_up(cache: StripCache) -> None:
+    session = small_session()
+    calls = 0
+
+    def impatient(strip: str, done: int, frames: int) -> bool:
+        nonlocal calls
+        calls += 1
+        return calls < 6
+
+    with pytest.raises(Stopped):
+        analyse(planned(session), CODE, source, cache, None, impatient)
+    marks = fingerprints(planned(session), CODE)
+    assert cache.complete(marks["a"])
+    assert not cache.complete(marks["main"])
+    assert filled(cache, session)[-1] == "main"
+    assert cache.complete(marks["main"])
+
+
+def viewer(session: Session, cache: StripCache) -> Viewer:
+    return Viewer(session, planned(session), CODE, cache)
+
+
+def test_pictures_hold_the_extremes_of_their_columns(cache: StripCache, tmp_path: Path) -> None:
+    session = small_session()
+    filled(cache, session)
+    picture = viewer(session, cache).picture(
+        "a", "a1", 64 * GRID, 64 * GRID + 100 * 640, 100, MediaFolder(tmp_path / "media")
+    )
+    assert (picture.done, picture.detector) == (100, False)
+    raw = SOUNDS["a"].astype(np.float32)
+    for column in (0, 50, 99):
+        piece = raw[64 * GRID + column * 640 : 64 * GRID + (column + 1) * 640]
+        assert picture.before[column] == pytest.approx([piece.min(), piece.max()])
+    marks = fingerprints(planned(session), CODE)
+    out = cache.output(marks["a"], 2)
+    piece = out[64 * GRID + 99 * 640 : 64 * GRID + 100 * 640]
+    assert picture.after[99] == pytest.approx([piece.min(), piece.max()])
+    cells = cache.cells(marks["a"], 0, "reduction_db", 2).max(axis=1)
+    assert picture.reduction[10] == pytest.approx(cells[64 + 100 : 64 + 110].max())
+
+
+@pytest.mark.parametrize(("stage", "expected"), [("a1", False), ("b1", True), ("c1", True)])
+def test_the_detector_s_level_is_drawn_where_it_hears_something_else(
+    cache: StripCache, tmp_path: Path, stage: str, expected: bool
+) -> None:
+    """b1 listens to the RMS, c1 to its own output; a1 to the very waveform."""
+    session = small_session()
+    filled(cache, session)
+    picture = viewer(session, cache).picture(
+        stage[0], stage, 0, FRAMES, 50, MediaFolder(tmp_path / "media")
+    )
+    assert picture.detector is expected
+    assert len(picture.level) == 50
+    assert -60 < picture.level.max() < 6
+
+
+def test_pictures_of_what_is_not_analysed_are_empty(cache: StripCache, tmp_path: Path) -> None:
+    session = small_session()
+    for strip in ("main", "bus"):
+        picture = viewer(session, cache).picture(
+            strip, "chain", 0, FRAMES, 20, MediaFolder(tmp_path / "media")
+        )
+        assert picture.done == 0
+    assert viewer(session, cache).ledger("main", "chain", 0, FRAMES) == (None, 0.0)
+    assert viewer(session, cache).hits("a", "a1", FRAMES) == []
+
+
+def test_the_ledger_of_a_chain_is_measured_on_its_sound(cache: StripCache) -> None:
+    session = small_session(sections=[{"name": "One", "start_s": 0}, {"name": "Two", "start_s": 2}])
+    filled(cache, session)
+    found, done = viewer(session, cache).ledger("c", "chain", 0, FRAMES)
+    assert done == 1.0
+    assert found is not None
+    marks = fingerprints(planned(session), CODE)
+    meter = RowMeter(48000, 1)
+    rows = meter.feed(cache.output(marks["c"], 1)[:FRAMES].astype(np.float64))
+    from salt_anvil.core.measure.rows import figures
+
+    assert found.after.loudness == pytest.approx(figures(rows).loudness, abs=0.05)
+    assert [s.name for s in found.sections] == ["One", "Two"]
+    assert [(s.begin, s.end) for s in spans(session)] == [(0, 96_000), (96_000, FRAMES)]
+
+
+def test_reduction_of_a_chain_is_that_of_its_stages(cache: StripCache, tmp_path: Path) -> None:
+    session = small_session()
+    filled(cache, session)
+    pictures = {
+        at: viewer(session, cache).picture("c", at, 0, FRAMES, 1, MediaFolder(tmp_path / "media"))
+        for at in ("c1", "c2", "chain")
+    }
+    total = pictures["c1"].reduction + pictures["c2"].reduction
+    assert pictures["chain"].reduction == pytest.approx(total)
