@@ -5,14 +5,14 @@ PORT ?= 8787
 WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts web/package-lock.json -type f -not -name schema.d.ts)
 PAGES := src/salt_anvil/web/index.html
 
-.PHONY: demo test setup browser bench clean
+.PHONY: demo test setup browser bench screenshots clean
 
 demo: .venv/ready $(PAGES)
 	@$(BIN)/salt-anvil serve --demo --data data --port $(PORT)
 
 test: .venv/ready $(PAGES) browser
-	$(BIN)/ruff format --check src tests bench
-	$(BIN)/ruff check src tests bench
+	$(BIN)/ruff format --check src tests bench tools
+	$(BIN)/ruff check src tests bench tools
 	$(BIN)/mypy
 	cd web && npm run -s lint && npm run -s check && npm run -s test
 	$(BIN)/salt-anvil compile
@@ -42,6 +42,9 @@ $(PAGES): .venv/ready web/node_modules/ready $(WEB_SOURCES) $(wildcard src/salt_
 
 browser:
 	@sh tools/chromium.sh
+
+screenshots: .venv/ready $(PAGES) browser
+	$(BIN)/python tools/screenshots.py
 
 clean:
 	rm -rf .venv web/node_modules web/build src/salt_anvil/web data

@@ -41,3 +41,49 @@ def test_an_edited_kernel_is_another_folder(tmp_path: Path) -> None:
 def test_numba_is_pointed_at_it() -> None:
     assert os.environ["NUMBA_CACHE_DIR"]
     assert _kernel_cache.folder().name == f"kernels-{_kernel_cache.kernels_digest()}"
+
+
+def test_play_compiles_nothing_that_set_up_has_not(tmp_path: Path) -> None:
+    """In a fresh process: after `compile_kernels`, a session with everything adds no signature."""
+    code = """
+import numba
+from salt_anvil.warm import compile_kernels
+from salt_anvil.core import dsp, measure
+from salt_anvil.core.dsp import biquad, decibel, dynamics, stereo
+from salt_anvil.core.measure import truepeak
+
+def signatures():
+    modules = (biquad, decibel, dynamics, stereo, truepeak)
+    return {
+        (m.__name__, n): len(k.signatures)
+        for m in modules for n, k in vars(m).items() if hasattr(k, "signatures")
+    }
+
+compile_kernels()
+before = signatures()
+import sys; sys.path.insert(0, sys.argv[1])
+import pathlib, tempfile
+from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.files.cache import StripCache
+from salt_anvil.files.render import print_to_file
+from salt_anvil.jobs.analyse import analyse
+from salt_anvil.live.messages import Listen
+from salt_anvil.live.player import Player
+from tests.sessions import small_session, source
+place = pathlib.Path(tempfile.mkdtemp())
+plan = make_plan(small_session(), observe_all=True)
+analyse(plan, "c", source, StripCache(place / "cache"), None, lambda *a: True)
+player = Player(small_session(), source, lambda plan, block: (0, {}))
+for strip in ("a", "c", "main"):
+    player.listen(Listen(strip=strip))
+    player.play(0)
+    player.pieces()
+print_to_file(plan, source, place / "x.wav", "wav-24")
+after = signatures()
+print([k for k in after if after[k] != before.get(k)])
+"""
+    root = Path(__file__).parent.parent
+    out = subprocess.run(
+        [sys.executable, "-c", code, str(root)], capture_output=True, text=True, check=True
+    )
+    assert out.stdout.strip() == "[]"

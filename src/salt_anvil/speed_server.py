@@ -93,9 +93,9 @@ def control_to_sound(server: ServerProcess) -> float:
 
 
 def private_megabytes(pid: int) -> float:
-    """Return the private memory of a process and its children that is not a file's own page.
+    """Return the private (anonymous) memory of a process and its children.
 
-    Pages of a mapped file (decoded sound, cache) are the system's to drop and to read again.
+    Pages of mapped files (decoded sound, cache) are the system's to drop and to read again.
     """
     total = 0
     pids = [pid]
@@ -112,7 +112,7 @@ def private_megabytes(pid: int) -> float:
             lines = Path(f"/proc/{item}/smaps_rollup").read_text().splitlines()
         except OSError:
             continue
-        total += sum(int(x.split()[1]) for x in lines if x.startswith("Private_Dirty"))
+        total += sum(int(x.split()[1]) for x in lines if x.startswith("Anonymous:"))
     return total / 1024
 
 

@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.processors import REGISTRY, Context
@@ -20,5 +21,6 @@ def compile_kernels(progress: Callable[[float], None] = lambda share: None) -> N
         unit = Unit(stage, Context(48000, 2, 96, observe=True))
         unit.process(sound, 0)
         progress((index + 1) / (len(kinds) + 1))
+    from_mid_side(to_mid_side(sound))
     RowMeter(48000, 2).feed(np.repeat(sound, 2, axis=0))
     progress(1.0)

@@ -25,7 +25,7 @@ class Picture:
     """Columns over frames [begin, end): extremes before and after, reduction and level in dB.
 
     done: how many columns are known; the rest is not analysed yet. `before` is there at once for
-    a track's own recording. detector: the stage listens to something else than this waveform, so
+    a track's own recording. makeup_db: steady gain that is not reduction. detector: the stage listens to something else than this waveform, so
     its thresholds refer to `level`.
     """
 
@@ -38,6 +38,7 @@ class Picture:
     reduction: Floats
     level: Floats
     detector: bool
+    makeup_db: float
 
     def to_bytes(self) -> bytes:
         """Return one line of JSON (the numbers, and how many floats each series has), then the
@@ -45,7 +46,7 @@ class Picture:
         series = (self.before, self.after, self.reduction, self.level)
         head = {
             "begin": self.begin, "end": self.end, "columns": self.columns, "done": self.done,
-            "detector": self.detector, "sizes": [s.size for s in series],
+            "detector": self.detector, "makeup_db": self.makeup_db, "sizes": [s.size for s in series],
         }  # fmt: skip
         text = json.dumps(head).encode()
         text += b" " * (-(len(text) + 1) % 4) + b"\n"
@@ -94,8 +95,12 @@ class Viewer:
             level = _most(cells, edges[: known + 1], NO_LEVEL)
         return Picture(
             begin, end, columns, known, before, after, reduction, level,
-            detector=self._detector(item, at),
+            detector=self._detector(item, at), makeup_db=self._makeup(item, stages),
         )  # fmt: skip
+
+    def _makeup(self, item: StripPlan, stages: list[int]) -> float:
+        chosen = [item.stages[i] for i in stages if item.stages[i].on]
+        return sum(processor(s.kind).makeup_db(s.params, item.context) for s in chosen)
 
     def _detector(self, item: StripPlan, at: str) -> bool:
         for stage in item.stages:

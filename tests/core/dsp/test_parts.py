@@ -10,6 +10,7 @@ from salt_anvil.core.dsp.gate import RAMP, as_block, without_nonfinite
 from salt_anvil.core.dsp.note import note_ms
 from salt_anvil.core.dsp.ramp import Glide
 from salt_anvil.core.dsp.state import State
+from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.engine.unit import per_frame
 from salt_anvil.core.errors import SoundError
 from tests.conftest import noise
@@ -115,3 +116,13 @@ def test_nonfinite_samples_become_silence() -> None:
     assert np.isfinite(clean).all()
     assert clean[3, 1] == clean[5, 0] == 0
     assert (clean[0] == sound[0]).all()
+
+
+def test_mid_side_there_and_back() -> None:
+    """Nulls to 1e-15 (design/03); against the defining matrix."""
+    sound = noise(1000)
+    matrix = np.array([[0.5, 0.5], [0.5, -0.5]])
+    assert np.abs(to_mid_side(sound) - sound @ matrix).max() < 1e-15
+    assert np.abs(from_mid_side(to_mid_side(sound)) - sound).max() < 1e-15
+    assert (to_mid_side.py_func(sound) == to_mid_side(sound)).all()
+    assert (from_mid_side.py_func(sound) == from_mid_side(sound)).all()

@@ -16,7 +16,7 @@
   let { work, live }: Props = $props();
 
   const SIDES = [
-    ['low_hz', ''],
+    ['low_hz', 'from'],
     ['high_hz', 'to'],
   ] as const;
   const LAST = ['rms_ms', 'release_bpm'];
@@ -131,9 +131,9 @@
         <span class="key"
           >key: own,
           {#each SIDES as [side, words] (side)}
-            {words}
+            <span>{words}</span>
             <Scrub
-              label="Key filter {side === 'low_hz' ? 'from' : 'to'}"
+              label="Key filter {words}"
               value={key[side] ?? null}
               low={10}
               high={20000}
@@ -263,6 +263,8 @@
     flex: 1;
   }
   .key {
+    display: inline-flex;
+    gap: 5px;
     color: var(--key);
   }
   .quiet:hover {

@@ -1,5 +1,5 @@
 /** The time strip on a canvas: what comes in, what goes out, what is taken away. */
-import { height } from '../lib/scale';
+import { height, toGain } from '../lib/scale';
 import type { Picture } from '../lib/types';
 
 export interface Look {
@@ -59,13 +59,18 @@ function drawMarks(canvas: CanvasRenderingContext2D, look: Look, body: number): 
 }
 
 /** For each column the place of both waveforms, above and below the middle. */
-function edges(pairs: Float32Array, look: Look, body: number): { up: number[]; down: number[] } {
+function edges(
+  pairs: Float32Array,
+  look: Look,
+  body: number,
+  gain = 1,
+): { up: number[]; down: number[] } {
   const middle = body / 2;
   const up: number[] = [];
   const down: number[] = [];
   for (let i = 0; i * 2 < pairs.length; i++) {
-    up.push(middle - middle * height(Math.max(pairs[i * 2 + 1] ?? 0, 0), look.decibels));
-    down.push(middle + middle * height(Math.min(pairs[i * 2] ?? 0, 0), look.decibels));
+    up.push(middle - middle * height(gain * Math.max(pairs[i * 2 + 1] ?? 0, 0), look.decibels));
+    down.push(middle + middle * height(gain * Math.min(pairs[i * 2] ?? 0, 0), look.decibels));
   }
   return { up, down };
 }
@@ -90,7 +95,9 @@ function drawWave(
     const up = after.up[i] ?? 0;
     canvas.fillRect(i * step, up, step + 0.3, Math.max((after.down[i] ?? 0) - up, 1));
   }
-  hatch(canvas, picture.done, step, before, after, look);
+  // What the reduction took: up to where the sound would stand with the make-up alone.
+  const lifted = edges(picture.before, look, body, toGain(picture.makeup_db));
+  hatch(canvas, picture.done, step, lifted, after, look);
   outline(canvas, picture.done, step, before.up, look);
   outline(canvas, picture.done, step, before.down, look);
 }
@@ -109,7 +116,7 @@ function outline(
   canvas.stroke();
 }
 
-/** Madder, hatched: between the incoming edge and the outgoing one, where something went. */
+/** Madder, hatched: what was taken away. */
 function hatch(
   canvas: CanvasRenderingContext2D,
   count: number,

@@ -30,6 +30,7 @@ export interface Picture {
   columns: number;
   done: number;
   detector: boolean;
+  makeup_db: number;
   before: Float32Array;
   after: Float32Array;
   reduction: Float32Array;

@@ -10,6 +10,7 @@ from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.note import Note, note_ms
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
+from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 
@@ -192,12 +193,12 @@ class Compressor(Processor[CompressorParams]):
         sides = params.stereo == "mid-side" and context.channels == 2
         reduction = np.empty_like(block)
         heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))
-        listened = _to_mid_side(key) if sides else key
+        listened = to_mid_side(key) if sides else key
         d.reduce_into(
             reduction, heard, listened, start, ramp.value, ramp.step, _flags(params),
             state["detector"],
         )  # fmt: skip
-        signal = delayed(_to_mid_side(block) if sides else block, state["past"])
+        signal = delayed(to_mid_side(block) if sides else block, state["past"])
         out = np.empty_like(block)
         makeup = np.ascontiguousarray(ramp.value[:, d.CONTROLS])
         d_makeup = np.ascontiguousarray(ramp.step[:, d.CONTROLS])
@@ -207,7 +208,7 @@ class Compressor(Processor[CompressorParams]):
         if context.observe:
             # In the time of the sound that is turned down, like the reduction itself.
             cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
-        return (_from_mid_side(out) if sides else out), Report(late // GRID, cells)
+        return (from_mid_side(out) if sides else out), Report(late // GRID, cells)
 
     def picture(self, params: CompressorParams, context: Context) -> dict[str, Any]:
         levels = [-60 + 0.5 * i for i in range(121)]
@@ -240,13 +241,3 @@ def _flags(params: CompressorParams) -> np.ndarray[Any, np.dtype[np.int64]]:
         ],
         np.int64,
     )
-
-
-def _to_mid_side(block: Sound) -> Sound:
-    left, right = block[:, 0], block[:, 1]
-    return np.stack([0.5 * (left + right), 0.5 * (left - right)], axis=1)
-
-
-def _from_mid_side(block: Sound) -> Sound:
-    middle, side = block[:, 0], block[:, 1]
-    return np.stack([middle + side, middle - side], axis=1)
