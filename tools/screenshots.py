@@ -13,14 +13,14 @@ FLAGS = ["--headless=new", "--no-sandbox", "--disable-gpu", "--disable-backgroun
 
 
 def look(page: Page, theme: str) -> None:
-    """Open the demo, loop the Reel on the foot stomps, and play a little."""
+    """Open the demo, loop the Reel on the lead voice, and play a little."""
     page.evaluate(f"localStorage.setItem('theme', '{theme}')")
     page.reload()
     page.get_by_role("button", name="Open the demo").click()
-    page.wait_for_selector("[data-strip=foot-stomps]")
-    page.click("[data-strip=foot-stomps]")
+    page.wait_for_selector("[data-strip=lead-voice]")
+    page.click("[data-strip=lead-voice]")
     page.wait_for_function("saltAnvil.work.analysed.main === 1", timeout=120_000)
-    page.evaluate("saltAnvil.span.show(17 * 48000, 42 * 48000)")
+    page.evaluate("saltAnvil.span.show(23 * 48000, 42 * 48000)")
     page.evaluate("saltAnvil.live.send({ type: 'loop', begin: 25 * 48000, end: 40 * 48000 })")
     page.get_by_role("button", name="Play").click()
     page.wait_for_function("saltAnvil.live.frame > 30 * 48000", timeout=30_000)

@@ -25,8 +25,8 @@ class Picture:
     """Columns over frames [begin, end): extremes before and after, reduction and level in dB.
 
     done: how many columns are known; the rest is not analysed yet. `before` is there at once for
-    a track's own recording. makeup_db: steady gain that is not reduction. detector: the stage listens to something else than this waveform, so
-    its thresholds refer to `level`.
+    a track's own recording. detector: the stage listens to something else than this waveform, so
+    its thresholds refer to `level`. makeup_db: steady gain that is not reduction.
     """
 
     begin: int
@@ -46,7 +46,8 @@ class Picture:
         series = (self.before, self.after, self.reduction, self.level)
         head = {
             "begin": self.begin, "end": self.end, "columns": self.columns, "done": self.done,
-            "detector": self.detector, "makeup_db": self.makeup_db, "sizes": [s.size for s in series],
+            "detector": self.detector, "makeup_db": self.makeup_db,
+            "sizes": [s.size for s in series],
         }  # fmt: skip
         text = json.dumps(head).encode()
         text += b" " * (-(len(text) + 1) % 4) + b"\n"
