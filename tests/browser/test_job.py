@@ -3,6 +3,7 @@
 Sound is recorded from the AudioWorklet while it plays.
 """
 
+import base64
 import shutil
 from pathlib import Path
 
@@ -18,19 +19,21 @@ from tests.server import Server
 LIVE = "saltAnvil.live"
 
 
-def open_demo(page: Page) -> None:
+def open_demo(page: Page, strip: str = "main") -> None:
     page.get_by_role("button", name="Open the demo").click()
     page.wait_for_selector("[data-strip=box-drum]")
-    wait_for_analysis(page)
+    if strip != "main":
+        page.click(f"[data-strip={strip}]")
+    wait_for_analysis(page, strip)
 
 
-def wait_for_analysis(page: Page) -> None:
-    """Until the picture is whole and the main bus has been gone through."""
+def wait_for_analysis(page: Page, strip: str = "main") -> None:
+    """Until the picture is whole and a strip, with all that it needs, has been gone through."""
     page.wait_for_function(
-        "saltAnvil.work.analysed.main === 1 &&"
+        f"saltAnvil.work.analysed['{strip}'] === 1 &&"
         " document.querySelector('canvas[data-done]').dataset.done === '1'",
-        timeout=90_000,
-    )
+        timeout=240_000, polling=200,
+    )  # fmt: skip
 
 
 def start_recording(page: Page) -> None:
@@ -44,18 +47,33 @@ def start_recording(page: Page) -> None:
     )
 
 
-def recorded(page: Page, frames: int) -> tuple[int, np.ndarray]:
-    """Return the last unbroken run of so many frames: its first frame, and the sound."""
-    page.wait_for_function(f"window.heard.length > {frames // 128 + 40}", timeout=30_000)
-    pieces = page.evaluate(
+def heard(page: Page) -> list[tuple[int, np.ndarray]]:
+    """Stop recording; return the pieces: first frame, sound."""
+    told = page.evaluate(
         """() => {
           saltAnvil.live.node.port.postMessage({ type: 'record', on: false });
-          return window.heard.map((h) => [h.frame, [...h.left], [...h.right]]);
+          const all = new Float32Array(window.heard.length * 256);
+          window.heard.forEach((h, i) => {
+            all.set(h.left, i * 256);
+            all.set(h.right, i * 256 + 128);
+          });
+          const bytes = new Uint8Array(all.buffer);
+          let text = '';
+          for (let i = 0; i < bytes.length; i += 8192)
+            text += String.fromCharCode(...bytes.subarray(i, i + 8192));
+          return [window.heard.map((h) => h.frame), btoa(text)];
         }"""
     )
+    sound = np.frombuffer(base64.b64decode(told[1]), "<f4").reshape(-1, 2, 128)
+    return [(frame, block.T) for frame, block in zip(told[0], sound, strict=True)]
+
+
+def recorded(page: Page, frames: int) -> tuple[int, np.ndarray]:
+    """Return the longest unbroken run of at least so many frames: its first frame, the sound."""
+    count = frames // 128 + 40
+    page.wait_for_function(f"window.heard.length > {count}", timeout=60_000, polling=100)
     runs: list[tuple[int, list[np.ndarray]]] = []
-    for frame, left, right in pieces:
-        block = np.array([left, right], np.float32).T
+    for frame, block in heard(page):
         if runs and frame == runs[-1][0] + sum(len(b) for b in runs[-1][1]):
             runs[-1][1].append(block)
         else:
@@ -88,9 +106,7 @@ def printed(page: Page, what: str, format: str, tmp_path: Path) -> Path:
 
 
 def test_the_job(page: Page, tmp_path: Path) -> None:
-    open_demo(page)
-    page.click("[data-strip=foot-stomps]")
-    wait_for_analysis(page)
+    open_demo(page, "foot-stomps")
     label = page.locator("[data-line=threshold_db] .label")
     expect(label).to_have_text("threshold −20.0 dB")
     before = ledger_reduction(page, "Reel")
@@ -101,6 +117,8 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
     assert box
     ruler.dblclick(position={"x": box["width"] * 0.5, "y": 6})
     page.wait_for_function(f"{LIVE}.transport.loop?.[0] === 25 * 48000")
+    page.evaluate(f"{LIVE}.send({{ type: 'loop', begin: 25 * 48000, end: 30 * 48000 }})")
+    page.wait_for_function(f"{LIVE}.transport.loop?.[1] === 30 * 48000")
     page.get_by_role("switch", name="in the mix").click()
     page.get_by_role("button", name="Play").click()
     page.wait_for_function(f"{LIVE}.transport.playing && {LIVE}.frame > 25.2 * 48000")
@@ -120,8 +138,8 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
     expect(page.get_by_role("button", name="undo")).to_be_enabled()
     threshold = page.evaluate("saltAnvil.work.stage.params.threshold_db")
     assert -50 < threshold < -26
-    wait_for_analysis(page)
-    page.wait_for_timeout(600)
+    wait_for_analysis(page, "foot-stomps")
+    page.wait_for_timeout(1000)
     assert ledger_reduction(page, "Reel") > before + 3
     page.evaluate("window.heard = []")
     start_recording(page)
@@ -170,11 +188,12 @@ def whole_loop(page: Page) -> np.ndarray:
     page.evaluate("window.heard = []")
     start_recording(page)
     length = page.evaluate(f"{LIVE}.transport.loop[1] - {LIVE}.transport.loop[0]")
-    page.wait_for_function(f"window.heard.length > {length // 128 + 60}", timeout=40_000)
-    pieces = page.evaluate("window.heard.map((h) => [[...h.left], [...h.right]])")
-    page.evaluate("saltAnvil.live.node.port.postMessage({ type: 'record', on: false })")
-    sound = np.concatenate([np.array(p, np.float32).T for p in pieces])
-    return sound[:length]
+    count = 2 * length // 128 + 60
+    page.wait_for_function(f"window.heard.length > {count}", timeout=60_000, polling=100)
+    pieces = heard(page)
+    # From the loop's start on, so that both sides are measured over the same blocks.
+    first = next(i for i in range(1, len(pieces)) if pieces[i][0] < pieces[i - 1][0])
+    return np.concatenate([block for _, block in pieces[first:]])[:length]
 
 
 def test_what_the_worklet_plays_after_a_seek_is_what_is_printed(page: Page, tmp_path: Path) -> None:
@@ -219,7 +238,7 @@ def test_bringing_in_files_by_choosing(page: Page, tmp_path: Path) -> None:
 
 
 def test_controls_by_keyboard_and_typing(page: Page) -> None:
-    open_demo(page)
+    open_demo(page, "box-drum")
     page.click("[data-strip=voice-room]")
     ratio = page.get_by_role("slider", name="Ratio")
     ratio.focus()
@@ -256,7 +275,7 @@ def test_controls_by_keyboard_and_typing(page: Page) -> None:
 
 
 def test_the_chain_by_mouse_and_keyboard(page: Page) -> None:
-    open_demo(page)
+    open_demo(page, "box-drum")
     page.click("[data-strip=lead-voice]")
     blocks = page.locator("[data-stage]")
     names = lambda: [b.get_attribute("data-stage") for b in blocks.all()]  # noqa: E731

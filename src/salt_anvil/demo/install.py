@@ -50,8 +50,8 @@ TRACKS: list[tuple[str, str, float, float, list[dict[str, Any]]]] = [
     ("Lead voice", "voices-bus", -4.5, 0.0, [
         {"id": "lead-voice-trim", "kind": "trim", "params": {"gain_db": 1.5, "dc_block": True}},
         {"id": "lead-voice-compressor", "kind": "compressor", "params": {
-            "threshold_db": -24, "ratio": 3.5, "knee_db": 8, "attack_ms": 5, "release_ms": 140,
-            "lookahead_ms": 2, "max_reduction_db": 12, "makeup_db": 5}},
+            "threshold_db": -15, "ratio": 3.5, "knee_db": 8, "attack_ms": 5, "release_ms": 140,
+            "lookahead_ms": 2, "max_reduction_db": 12, "makeup_db": 3}},
     ]),
     ("Voice room", "voices-bus", -13.0, 0.0, [
         {"id": "voice-room-compressor", "kind": "compressor", "params": {
