@@ -7,8 +7,6 @@ from typing import Any
 import soundfile
 
 from salt_anvil.core.session import Session, checked
-from salt_anvil.demo import score
-from salt_anvil.demo.sounds import RATE
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.store.database import Database
 from salt_anvil.store.errors import StoreError
@@ -81,6 +79,9 @@ MAIN: list[dict[str, Any]] = [
 
 def session_model(media: dict[str, tuple[str, int, int]]) -> Session:
     """Return the session; media: strip id to media id, channels, frames."""
+    from salt_anvil.demo import score
+    from salt_anvil.demo.sounds import RATE
+
     strips: list[dict[str, Any]] = []
     for name, bus, fader, pan, chain in TRACKS:
         strip_id = name.lower().replace(" ", "-")
@@ -116,7 +117,9 @@ def install_demo(data: Path, progress: Progress = lambda share: None) -> str:
     store = SessionStore(Database(data / "salt-anvil.db"))
     if any(row.name == NAME for row in store.every()):
         return f"“{NAME}” is there already"
+    # Only now: the synthesis needs what a second start has no time to load.
     from salt_anvil.demo.room import recordings
+    from salt_anvil.demo.sounds import RATE
 
     folder = MediaFolder(data / "media")
     media: dict[str, tuple[str, int, int]] = {}

@@ -49,7 +49,8 @@ def run(
 
 def settings_at_the_ends(control: Control) -> list[Any]:
     if control.type == "number":
-        return [control.low, control.high]
+        ends = (control.low, control.high)
+        return list(ends)
     return control.choices if control.type == "choice" else [False, True]
 
 

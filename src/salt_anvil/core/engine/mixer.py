@@ -134,11 +134,6 @@ class Mixer:
         """Return the runner of a strip."""
         return self._runners[name]
 
-    def nonfinite(self) -> dict[str, int]:
-        """Return how many samples that were no numbers each strip has replaced."""
-        counts = {n: sum(u.nonfinite for u in r.units) for n, r in self._runners.items()}
-        return {name: count for name, count in counts.items() if count}
-
 
 class Shadow:
     """The same mix as it would be without one strip's chain, or one stage of it.

@@ -47,7 +47,6 @@ class StripRunner:
         self.units = [Unit(stage, plan.context) for stage in plan.stages]
         self._trim = Glide(np.array([_trim_gain(plan)]))
         self._history: deque[Sound] = deque(maxlen=HISTORY)
-        self.nonfinite = 0
         self.locate(0)
 
     def locate(self, block: int) -> None:
