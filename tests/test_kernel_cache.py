@@ -68,17 +68,16 @@ from salt_anvil.files.cache import StripCache
 from salt_anvil.files.render import print_to_file
 from salt_anvil.jobs.analyse import analyse
 from salt_anvil.live.messages import Listen
-from salt_anvil.live.player import Player
+from salt_anvil.live.player import Player, Shelf
 from tests.sessions import small_session, source
 place = pathlib.Path(tempfile.mkdtemp())
-plan = make_plan(small_session(), observe_all=True)
-analyse(plan, "c", source, StripCache(place / "cache"), None, lambda *a: True)
-player = Player(small_session(), source, lambda plan, block: (0, {}))
+analyse(small_session(), "c", source, StripCache(place / "cache"), None, lambda *a: True)
+player = Player(small_session(), source, Shelf())
 for strip in ("a", "c", "main"):
     player.listen(Listen(strip=strip))
     player.play(0)
     player.pieces()
-print_to_file(plan, source, place / "x.wav", "wav-24")
+print_to_file(make_plan(small_session()), source, place / "x.wav", "wav-24")
 after = signatures()
 print([k for k in after if after[k] != before.get(k)])
 """

@@ -99,19 +99,18 @@ def _progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:
 
 
 def _process(options: argparse.Namespace) -> None:
-    from salt_anvil.files.process import load_recipe, process_file
+    from salt_anvil.files.process import key_files, load_recipe, process_file
     from salt_anvil.files.write import format_of
 
-    if options.key:
-        raise FileError(f"--key {options.key[0]}: this recipe has no named inputs")
     recipe = load_recipe(options.recipe)
+    keys = key_files(recipe, options.key)
     format = format_of(options.target, options.width)
     if options.target.exists() and options.target.samefile(options.source):
         raise FileError(f"{options.target} is the input; give the output another name")
     show, end = _progress(options.source.name)
     try:
         report = process_file(
-            options.source, options.target, recipe, format,
+            options.source, options.target, recipe, format, keys=keys,
             dither=not options.no_dither, progress=show,
         )  # fmt: skip
     finally:

@@ -39,7 +39,7 @@ def filled(cache: StripCache, session: Session, first: str | None = None) -> lis
             order.append(strip)
         return True
 
-    analyse(planned(session), CODE, source, cache, first, tell)
+    analyse(session, CODE, source, cache, first, tell)
     return order
 
 
@@ -52,7 +52,8 @@ def test_cached_output_equals_fresh_to_the_bit(cache: StripCache) -> None:
     for strip in session.strips:
         fresh = np.concatenate([b.strips[strip.id].out for b in blocks])
         channels = fresh.shape[1]
-        assert (cache.output(marks[strip.id], channels) == fresh.astype(np.float32)).all(), strip.id
+        kept = cache.output(marks[strip.id], channels)
+        assert (kept[: len(fresh)] == fresh.astype(np.float32)).all(), strip.id
 
 
 def test_stored_states_are_those_of_a_whole_run(cache: StripCache) -> None:
@@ -88,11 +89,11 @@ def test_only_what_changed_is_done_again(cache: StripCache) -> None:
             worked.add(strip)
         return True
 
-    analyse(planned(changed), CODE, source, cache, None, tell)
+    analyse(changed, CODE, source, cache, None, tell)
     assert worked == {"b", "bus", "main"}
     faded, _ = SetStrip(strip="c", field="fader_db", value=-9).apply(session)
     worked.clear()
-    analyse(planned(faded), CODE, source, cache, None, tell)
+    analyse(faded, CODE, source, cache, None, tell)
     assert worked == {"main"}
 
 
@@ -106,7 +107,7 @@ def test_left_off_and_taken_up(cache: StripCache) -> None:
         return calls < 6
 
     with pytest.raises(Stopped):
-        analyse(planned(session), CODE, source, cache, None, impatient)
+        analyse(session, CODE, source, cache, None, impatient)
     marks = fingerprints(planned(session), CODE)
     assert cache.complete(marks["a"])
     assert not cache.complete(marks["main"])
@@ -133,7 +134,7 @@ def test_pictures_hold_the_extremes_of_their_columns(cache: StripCache, tmp_path
     out = cache.output(marks["a"], 2)
     piece = out[64 * GRID + 99 * 640 : 64 * GRID + 100 * 640]
     assert picture.after[99] == pytest.approx([piece.min(), piece.max()])
-    cells = cache.cells(marks["a"], 0, "reduction_db", 2).max(axis=1)
+    cells = cache.cells(marks["a"], "a1", "reduction_db", 2).max(axis=1)
     assert picture.reduction[10] == pytest.approx(cells[64 + 100 : 64 + 110].max())
 
 

@@ -11,11 +11,11 @@ from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session
 from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
-from salt_anvil.live.player import AHEAD_MS, Player
+from salt_anvil.live.player import AHEAD_MS, Player, Shelf
 from tests.sessions import FRAMES, small_session, source
 
 
-class Kept:
+class Kept(Shelf):
     """Checkpoints of a whole run, as the analysis would have stored them."""
 
     def __init__(self, session: Session) -> None:
@@ -24,7 +24,7 @@ class Kept:
         mixer.keep = lambda n, b, s: self._states.setdefault(b, {}).update({n: s})
         self.sound = np.concatenate([mixer.block().faded["main"] for _ in range(150)])
 
-    def __call__(self, plan: Plan, block: int) -> tuple[int, dict[str, State]]:
+    def states(self, plan: Plan, names: set[str], block: int) -> tuple[int, dict[str, State]]:
         at = max(b for b in self._states if b <= block)
         return (at, {n: s.clone() for n, s in self._states[at].items()}) if at else (0, {})
 
@@ -81,7 +81,7 @@ def test_a_loop_is_the_same_every_time_round(kept: Kept) -> None:
 
 
 def test_a_loop_without_checkpoints_goes_on_warm(kept: Kept) -> None:
-    player = Player(small_session(), source, lambda plan, block: (0, {}))
+    player = Player(small_session(), source, Shelf())
     player.set_loop(100_000, 110_000)
     player.play(100_000)
     places, sound = played(player, 30_000)
@@ -135,7 +135,7 @@ def test_in_the_mix_the_untreated_side_is_levelled(kept: Kept) -> None:
         session, _ = SetStrip(strip=name, field="mute", value=True).apply(session)
     for stage in ("b1", "bus1", "main1"):
         session, _ = SetParams(stage=stage, params={"ratio": 1}).apply(session)
-    player = Player(session, source, lambda plan, block: (0, {}))
+    player = Player(session, source, Shelf())
     player.listen(Listen(strip="b", at="b1"))
     player.play(0)
     player.same_loudness(-6.0)

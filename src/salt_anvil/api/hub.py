@@ -22,7 +22,8 @@ from salt_anvil.core.session import Session
 from salt_anvil.files.cache import StripCache
 from salt_anvil.files.media import Media, MediaFolder
 from salt_anvil.files.view import Viewer
-from salt_anvil.jobs.analysis import run_analysis
+from salt_anvil.jobs.analyse import held
+from salt_anvil.jobs.analysis import HELD, run_analysis
 from salt_anvil.jobs.printing import (
     Cancelled,
     PrintOptions,
@@ -170,7 +171,17 @@ class Hub:
 
     def _from_analysis(self, message: tuple[int, str, int, int]) -> None:
         session_id, strip, done, frames = message
+        if strip == HELD:
+            self._loop.call_soon_threadsafe(self._held_now, session_id)
+            return
         self.tell(session_id, Analysed(session=session_id, strip=strip, done=done, frames=frames))
+
+    def _held_now(self, session_id: int) -> None:
+        """Let everybody plan again: a steady join was measured."""
+        self._viewers.clear()
+        tabs = [t.number for t in self._tabs.values() if t.session == session_id]
+        model = self.sessions.head(session_id).model.model_dump()
+        self._engine.send(("model", tabs, session_id, model))
 
     def _analysis_again(self) -> None:
         if self._wished is not None:
@@ -208,7 +219,8 @@ class Hub:
         """Return the pictures and figures of a session as it stands."""
         revision = self.sessions.head(session_id)
         if revision.id not in self._viewers:
-            plan: Plan = make_plan(revision.model, observe_all=True)
+            known = held(self.cache, self.code)
+            plan: Plan = make_plan(revision.model, observe_all=True, held=known)
             self._viewers[revision.id] = Viewer(revision.model, plan, self.code, self.cache)
             while len(self._viewers) > 8:
                 self._viewers.popitem(last=False)

@@ -4,8 +4,18 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from salt_anvil.core.engine.plan import Plan, StripPlan, make_plan
-from salt_anvil.core.session import Element, Model, Name, Session, Strip, checked
+from salt_anvil.core.engine.plan import StripPlan, make_plan
+from salt_anvil.core.session import (
+    Element,
+    Model,
+    Name,
+    Session,
+    Split,
+    Stage,
+    Strip,
+    checked,
+    elements,
+)  # fmt: skip
 
 FORMAT = "salt-anvil/recipe"
 
@@ -53,18 +63,61 @@ def _branch(data: Any, name: str) -> Any:
     return {"id": name, **data, "chain": _with_ids(data.get("chain", []), f"{name}.")}
 
 
+def inputs_of(recipe: Recipe) -> list[str]:
+    """Return the names of the outside keys that a recipe wants, in order."""
+    found: list[str] = []
+    for element in elements(recipe.chain):
+        if isinstance(element, Stage) and element.key.source.startswith("input:"):
+            name = element.key.source.removeprefix("input:")
+            if name not in found:
+                found.append(name)
+    return found
+
+
+def bound(chain: list[Element], sources: dict[str, str]) -> list[Element]:
+    """Return a chain with its named inputs bound: name to key source ("strip:ID")."""
+
+    def one(element: Element) -> Element:
+        if isinstance(element, Split):
+            parts = [b.model_copy(update={"chain": bound(b.chain, sources)})
+                     for b in element.branches]  # fmt: skip
+            return element.model_copy(update={"branches": parts})
+        name = element.key.source.removeprefix("input:")
+        if element.key.source.startswith("input:") and name in sources:
+            key = element.key.model_copy(update={"source": sources[name]})
+            return element.model_copy(update={"key": key})
+        return element
+
+    return [one(element) for element in chain]
+
+
+def recipe_session(
+    recipe: Recipe, rate: int, channels: Literal[1, 2], frames: int, keys: dict[str, int]
+) -> Session:
+    """Return a session with a strip "in" that has the recipe's chain.
+
+    keys: the recipe's named inputs and how many channels each has; each becomes a muted track
+    that plays the audio "key:NAME".
+    """
+    names = {name: f"key-{index}" for index, name in enumerate(keys)}
+    sources = {name: f"strip:{strip}" for name, strip in names.items()}
+    track = Strip(
+        id="in", name=recipe.name, kind="track", channels=channels, frames=frames,
+        chain=bound(recipe.chain, sources), audio="in",
+    )  # fmt: skip
+    others = [
+        checked(Strip, {"id": names[name], "name": name, "kind": "track", "channels": count,
+                        "frames": frames, "audio": f"key:{name}", "mute": True})
+        for name, count in keys.items()
+    ]  # fmt: skip
+    main = Strip(id="main", name="Main bus", kind="main")
+    return Session(name=recipe.name, rate=rate, bpm=recipe.bpm, strips=[track, *others, main])
+
+
 def plan_recipe(recipe: Recipe, rate: int, channels: Literal[1, 2], frames: int) -> StripPlan:
-    """Return the plan of one strip with the recipe's chain.
+    """Return the plan of one strip with the recipe's chain, which listens to nothing else.
 
     Raises:
         CoreError: the chain cannot be run.
     """
-    track = Strip(
-        id="in", name=recipe.name, kind="track", channels=channels, frames=frames,
-        chain=recipe.chain, audio="in",
-    )  # fmt: skip
-    main = Strip(id="main", name="Main bus", kind="main")
-    plan: Plan = make_plan(
-        Session(name=recipe.name, rate=rate, bpm=recipe.bpm, strips=[track, main])
-    )
-    return plan.strip("in")
+    return make_plan(recipe_session(recipe, rate, channels, frames, {})).strip("in")

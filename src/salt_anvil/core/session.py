@@ -131,6 +131,8 @@ class Split(Model):
             raise ValueError(f"split {self.id}: by {self.by} has 2 branches, not {count}")
         if self.join.law != "sum" and count != 2:
             raise ValueError(f"split {self.id}: the join {self.join.law} takes 2 branches")
+        if self.join.law == "steady" and self.by in ("mid-side", "left-right"):
+            raise ValueError(f"split {self.id}: a steady join needs branches that are added")
         return self
 
 
@@ -147,7 +149,7 @@ Split.model_rebuild()
 
 
 class Send(Model):
-    """A copy of a strip's sound to a bus."""
+    """A copy of a strip's sound to a bus; before the fader it still follows pan and mute."""
 
     to: Id
     gain_db: float = Field(0, ge=-60, le=12)
@@ -173,6 +175,8 @@ class Strip(Model):
     solo: bool = False
     output: Id | None = None
     sends: list[Send] = []
+    join: Join = Join()
+    """How a bus with exactly two inputs puts them together."""
 
 
 class Section(Model):
@@ -191,11 +195,18 @@ class Point(Model):
 
 
 class Automation(Model):
-    """One control over time: strip, stage or lever, then the control's name."""
+    """One control over time: strip, stage, split, branch or lever, then the control's name."""
 
     owner: Id
     control: Name
-    points: list[Point] = Field(min_length=1)
+    points: list[Point] = Field(min_length=1, max_length=20000)
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        times = [p.at_s for p in self.points]
+        if any(a > b for a, b in pairwise(times)):
+            raise ValueError(f"automation of {self.owner} {self.control}: points must follow")
+        return self
 
 
 class Move(Model):
@@ -231,7 +242,10 @@ class Session(Model):
     @model_validator(mode="after")
     def _consistent(self) -> Self:
         _unique([s.id for s in self.strips], "strip")
-        _unique([e.id for s in self.strips for e in elements(s.chain)], "stage")
+        stages = [e for s in self.strips for e in elements(s.chain)]
+        _unique([e.id for e in stages], "stage")
+        _unique([b.id for e in stages if isinstance(e, Split) for b in e.branches], "branch")
+        _unique([lever.id for lever in self.levers], "lever")
         if self.strips and sum(s.kind == "main" for s in self.strips) != 1:
             raise ValueError("a session with strips has exactly one main bus")
         starts = [s.start_s for s in self.sections]
@@ -268,6 +282,11 @@ def elements(chain: list[Element]) -> list[Element]:
             for branch in element.branches:
                 found += elements(branch.chain)
     return found
+
+
+def branches(chain: list[Element]) -> list[Branch]:
+    """Return every branch of every split of a chain, nested ones too."""
+    return [b for e in elements(chain) if isinstance(e, Split) for b in e.branches]
 
 
 def find_stage(session: Session, stage_id: str) -> tuple[Strip, Element]:
@@ -341,6 +360,6 @@ def _range_of(name: str, model: type[Params] | None) -> str:
 
 __all__ = [
     "Automation", "Branch", "Element", "Join", "Key", "Lever", "Move", "Point",
-    "Section", "Send", "Session", "Split", "Stage", "Strip", "checked", "elements", "find_stage",
-    "plain_words",
+    "Section", "Send", "Session", "Split", "Stage", "Strip", "branches", "checked", "elements",
+    "find_stage", "plain_words",
 ]  # fmt: skip

@@ -1,16 +1,21 @@
 """The cache: what a strip gave, drawn and measured, under its fingerprint; limited in size.
 
-One folder a fingerprint. Point 0 is the strip before its chain, point i after its stage i.
+One folder a fingerprint. Points are named: ID-in and ID-out for every stage, split and branch, and
+for "chain".
     out.f32       the output after the chain, (frames, channels)
     peaks-P.f32   extremes per 64 frames at point P, (cells, min and max, channels)
     rows-P.f64    figures per 100 ms at point P (see core.measure.rows)
-    cells-I-NAME.f32  a report of stage I per 64 frames, (cells, channels)
+    cells-ID-NAME.f32  a report of stage ID per 64 frames, (cells, channels)
+    point-NAME.f32  a place inside the chain that another strip listens to, (frames, channels)
+    meters.f32   per block: peak left, peak right, most reduction in dB
+    group-G.f32  (buses) the sum of the inputs' group G, (frames, 2)
     state-B.bin   the strip's state before output block B
     meta.json     what is in it; `done` holds the number of finished frames
 """
 
 import json
 import shutil
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
@@ -18,6 +23,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.engine.mixer import CHECKPOINT
 from salt_anvil.core.measure.rows import COLUMNS
@@ -31,7 +37,7 @@ class Meta:
 
     channels: int
     frames: int
-    stages: list[str]
+    exports: list[str]
 
 
 class StripCache:
@@ -70,10 +76,30 @@ class StripCache:
         except (FileNotFoundError, json.JSONDecodeError):
             return None
 
-    def complete(self, fingerprint: str) -> bool:
-        """Say whether a strip is there from end to end."""
+    def complete(self, fingerprint: str, exports: Sequence[str] = ()) -> bool:
+        """Say whether a strip is there from end to end, with the points asked for."""
         meta = self.meta(fingerprint)
-        return meta is not None and self.done(fingerprint) >= meta.frames
+        return (
+            meta is not None
+            and self.done(fingerprint) >= meta.frames
+            and set(exports) <= set(meta.exports)
+        )
+
+    # Measurements that are held ------------------------------------------------------------------
+
+    def held(self, digest: str) -> Blend | None:
+        """Return what was measured under a digest."""
+        try:
+            return Blend(**json.loads((self._folder / f"held-{digest}.json").read_text()))
+        except (FileNotFoundError, json.JSONDecodeError):
+            return None
+
+    def hold(self, digest: str, blend: Blend) -> None:
+        """Keep a measurement."""
+        path = self._folder / f"held-{digest}.json"
+        part = path.with_suffix(".part")
+        part.write_text(json.dumps(asdict(blend)))
+        part.replace(path)
 
     def touch(self, fingerprint: str) -> None:
         """Note that a fingerprint is in use."""
@@ -84,17 +110,30 @@ class StripCache:
         """Return a strip's output, memory-mapped, (frames, channels)."""
         return np.memmap(self.path(fingerprint, "out.f32"), "<f4", "r").reshape(-1, channels)
 
-    def peaks(self, fingerprint: str, point: int, channels: int) -> NDArray[np.float32]:
+    def sound(self, fingerprint: str, name: str, channels: int) -> NDArray[np.float32]:
+        """Return another sound of a strip (point-NAME, group-G), memory-mapped."""
+        path = self.path(fingerprint, f"{name}.f32")
+        return np.memmap(path, "<f4", "r").reshape(-1, channels)
+
+    def has(self, fingerprint: str, name: str) -> bool:
+        """Say whether a sound of a strip is there."""
+        return self.path(fingerprint, f"{name}.f32").exists()
+
+    def meters(self, fingerprint: str) -> NDArray[np.float32]:
+        """Return peaks and most reduction per block so far, (blocks, 3)."""
+        return self._rows(self.path(fingerprint, "meters.f32"), "<f4", 3)
+
+    def peaks(self, fingerprint: str, point: str, channels: int) -> NDArray[np.float32]:
         """Return extremes per cell so far, (cells, 2, channels)."""
         return self._rows(
             self.path(fingerprint, f"peaks-{point}.f32"), "<f4", 2 * channels
         ).reshape(-1, 2, channels)
 
-    def cells(self, fingerprint: str, stage: int, name: str, channels: int) -> NDArray[np.float32]:
+    def cells(self, fingerprint: str, stage: str, name: str, channels: int) -> NDArray[np.float32]:
         """Return a stage's report per cell so far, (cells, channels); empty if there is none."""
         return self._rows(self.path(fingerprint, f"cells-{stage}-{name}.f32"), "<f4", channels)
 
-    def rows(self, fingerprint: str, point: int) -> NDArray[np.float64]:
+    def rows(self, fingerprint: str, point: str) -> NDArray[np.float64]:
         """Return the figures per 100 ms so far, (rows, COLUMNS)."""
         return self._rows(self.path(fingerprint, f"rows-{point}.f64"), "<f8", COLUMNS)
 
@@ -140,6 +179,8 @@ class StripCache:
         """Remove what was used longest ago until the limit is kept."""
         entries = []
         for folder in self._folder.iterdir():
+            if not folder.is_dir():
+                continue
             used = folder / "used"
             stamp = used if used.exists() else folder
             size = sum(f.stat().st_size for f in folder.iterdir() if f.exists())

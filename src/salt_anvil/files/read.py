@@ -107,6 +107,10 @@ class SoundReader:
         error: BaseException | None,
         at: TracebackType | None,
     ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let the file go."""
         self._file.close()
 
 

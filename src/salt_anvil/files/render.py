@@ -1,14 +1,14 @@
 """Offline runs of a session: any region, the same bytes as in the whole."""
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
 import numpy as np
 
 from salt_anvil.core.dsp.gate import BLOCK, Sound
 from salt_anvil.core.dsp.state import State
-from salt_anvil.core.engine.mixer import MixBlock, Mixer, Source
+from salt_anvil.core.engine.mixer import Frozen, MixBlock, Mixer, Source
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.files.write import PrintFormat, SoundWriter
 
@@ -26,19 +26,23 @@ def blocks(
     begin: int,
     end: int,
     *,
+    strip: str | None = None,
     states: Callable[[int], tuple[int, dict[str, State]]] = lambda block: (0, {}),
+    frozen: Mapping[str, Frozen] | None = None,
 ) -> Iterator[tuple[int, int, MixBlock]]:
     """Give the blocks that cover frames [begin, end): first frame wanted, frame after, block.
 
-    states: gives the last checkpoint at or before a block; block 0 is always one.
+    strip: all that is wanted. states: gives the last checkpoint at or before a block; block 0 is
+    always one. frozen: strips that are read instead of computed.
     """
-    mixer = Mixer(plan, source)
+    mixer = Mixer(plan, source, frozen=frozen)
+    names = None if strip is None else (strip,)
     first = begin // BLOCK
     at, stored = states(max(first - roll_blocks(plan), 0))
     if at:
         mixer.locate(at, stored)
     for k in range(at, -(-end // BLOCK)):
-        block = mixer.block()
+        block = mixer.block(names)
         if k >= first:
             low, high = max(begin - k * BLOCK, 0), min(end - k * BLOCK, BLOCK)
             yield low, high, block
@@ -56,6 +60,7 @@ def print_to_file(
     end: int | None = None,
     dither: bool = True,
     states: Callable[[int], tuple[int, dict[str, State]]] = lambda block: (0, {}),
+    frozen: Mapping[str, Frozen] | None = None,
     progress: Progress = lambda share: None,
 ) -> int:
     """Print the main mix, or one strip after its chain or its fader; return clipped samples.
@@ -74,7 +79,8 @@ def print_to_file(
     with SoundWriter(
         path, format, rate=plan.rate, channels=channels, frames=frames, dither=dither, start=begin
     ) as writer:
-        for low, high, block in blocks(plan, source, begin, end, states=states):
+        rolling = blocks(plan, source, begin, end, strip=name, states=states, frozen=frozen)
+        for low, high, block in rolling:
             sound: Sound = block.strips[name].out if chain_only else block.faded[name]
             writer.write(np.ascontiguousarray(sound[low:high]))
             done += high - low

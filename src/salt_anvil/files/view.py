@@ -8,11 +8,12 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.dsp.gate import GRID
 from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.engine.graph import INPUT
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.measure.hits import last_hits
 from salt_anvil.core.measure.ledger import Ledger, Span, ledger, percussive
 from salt_anvil.core.processors import processor
-from salt_anvil.core.session import Key, Session
+from salt_anvil.core.session import Element, Key, Session, Stage, branches, elements
 from salt_anvil.files.cache import StripCache
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
 
@@ -61,46 +62,51 @@ class Viewer:
         self._session, self._plan, self._cache = session, plan, cache
         self._marks = fingerprints(plan, code)
 
-    def _points(self, item: StripPlan, at: str) -> tuple[int, int, list[int]]:
-        """Return the points before and after, and the stages in between."""
-        ids = [s.id for s in item.stages]
-        if at in ids:
-            index = ids.index(at)
-            return index, index + 1, [index]
-        return 0, len(ids), list(range(len(ids)))
+    def _points(self, item: StripPlan, at: str) -> tuple[str, str, list[Stage]]:
+        """Return the places before and after, and the stages in between."""
+        tap = item.graph.taps.get(at) or item.graph.taps["chain"]
+        before, after = tap.wires
+        return before.source, after.source, _inside(item.strip.chain, at)
 
     def picture(
         self, strip: str, at: str, begin: int, end: int, columns: int, media: MediaFolder
     ) -> Picture:
         """Return the picture of a passage in so many columns."""
         item = self._plan.strip(strip)
-        mark, channels = self._marks[strip], item.context.channels
+        mark = self._marks[strip]
         first, last, stages = self._points(item, at)
         done = self._cache.done(mark)
         edges = np.linspace(begin, end, columns + 1)
         known = int(np.searchsorted(edges[1:], done, side="right"))
         if done >= self._plan.frames:
             known = columns
-        before = _columns(self._cache.peaks(mark, first, channels), edges[: known + 1], GRID)
-        after = _columns(self._cache.peaks(mark, last, channels), edges[: known + 1], GRID)
-        if known < columns and item.strip.audio and first == 0:
+        before, after = (
+            _columns(self._cache.peaks(mark, p, item.graph.channels[p]), edges[: known + 1], GRID)
+            for p in (first, last)
+        )
+        if known < columns and item.strip.audio and first == INPUT:
             size = max([s for s in PEAK_FRAMES if s <= max((end - begin) / columns, GRID)])
             before = _columns(media.peaks(item.strip.audio, size), edges, size)
         reduction = np.zeros(known)
-        for index in stages:
-            cells = self._cache.cells(mark, index, "reduction_db", channels)
+        for stage in stages:
+            cells = self._cells(item, stage.id, "reduction_db")
             reduction += _most(cells, edges[: known + 1], 0.0)
         level = np.full(0, NO_LEVEL)
         if len(stages) == 1 and at != "chain":
-            cells = self._cache.cells(mark, stages[0], "level_db", channels)
+            cells = self._cells(item, stages[0].id, "level_db")
             level = _most(cells, edges[: known + 1], NO_LEVEL)
         return Picture(
             begin, end, columns, known, before, after, reduction, level,
             detector=self._detector(item, at), makeup_db=self._makeup(item, stages),
         )  # fmt: skip
 
-    def _makeup(self, item: StripPlan, stages: list[int]) -> float:
-        chosen = [item.stages[i] for i in stages if item.stages[i].on]
+    def _cells(self, item: StripPlan, stage: str, name: str) -> NDArray[np.float32]:
+        node = next(n for n in item.graph.nodes if n.name == stage)
+        mark = self._marks[item.strip.id]
+        return self._cache.cells(mark, stage, name, node.context.channels)
+
+    def _makeup(self, item: StripPlan, stages: list[Stage]) -> float:
+        chosen = [s for s in stages if s.on]
         return sum(processor(s.kind).makeup_db(s.params, item.context) for s in chosen)
 
     def _detector(self, item: StripPlan, at: str) -> bool:
@@ -116,8 +122,7 @@ class Viewer:
         _, _, stages = self._points(item, at)
         if len(stages) != 1:
             return []
-        mark = self._marks[strip]
-        cells = self._cache.cells(mark, stages[0], "reduction_db", item.context.channels)
+        cells = self._cells(item, stages[0].id, "reduction_db")
         return last_hits(cells.max(axis=1), self._plan.rate, before) if len(cells) else []
 
     def ledger(self, strip: str, at: str, begin: int, end: int) -> tuple[Ledger | None, float]:
@@ -130,9 +135,9 @@ class Viewer:
         rows = min(len(before), len(after))
         if rows == 0:
             return None, 0.0
-        cells: NDArray[np.float64] = np.zeros((0, item.context.channels))
-        for index in stages:
-            told = self._cache.cells(mark, index, "reduction_db", item.context.channels)
+        cells: NDArray[np.float64] = np.zeros((0, 1))
+        for stage in stages:
+            told = self._cells(item, stage.id, "reduction_db").max(axis=1, keepdims=True)
             if len(told):
                 both = min(len(cells), len(told)) if len(cells) else len(told)
                 cells = told[:both].astype(np.float64) + (cells[:both] if len(cells) else 0.0)
@@ -141,6 +146,17 @@ class Viewer:
             spans(self._session), percussive=percussive(before[:rows]),
         )  # fmt: skip
         return found, done
+
+
+def _inside(chain: list[Element], at: str) -> list[Stage]:
+    """Return the stages whose reductions add up at a place: no sum over parallel branches."""
+    for element in elements(chain):
+        if element.id == at:
+            return [element] if isinstance(element, Stage) else []
+    for branch in branches(chain):
+        if branch.id == at:
+            return [e for e in branch.chain if isinstance(e, Stage)]
+    return [e for e in chain if isinstance(e, Stage)]
 
 
 def spans(session: Session) -> list[Span]:

@@ -6,13 +6,17 @@ from typing import BinaryIO
 import numpy as np
 from numpy.typing import NDArray
 
+from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound
-from salt_anvil.core.engine.fingerprint import fingerprints
-from salt_anvil.core.engine.mixer import CHECKPOINT, Source, tree_sum
-from salt_anvil.core.engine.plan import Plan, StripPlan
-from salt_anvil.core.engine.strip import Fader, StripBlock, StripRunner
+from salt_anvil.core.engine.fingerprint import fingerprint
+from salt_anvil.core.engine.hold import hold_joins
+from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Source
+from salt_anvil.core.engine.plan import Held, Plan, StripPlan, make_plan
+from salt_anvil.core.engine.strip import StripBlock
 from salt_anvil.core.measure.rows import RowMeter
+from salt_anvil.core.session import Session
 from salt_anvil.files.cache import Meta, StripCache
+from salt_anvil.files.frozen import Freezer, point_file
 from salt_anvil.files.media import extremes
 
 Tell = Callable[[str, int, int], bool]
@@ -24,24 +28,50 @@ class Stopped(Exception):
 
 
 def analyse(
-    plan: Plan, code: str, source: Source, cache: StripCache, first: str | None, tell: Tell
+    session: Session, code: str, source: Source, cache: StripCache, first: str | None, tell: Tell
 ) -> None:
-    """Fill the cache for every strip of a plan, `first` and what it needs before the others.
-
-    plan: made with observe for every strip whose pictures are wanted.
+    """Fill the cache for every strip of a session, `first` and what it needs before the others.
 
     Raises:
         Stopped: `tell` said so; what was complete stays.
     """
-    marks = fingerprints(plan, code)
+    freezer = Freezer(cache, code)
+    hold(session, code, source, cache, tell)
+    plan = make_plan(session, observe_all=True, held=held(cache, code))
+    used = set()
     for item in _order(plan, first):
-        mark = marks[item.strip.id]
-        if not cache.complete(mark):
-            _StripAnalysis(plan, item, marks, source, cache).run(tell)
-        cache.touch(mark)
+        mark = fingerprint(item.mark, code)
+        used |= {mark, *(fingerprint(g, code) for g in item.groups)}
+        if not cache.complete(mark, item.exports):
+            _StripAnalysis(plan, item, code, source, cache, freezer).run(tell)
+        for name in used:
+            cache.touch(name)
         if not tell(item.strip.id, plan.frames, plan.frames):
             raise Stopped
-    cache.trim(set(marks.values()))
+    cache.trim(used)
+
+
+def held(cache: StripCache, code: str) -> Held:
+    """Return what knows the measurements of steady joins that the cache holds."""
+    return lambda digest: cache.held(fingerprint(digest, code))
+
+
+def hold(session: Session, code: str, source: Source, cache: StripCache, tell: Tell) -> bool:
+    """Measure the steady joins that are not held yet; return whether there were any."""
+    any_measured = False
+
+    def store(digest: str, found: Blend) -> None:
+        nonlocal any_measured
+        any_measured = True
+        cache.hold(fingerprint(digest, code), found)
+
+    def patience() -> None:
+        if not tell("", 0, 1):
+            raise Stopped
+
+    freezer = Freezer(cache, code)
+    hold_joins(session, lambda: source, held(cache, code), store, freeze=freezer, tell=patience)
+    return any_measured
 
 
 def _order(plan: Plan, first: str | None) -> list[StripPlan]:
@@ -49,11 +79,14 @@ def _order(plan: Plan, first: str | None) -> list[StripPlan]:
     needed: set[str] = set()
 
     def need(name: str) -> None:
+        if name in needed:
+            return
         needed.add(name)
-        for feed in plan.strip(name).feeds:
-            need(feed)
+        item = plan.strip(name)
+        for other in [*(r.strip for r in item.feeds), *(o.strip for o in item.graph.outside)]:
+            need(other)
 
-    if first is not None and any(s.strip.id == first for s in plan.strips):
+    if first is not None and first in plan.marks:
         need(first)
     return [s for s in plan.strips if s.strip.id in needed] + [
         s for s in plan.strips if s.strip.id not in needed
@@ -64,69 +97,86 @@ class _StripAnalysis:
     """One strip's pass; writes its files as it goes, so that the front can draw them."""
 
     def __init__(
-        self, plan: Plan, item: StripPlan, marks: dict[str, str], source: Source, cache: StripCache
-    ) -> None:
-        self._plan, self._item, self._cache, self._source = plan, item, cache, source
-        self._mark = marks[item.strip.id]
-        self._marks = marks
-        self._channels = item.context.channels
-        self._stages = [s.id for s in item.stages]
-        self._meters = [RowMeter(plan.rate, self._channels) for _ in range(len(self._stages) + 1)]
-        self._files: dict[str, BinaryIO] = {}
-        self._faders = {f: Fader(plan.strip(f)) for f in item.feeds}
-        self._inputs = {
-            f: cache.output(marks[f], plan.strip(f).context.channels) for f in item.feeds
+        self, plan: Plan, item: StripPlan, code: str, source: Source, cache: StripCache,
+        freezer: Freezer,
+    ) -> None:  # fmt: skip
+        self._plan, self._item, self._cache, self._code = plan, item, cache, code
+        self._mark = fingerprint(item.mark, code)
+        self._name = item.strip.id
+        frozen = freezer(plan)
+        frozen.pop(self._name, None)
+        self._mixer = Mixer(plan, source, tapped=True, frozen=frozen, groups=freezer.group)
+        self._points = points_of(item)
+        self._meters = {
+            point: RowMeter(plan.rate, item.graph.channels[point]) for point in self._points
         }
+        self._files: dict[str, BinaryIO] = {}
+        self._groups: dict[str, BinaryIO] = {}
 
     def run(self, tell: Tell) -> None:
         """Go through the whole song."""
         frames = self._plan.frames
-        meta = Meta(self._channels, frames, self._stages)
-        self._cache.begin(self._mark, meta)
-        runner = StripRunner(self._item, self._read, tapped=True)
+        exports = list(self._item.exports)
+        self._cache.begin(self._mark, Meta(self._item.context.channels, frames, exports))
         blocks = -(-frames // BLOCK)
+        self._mixer.keep_group = self._keep_group
         try:
             for first in range(0, blocks, CHECKPOINT):
+                runner = self._mixer.runner(self._name)
                 self._cache.keep_state(self._mark, first, runner.checkpoint())
                 count = min(CHECKPOINT, blocks - first)
-                self._chunk([runner.block() for _ in range(count)], frames - first * BLOCK)
+                self._chunk([self._block() for _ in range(count)], frames - first * BLOCK)
                 self._flush(min((first + count) * BLOCK, frames - 1))
-                if not tell(self._item.strip.id, (first + count) * BLOCK, frames):
+                if not tell(self._name, (first + count) * BLOCK, frames):
                     raise Stopped
-            for point, meter in enumerate(self._meters):
+            for _ in range(self._plan.blocks - blocks):
+                self._sounds([self._block()])
+            for point, meter in self._meters.items():
                 self._write(f"rows-{point}.f64", meter.flush(), "<f8")
             self._flush(frames)
+            for digest, file in self._groups.items():
+                file.flush()
+                self._cache.set_done(fingerprint(digest, self._code), frames)
         finally:
-            for file in self._files.values():
+            for file in (*self._files.values(), *self._groups.values()):
                 file.close()
 
-    def _read(self, j: int) -> Sound:
-        item = self._item
-        if item.strip.kind == "track":
-            if item.strip.audio is None:
-                return np.zeros((BLOCK, self._channels))
-            return self._source(item.strip.audio, j * BLOCK, BLOCK)
-        return tree_sum([self._fed(f, j) for f in item.feeds])
+    def _block(self) -> StripBlock:
+        return self._mixer.block((self._name,)).strips[self._name]
 
-    def _fed(self, feed: str, j: int) -> Sound:
-        held = self._inputs[feed]
-        sound = np.zeros((BLOCK, held.shape[1]))
-        piece = held[j * BLOCK : (j + 1) * BLOCK]
-        sound[: len(piece)] = piece
-        return self._faders[feed].apply(sound, j * BLOCK)
+    def _keep_group(self, digest: str, j: int, sound: Sound) -> None:
+        if digest not in self._item.groups:
+            return
+        mark = fingerprint(digest, self._code)
+        if digest not in self._groups:
+            self._cache.begin(mark, Meta(2, self._plan.frames, []))
+            self._groups[digest] = self._cache.path(mark, "out.f32").open("wb")
+        self._groups[digest].write(sound.astype("<f4").tobytes())
 
     def _chunk(self, blocks: list[StripBlock], left: int) -> None:
-        points = [[b.taps["chain"][0] for b in blocks]]
-        points += [[b.taps[s][1] for b in blocks] for s in self._stages]
-        for point, sounds in enumerate(points):
-            sound = np.concatenate(sounds)
+        for point, (tap, side) in self._points.items():
+            sound = np.concatenate([b.taps[tap][side] for b in blocks])
             self._write(f"peaks-{point}.f32", extremes(sound, GRID), "<f4")
             self._write(f"rows-{point}.f64", self._meters[point].feed(sound[:left]), "<f8")
-        for index, stage in enumerate(self._stages):
-            for name in blocks[0].cells.get(stage, {}):
+        most = np.zeros(len(blocks))
+        for stage in blocks[0].cells:
+            for name in blocks[0].cells[stage]:
                 cells = np.concatenate([b.cells[stage][name] for b in blocks])
-                self._write(f"cells-{index}-{name}.f32", cells, "<f4")
-        self._write("out.f32", np.concatenate([b.out for b in blocks]), "<f4")
+                self._write(f"cells-{stage}-{name}.f32", cells, "<f4")
+                if name == "reduction_db":
+                    most = np.maximum(most, cells.max(axis=1).reshape(len(blocks), -1).max(axis=1))
+        out = self._sounds(blocks)
+        peaks = np.abs(out).reshape(len(blocks), BLOCK, -1).max(axis=1)
+        self._write("meters.f32", np.column_stack([peaks[:, 0], peaks[:, -1], most]), "<f4")
+
+    def _sounds(self, blocks: list[StripBlock]) -> Sound:
+        """Write what other strips read, also behind the end of the song."""
+        out = np.concatenate([b.out for b in blocks])
+        self._write("out.f32", out, "<f4")
+        for name in self._item.exports:
+            sounds = np.concatenate([b.points[name] for b in blocks])
+            self._write(f"{point_file(name)}.f32", sounds, "<f4")
+        return out
 
     def _write(self, name: str, rows: NDArray[np.floating], kind: str) -> None:
         if name not in self._files:
@@ -137,3 +187,12 @@ class _StripAnalysis:
         for file in self._files.values():
             file.flush()
         self._cache.set_done(self._mark, done)
+
+
+def points_of(item: StripPlan) -> dict[str, tuple[str, int]]:
+    """Return the places of a chain that are drawn and measured: buffer to tap and its side."""
+    found: dict[str, tuple[str, int]] = {}
+    for name, tap in item.graph.taps.items():
+        for side, wire in enumerate(tap.wires):
+            found.setdefault(wire.source, (name, side))
+    return found

@@ -8,16 +8,17 @@ from pathlib import Path
 from typing import Any
 
 from salt_anvil._kernel_cache import sources_digest
-from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.cache import StripCache
 from salt_anvil.files.errors import FileError
 from salt_anvil.files.media import MediaFolder
-from salt_anvil.jobs.analyse import Stopped, analyse
+from salt_anvil.jobs.analyse import Stopped, analyse, hold
 
 TELL_S = 0.25
 """How often progress is told."""
+HELD = "held"
+"""Told as the strip when steady joins were measured: plans made before are out of date."""
 Wish = tuple[int, Any, str | None]
 
 
@@ -63,14 +64,16 @@ class _Analysis:
         session_id, model, first = wish
 
         def tell(strip: str, done: int, frames: int) -> bool:
-            if done >= frames or time.monotonic() - self._told > TELL_S:
+            if strip and (done >= frames or time.monotonic() - self._told > TELL_S):
                 self._told = time.monotonic()
                 self._pipe.send((session_id, strip, done, frames))
             return not self._pipe.poll(0)
 
         try:
-            plan = make_plan(checked(Session, model), observe_all=True)
-            analyse(plan, self._code, self._source, self._cache, first, tell)
+            session = checked(Session, model)
+            if hold(session, self._code, self._source, self._cache, tell):
+                self._pipe.send((session_id, HELD, 1, 1))
+            analyse(session, self._code, self._source, self._cache, first, tell)
         except Stopped:
             return False
         except BrokenPipeError:

@@ -12,9 +12,11 @@ from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.session import Model, Session, checked
 from salt_anvil.files.cache import StripCache
+from salt_anvil.files.frozen import Freezer
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.files.render import print_to_file
 from salt_anvil.files.write import PrintFormat
+from salt_anvil.jobs.analyse import held, hold
 
 
 class PrintOptions(Model):
@@ -54,9 +56,9 @@ def run_print(
     Raises:
         CoreError, FileError: it cannot be done. Cancelled: the flag went away.
     """
-    plan = make_plan(checked(Session, model))
+    session, code = checked(Session, model), sources_digest()
     cache = StripCache(data / "cache")
-    marks = fingerprints(plan, sources_digest())
+    source = MediaFolder(data / "media").source()
     last = -1.0
 
     def show(share: float) -> None:
@@ -69,8 +71,17 @@ def run_print(
             raise Cancelled
         flag.write_text(f"{share:.4f}")
 
+    def patient(strip: str, done: int, frames: int) -> bool:
+        if flag is not None and not flag.exists():
+            raise Cancelled
+        return True
+
+    hold(session, code, source, cache, patient)
+    plan = make_plan(session, held=held(cache, code))
+    frozen = Freezer(cache, code)(plan)
+    marks = {n: m for n, m in fingerprints(plan, code).items() if n not in frozen}
     return print_to_file(
-        plan, MediaFolder(data / "media").source(), target, options.format,
+        plan, source, target, options.format, frozen=frozen,
         strip=options.strip, after_fader=options.tap == "fader", begin=options.begin,
         end=options.end, dither=options.dither, progress=show,
         states=lambda block: cache.states_before(marks, block),

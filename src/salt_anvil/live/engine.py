@@ -4,6 +4,7 @@ import contextlib
 import json
 import os
 import signal
+from collections.abc import Callable
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -11,12 +12,17 @@ from typing import Any
 import numpy as np
 
 from salt_anvil._kernel_cache import sources_digest
-from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
+from salt_anvil.core.engine.mixer import Frozen
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.cache import StripCache
 from salt_anvil.files.errors import FileError
+from salt_anvil.files.frozen import Freezer
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.live.messages import (
     COMMAND,
@@ -32,7 +38,7 @@ from salt_anvil.live.messages import (
     Seek,
     Stop,
 )
-from salt_anvil.live.player import Piece, Player
+from salt_anvil.live.player import Piece, Player, Shelf
 
 IDLE_S = 0.02
 BUSY_S = 0.002
@@ -62,14 +68,40 @@ def _packed(piece: Piece, rate: int) -> bytes:
     return head + sound.tobytes() + report
 
 
+class CacheShelf(Shelf):
+    """What the analysis has left in the cache."""
+
+    def __init__(self, data: Path) -> None:
+        self._cache, self._code = StripCache(data / "cache"), sources_digest()
+        self._freezer = Freezer(self._cache, self._code)
+        self._held: dict[str, Blend] = {}
+
+    def held(self, digest: str) -> Blend | None:
+        if digest not in self._held:
+            found = self._cache.held(fingerprint(digest, self._code))
+            if found is None:
+                return None
+            self._held[digest] = found
+        return self._held[digest]
+
+    def states(self, plan: Plan, names: set[str], block: int) -> tuple[int, dict[str, State]]:
+        marks = fingerprints(plan, self._code)
+        return self._cache.states_before({n: marks[n] for n in names}, block)
+
+    def frozen(self, plan: Plan) -> dict[str, Frozen]:
+        return self._freezer(plan)
+
+    def group(self, digest: str) -> Callable[[int], Sound] | None:
+        return self._freezer.group(digest)
+
+
 class Engine:
     """All players of the server."""
 
     def __init__(self, pipe: Connection, data: Path) -> None:
         self._pipe = pipe
         self._source = MediaFolder(data / "media").source()
-        self._cache = StripCache(data / "cache")
-        self._code = sources_digest()
+        self._shelf = CacheShelf(data)
         self._players: dict[int, tuple[int, Player]] = {}
 
     def turn(self) -> None:
@@ -115,14 +147,11 @@ class Engine:
         self._players.pop(tab, None)
         session = checked(Session, model)
         try:
-            player = Player(session, self._source, self._states)
+            player = Player(session, self._source, self._shelf)
         except CoreError:
             return  # nothing to play yet; the next model opens it
         self._players[tab] = (session_id, player)
         self._tell_transport(tab, player)
-
-    def _states(self, plan: Plan, block: int) -> Any:
-        return self._cache.states_before(fingerprints(plan, self._code), block)
 
     def _confirm(self, tabs: list[int], session_id: int, model: dict[str, Any]) -> None:
         session = checked(Session, model)

@@ -49,7 +49,10 @@ class Loop(Model):
 
 
 class Listen(Model):
-    """Where to listen: a strip's whole chain or one stage, alone or in the mix."""
+    """Where to listen on a strip: "chain", a stage, a split or a branch; alone or in the mix.
+
+    "key:STAGE" is what that stage listens to; it and branches are heard alone.
+    """
 
     type: Literal["listen"] = "listen"
     strip: Id | None = None

@@ -6,16 +6,26 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
 from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.edits import Edit, apply_edits
-from salt_anvil.core.engine.mixer import CHECKPOINT, MixBlock, Mixer, Shadow, Source
+from salt_anvil.core.engine.mixer import (
+    CHECKPOINT,
+    Frozen,
+    MixBlock,
+    Mixer,
+    Shadow,
+    Source,
+    dependents,
+)  # fmt: skip
 from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.loudness import OFFSET, SILENT
 from salt_anvil.core.measure.rows import TRUE_PEAK, K, RowMeter
 from salt_anvil.core.processors import processor
-from salt_anvil.core.session import Session
+from salt_anvil.core.session import Session, Stage, branches
 from salt_anvil.files.media import extremes
 from salt_anvil.files.render import roll_blocks
 from salt_anvil.live.messages import BlockReport, Listen, StageMeter, StripMeter, Transport
@@ -27,7 +37,28 @@ COLD_LIMIT_S = 12.0
 PATIENCE = 60
 """Turns after a change, or after missing checkpoints, before the loop's start is looked up."""
 
-States = Callable[[Plan, int], tuple[int, dict[str, State]]]
+
+class Shelf:
+    """What is known of plans from before: measurements, checkpoints, whole strips.
+
+    This one knows nothing; the engine process gives one that reads the cache.
+    """
+
+    def held(self, digest: str) -> Blend | None:
+        """Return the measurement of a steady join."""
+        return None
+
+    def states(self, plan: Plan, names: set[str], block: int) -> tuple[int, dict[str, State]]:
+        """Return the last block at or before one for which all named strips have states."""
+        return 0, {}
+
+    def frozen(self, plan: Plan) -> dict[str, Frozen]:
+        """Return the strips that can be read from end to end."""
+        return {}
+
+    def group(self, digest: str) -> Callable[[int], Sound] | None:
+        """Return a kept sum of a bus's inputs."""
+        return None
 
 
 @dataclass(frozen=True)
@@ -58,23 +89,46 @@ class MainMeter:
             self.true_peak = max(self.true_peak, to_db(float(row[TRUE_PEAK])))
 
 
+def needed(plan: Plan, listen: Listen) -> set[str]:
+    """Return the strips that must run: the one listened to and all that follows from it."""
+    at = listen.strip if listen.strip in plan.marks else plan.main
+    assert at is not None
+    return {at, plan.main} | dependents(plan, at)
+
+
+def _mixer(
+    plan: Plan, source: Source, shelf: Shelf, running: set[str], block: int, only: bool = False
+) -> tuple[Mixer, bool]:
+    """Return a mixer before a block or earlier, and whether in the state of the whole song.
+
+    running: strips that must not be read. only: nothing but these will be asked for.
+    """
+    frozen = {n: f for n, f in shelf.frozen(plan).items() if n not in running}
+    mixer = Mixer(plan, source, tapped=True, frozen=frozen, groups=shelf.group)
+    names = running if only else set(plan.marks) - frozen.keys()
+    at, stored = shelf.states(plan, names, block)
+    exact = block - at <= round(COLD_LIMIT_S * plan.rate / BLOCK)
+    if not exact:
+        at, stored = block - CHECKPOINT, {}
+    if at:
+        mixer.locate(at, stored)
+    return mixer, exact
+
+
 class Head:
     """A mixer, and its shadow where one is heard, on their way to a block."""
 
     def __init__(
-        self, plan: Plan, source: Source, states: States, target: int, listen: Listen
+        self, plan: Plan, source: Source, shelf: Shelf, target: int, listen: Listen
     ) -> None:
         watched = watched_place(plan, listen)
         self.plan, self.target, self.listen = plan, target, listen
-        at, stored = states(plan, max(target - roll_blocks(plan), 0))
-        self.exact = target - at <= round(COLD_LIMIT_S * plan.rate / BLOCK)
-        if not self.exact:
-            at, stored = target - CHECKPOINT, {}
-        self.mixer = Mixer(plan, source, tapped=True)
-        if at:
-            self.mixer.locate(at, stored)
+        begin = max(target - roll_blocks(plan), 0)
+        running = needed(plan, listen)
+        self.mixer, self.exact = _mixer(plan, source, shelf, running, begin)
         self.shadow: Shadow | None = None
-        if listen.strip is not None and not listen.alone:
+        if listens_in_mix(plan, listen):
+            assert listen.strip is not None
             self.shadow = Shadow(self.mixer, listen.strip, watched)
 
     def roll(self) -> bool:
@@ -87,30 +141,68 @@ class Head:
         return self.mixer.position >= self.target
 
 
+class Thaw:
+    """Frozen strips on their way to run again, beside the play of what they gave."""
+
+    def __init__(
+        self, mixer: Mixer, source: Source, shelf: Shelf, names: set[str], block: int
+    ) -> None:
+        self.names, self.plan = names, mixer.plan
+        begin = max(block - roll_blocks(mixer.plan), 0)
+        self._own, _ = _mixer(mixer.plan, source, shelf, names, begin, only=True)
+
+    def roll(self, target: int) -> bool:
+        """Run one block; return whether the target is reached."""
+        if self._own.position < target:
+            self._own.block(tuple(n for n in self.names if n not in self._own.frozen))
+        return self._own.position == target
+
+    def hand_over(self, mixer: Mixer) -> None:
+        """Put the strips into a mixer that stands at the same block."""
+        for name in self.names & mixer.frozen.keys():
+            runner = self._own.runner(name).clone(mixer.reader(name), mixer.read_key)
+            mixer.thaw(name, runner)
+
+
 def watched_place(plan: Plan, listen: Listen) -> str:
-    """Return the stage listened to, or "chain"."""
-    ids = {s.id for s in plan.strip(listen.strip or plan.main).stages}
-    return listen.at if listen.at in ids else "chain"
+    """Return the place listened to: a tap of the strip's chain, or "chain"."""
+    taps = plan.strip(_strip(plan, listen)).graph.taps
+    known = listen.at.removeprefix("key:") in taps
+    return listen.at if known else "chain"
+
+
+def _strip(plan: Plan, listen: Listen) -> str:
+    return listen.strip if listen.strip in plan.marks else plan.main
+
+
+def listens_in_mix(plan: Plan, listen: Listen) -> bool:
+    """Say whether the mix is heard, with and without the watched place."""
+    if listen.strip is None or listen.strip not in plan.marks or listen.alone:
+        return False
+    at = watched_place(plan, listen)
+    inner = {b.id for b in branches(plan.strip(listen.strip).strip.chain)}
+    return not at.startswith("key:") and at not in inner
 
 
 class Player:
     """Plays a session for one tab. Every jump starts a new epoch."""
 
-    def __init__(self, session: Session, source: Source, states: States) -> None:
-        self._source, self._states = source, states
+    def __init__(self, session: Session, source: Source, shelf: Shelf) -> None:
+        self._source, self._shelf = source, shelf
         self._confirmed = self._model = session
-        self._listen = Listen()
+        self._listen = self._wished = Listen()
         self._before_gain = 1.0
         self.playing = False
         self.frame = 0
         self.loop: tuple[int, int] | None = None
         self.epoch = self._sequence = self._sent = self._played = 0
-        self._plan = make_plan(session)
+        self._plan = make_plan(session, held=shelf.held)
         self._meter = MainMeter(session.rate)
         self._mixer: Mixer | None = None
         self._shadow: Shadow | None = None
         self._ready: Head | None = None
-        self._patience = 0
+        self._thaw: Thaw | None = None
+        self._patience = self._cooling = 0
 
     @property
     def rate(self) -> int:
@@ -150,10 +242,13 @@ class Player:
 
     def listen(self, where: Listen) -> None:
         """Listen elsewhere, without a gap."""
-        self._listen = where
-        if self._mixer is not None:
-            self._replan()
-            self._make_shadow()
+        before = self._listen
+        self._wished = where
+        try:
+            self._take(self._model)
+        except CoreError:
+            self._wished = before
+            raise
 
     def same_loudness(self, before_db: float) -> None:
         """Set the level of the untreated side inside the mix."""
@@ -219,30 +314,24 @@ class Player:
 
     def _next_block(self) -> tuple[MixBlock, Sound]:
         assert self._mixer is not None
+        if self._thaw is not None and self._thaw.roll(self._mixer.position):
+            self._hand_over()
         k = self._mixer.position
         block = self._mixer.block()
         listen, main = self._listen, block.faded[self._plan.main]
         if listen.strip is None or listen.strip not in block.strips:
             return block, np.concatenate([main, main], axis=1)
-        if listen.alone or self._shadow is None:
-            before, after = block.strips[listen.strip].taps[self._watched()]
+        if self._shadow is None:
+            watched = self._watched()
+            taps = block.strips[listen.strip].taps
+            before, after = taps.get(watched) or taps["chain"]
             return block, np.concatenate([_stereo(before), _stereo(after)], axis=1)
         return block, np.concatenate([self._shadow.block(k), main], axis=1)
 
     def _report(self, block: MixBlock) -> BlockReport:
-        strips, stages = {}, {}
-        for name, item in block.strips.items():
-            faded = block.faded[name]
-            most = 0.0
-            for told in item.cells.values():
-                if "reduction_db" in told and len(told["reduction_db"]):
-                    most = max(most, float(told["reduction_db"].max()))
-            peaks = np.abs(faded).max(axis=0)
-            strips[name] = StripMeter.model_construct(
-                peak=(round(float(peaks[0]), 5), round(float(peaks[1]), 5)),
-                reduction=round(most, 2),
-            )
-        watched = self._listen.strip or self._plan.main
+        stages = {}
+        strips = self._strip_meters(block)
+        watched = _strip(self._plan, self._listen)
         for stage, told in block.strips[watched].cells.items():
             reduction, level = told.get("reduction_db"), told.get("level_db")
             stages[stage] = StageMeter.model_construct(
@@ -263,16 +352,37 @@ class Player:
             true_peak=round(self._meter.true_peak, 1),
         )
 
+    def _strip_meters(self, block: MixBlock) -> dict[str, StripMeter]:
+        assert self._mixer is not None
+        k = self._mixer.position - 1
+        found = {}
+        for name, item in block.strips.items():
+            most = 0.0
+            for told in item.cells.values():
+                if "reduction_db" in told and len(told["reduction_db"]):
+                    most = max(most, float(told["reduction_db"].max()))
+            peaks = np.abs(block.faded[name]).max(axis=0)
+            found[name] = _meter(float(peaks[0]), float(peaks[1]), most)
+        for name, frozen in self._mixer.frozen.items():
+            left, right, most = frozen.meters(k)
+            gains = self._mixer.gains(self._plan.strip(name))
+            found[name] = _meter(left * gains[0], right * gains[1], most)
+        return found
+
     def _removed_gain(self) -> float:
         """Return the gain that undoes the make-up of what is listened to."""
         if self._listen.strip is None:
             return 1.0
-        item = self._plan.strip(self._listen.strip)
+        item = self._plan.strip(_strip(self._plan, self._listen))
         at = self._watched()
         total = sum(
             processor(s.kind).makeup_db(s.params, item.context)
+            for s in item.strip.chain
+            if isinstance(s, Stage) and s.on and at == "chain"
+        ) + sum(
+            processor(s.kind).makeup_db(s.params, item.context)
             for s in item.stages
-            if s.on and at in ("chain", s.id)
+            if s.on and at == s.id
         )
         return float(to_gain(-total))
 
@@ -281,30 +391,63 @@ class Player:
     def _watched(self) -> str:
         return watched_place(self._plan, self._listen)
 
+    def _planned(self, session: Session) -> Plan:
+        return make_plan(session, observe=self._wished.strip, held=self._shelf.held)
+
     def _take(self, session: Session) -> None:
-        plan = make_plan(session, observe=self._listen.strip)
+        """Move play to a model and a place to listen, once all that must run does.
+
+        Raises:
+            CoreError: it cannot be run; nothing has changed.
+        """
+        plan = self._planned(session)
         if plan.rate != self._plan.rate:
             self._mixer = None
-        self._model, self._plan = session, plan
-        self._patience = PATIENCE
-        if self._mixer is not None:
-            wired = self._mixer.plan
-            self._mixer.change(plan)
-            if self._shadow is not None:
-                if _same_wiring(wired, plan):
-                    self._shadow.change(plan)
-                else:
-                    self._make_shadow()
+        self._model = session
+        self._patience = self._cooling = PATIENCE
+        if self._mixer is None:
+            self._plan, self._listen = plan, self._wished
+            return
+        frozen = self._mixer.frozen
+        changed = {n for n in frozen if plan.marks.get(n, frozen[n].mark) != frozen[n].mark}
+        missing = (needed(plan, self._wished) & frozen.keys()) | changed
+        if not missing:
+            self._thaw = None
+            self._apply(plan)
+        elif self._thaw is None or not missing <= self._thaw.names:
+            self._thaw = Thaw(self._mixer, self._source, self._shelf, missing, self._mixer.position)
 
-    def _replan(self) -> None:
-        self._plan = make_plan(self._model, observe=self._listen.strip)
+    def _apply(self, plan: Plan) -> None:
         assert self._mixer is not None
-        self._mixer.change(self._plan)
+        wired = self._mixer.plan
+        same_place = self._wished == self._listen
+        self._plan, self._listen = plan, self._wished
+        self._mixer.change(plan)
+        if self._shadow is not None and same_place and _same_wiring(wired, plan):
+            self._shadow.change(plan)
+        else:
+            self._make_shadow()
+
+    def _hand_over(self) -> None:
+        """Let thawed strips run in the mixer, and do what waited for them."""
+        assert self._mixer is not None and self._thaw is not None
+        self._thaw.hand_over(self._mixer)
+        self._thaw = None
+        self._take(self._model)
+
+    def _cool(self) -> None:
+        """Read strips again that nobody touches and that are known from end to end."""
+        assert self._mixer is not None
+        keep = needed(self._plan, self._listen)
+        for name, frozen in self._shelf.frozen(self._plan).items():
+            if name not in keep and name not in self._mixer.frozen:
+                self._mixer.freeze(name, frozen)
 
     def _make_shadow(self) -> None:
         listen = self._listen
         self._shadow = None
-        if listen.strip is not None and not listen.alone and self._mixer is not None:
+        if self._mixer is not None and listens_in_mix(self._plan, listen):
+            assert listen.strip is not None
             self._shadow = Shadow(self._mixer, listen.strip, self._watched())
             self._shadow.level(self._before_gain)
 
@@ -316,14 +459,16 @@ class Player:
         self._locate(min(max(frame, 0), self._plan.frames))
 
     def _locate(self, frame: int) -> None:
-        plan = make_plan(self._model, observe=self._listen.strip)
-        head = Head(plan, self._source, self._states, frame // BLOCK, self._listen)
+        plan = self._planned(self._model)
+        self._listen = self._wished
+        head = Head(plan, self._source, self._shelf, frame // BLOCK, self._listen)
         while not head.roll():
             pass
         self._take_over(head, frame)
 
     def _take_over(self, head: Head, frame: int) -> None:
         self._plan, self._mixer, self._shadow = head.plan, head.mixer, head.shadow
+        self._thaw = None
         if self._shadow is not None:
             self._shadow.level(self._before_gain)
         self.frame = frame
@@ -349,8 +494,21 @@ class Player:
         )
 
     def prepare(self) -> None:
-        """Bring a second head to the loop's start, a block a call, once nothing is in hand."""
-        if not self.playing or self.loop is None:
+        """Do what need not be done at once: thaw, freeze, bring a second head to a loop's start.
+
+        A block a call; the head only once nothing is in hand.
+        """
+        if not self.playing or self._mixer is None:
+            return
+        if self._thaw is not None:
+            if self._thaw.roll(self._mixer.position):
+                self._hand_over()
+            return
+        self._cooling -= 1
+        if self._cooling <= 0:
+            self._cooling = PATIENCE
+            self._cool()
+        if self.loop is None:
             return
         begin = self.loop[0]
         if self._ready is not None and self._still_right(self._ready, begin):
@@ -359,15 +517,27 @@ class Player:
         self._patience -= 1
         if self._patience > 0:
             return
-        self._ready = Head(self._plan, self._source, self._states, begin // BLOCK, self._listen)
+        self._ready = Head(self._plan, self._source, self._shelf, begin // BLOCK, self._listen)
         self._patience = PATIENCE
 
 
 def _same_wiring(a: Plan, b: Plan) -> bool:
-    def wiring(plan: Plan) -> list[tuple[str, tuple[str, ...], int, list[str]]]:
-        return [(s.strip.id, s.feeds, s.latency, [e.id for e in s.stages]) for s in plan.strips]
+    """Say whether runners of one plan can go on in the other."""
+
+    def wiring(plan: Plan) -> list[object]:
+        return [
+            (s.strip.id, [(r.strip, r.name) for r in s.feeds], s.graph.outside,
+             [(n.name, n.inputs, n.late) for n in s.graph.nodes])
+            for s in plan.strips
+        ]  # fmt: skip
 
     return wiring(a) == wiring(b)
+
+
+def _meter(left: float, right: float, reduction: float) -> StripMeter:
+    return StripMeter.model_construct(
+        peak=(round(left, 5), round(right, 5)), reduction=round(reduction, 2)
+    )
 
 
 def _stereo(sound: Sound) -> Sound:

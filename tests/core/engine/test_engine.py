@@ -6,12 +6,13 @@ import pytest
 from salt_anvil.core.dsp.gate import BLOCK
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.edits import SetParams, SetStage, SetStrip
+from salt_anvil.core.engine.fader import gains_course, tree_sum
 from salt_anvil.core.engine.fifo import Fifo
 from salt_anvil.core.engine.fingerprint import fingerprints
-from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Shadow, tree_sum
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Shadow
+from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.engine.unit import Unit
-from salt_anvil.core.errors import RoutingError
+from salt_anvil.core.errors import CoreError, RoutingError
 from salt_anvil.core.processors import Context
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.render import blocks
@@ -24,6 +25,11 @@ def whole_mix(session: Session, strip: str = "main") -> np.ndarray:
     mixer = Mixer(make_plan(session), source)
     out = [mixer.block().faded[strip] for _ in range(-(-FRAMES // BLOCK))]
     return np.concatenate(out)[:FRAMES]
+
+
+def gains(plan: Plan, strip: str) -> np.ndarray:
+    item = plan.strip(strip)
+    return gains_course(item, item.routes[0])[0](0)
 
 
 @pytest.fixture(scope="module")
@@ -58,16 +64,13 @@ def test_every_strip_stands_on_the_timeline() -> None:
 def test_pan_is_equal_power_and_balance_is_whole_at_the_centre() -> None:
     session = small_session()
     plan = make_plan(session)
-    from salt_anvil.core.engine.strip import fader_gains
-
-    mono = fader_gains(plan.strip("c"))
+    mono = gains(plan, "c")
     assert mono == pytest.approx([10 ** (-3.0103 / 20)] * 2, abs=1e-5)
     centred, _ = SetStrip(strip="a", field="pan", value=0.0).apply(session)
-    assert (fader_gains(make_plan(centred).strip("a")) == 1.0).all()
+    assert (gains(make_plan(centred), "a") == 1.0).all()
     for pan in np.linspace(-1, 1, 9):
         moved, _ = SetStrip(strip="c", field="pan", value=float(pan)).apply(session)
-        gains = fader_gains(make_plan(moved).strip("c"))
-        assert (gains**2).sum() == pytest.approx(1.0)
+        assert (gains(make_plan(moved), "c") ** 2).sum() == pytest.approx(1.0)
 
 
 def test_the_same_again(mixed: np.ndarray) -> None:
@@ -116,20 +119,26 @@ def test_loop_of_outputs_is_spelled_out() -> None:
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"sends": [{"to": "bus"}]}, "sends cannot be run yet"),
+        ({"sends": [{"to": "b"}]}, "its send B is a track"),
+        ({"sends": [{"to": "bus"}, {"to": "bus"}]}, "two sends go to the same bus"),
         ({"output": "nowhere"}, "“nowhere” does not exist"),
         ({"output": "b"}, "B is a track, not a bus"),
-        ({"chain": [{"id": "s", "kind": "split", "by": "copies",
-                     "branches": [{"id": "p", "name": "p"}, {"id": "q", "name": "q"}]}]},
-         "split s on A: cannot be run yet"),
-        ({"chain": [{"id": "k", "kind": "compressor", "key": {"source": "strip:b"}}]},
-         "key strip:b cannot be run yet"),
+        ({"channels": 1, "chain": [{"id": "s", "kind": "split", "by": "mid-side",
+          "branches": [{"id": "p", "name": "p"}, {"id": "q", "name": "q"}]}]},
+         "split s on A: mono sound has no middle and sides"),
+        ({"chain": [{"id": "k", "kind": "compressor", "key": {"source": "strip:x"}}]},
+         "stage k: its key strip:x is not there"),
+        ({"chain": [{"id": "k", "kind": "compressor", "key": {"source": "input:voice"}}]},
+         "its key input:voice is not bound"),
+        ({"chain": [{"id": "k", "kind": "trim", "key": {"source": "strip:b"}}]},
+         "stage k: trim does not listen"),
+        ({"join": {"law": "linear"}}, "takes a bus with exactly 2 inputs"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_run_is_refused_in_words(change: dict, words: str) -> None:
     model = small_session().model_dump()
     model["strips"][0].update(change)
-    with pytest.raises(RoutingError, match=words):
+    with pytest.raises(CoreError, match=words):
         make_plan(checked(Session, model))
 
 

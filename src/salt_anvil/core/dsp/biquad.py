@@ -24,6 +24,13 @@ def high_pass(hz: float, rate: int, q: float = BUTTERWORTH_Q) -> Sound:
     return _normal((1 + c) / 2, -(1 + c), (1 + c) / 2, 1 + alpha, -2 * c, 1 - alpha)
 
 
+def all_pass(hz: float, rate: int, q: float = BUTTERWORTH_Q) -> Sound:
+    """Return b0, b1, b2, a1, a2 of the Cookbook's APF; hz below rate / 2."""
+    w, alpha = _angle(hz, rate, q)
+    c = math.cos(w)
+    return _normal(1 - alpha, -2 * c, 1 + alpha, 1 + alpha, -2 * c, 1 - alpha)
+
+
 def _angle(hz: float, rate: int, q: float) -> tuple[float, float]:
     w = 2 * math.pi * min(hz, 0.49 * rate) / rate
     return w, math.sin(w) / (2 * q)

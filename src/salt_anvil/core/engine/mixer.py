@@ -1,15 +1,17 @@
-"""The whole session in operation: strips, faders, bus sums, main output."""
+"""The whole session in operation: strips, ways between them, keys, bus sums, main output."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from salt_anvil.core.dsp.gate import BLOCK, Sound
-from salt_anvil.core.dsp.ramp import Glide
+from salt_anvil.core.dsp.motion import Motion
 from salt_anvil.core.dsp.state import State
-from salt_anvil.core.engine.plan import Plan, StripPlan
-from salt_anvil.core.engine.strip import Fader, StripBlock, StripRunner
+from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum, tree_sum
+from salt_anvil.core.engine.graph import Outside
+from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
+from salt_anvil.core.engine.strip import StripBlock, StripRunner, trim_of, trimmed
 from salt_anvil.core.engine.unit import per_frame
 
 CHECKPOINT = 64
@@ -17,6 +19,25 @@ CHECKPOINT = 64
 
 Source = Callable[[str, int, int], Sound]
 """Gives frames [start, start + count) of the audio with this id, zeros outside it."""
+
+
+@dataclass(frozen=True)
+class Frozen:
+    """A strip that is read instead of computed: what it gave, and its meters, block by block.
+
+    block: gives block k of the output after the chain. point: gives block k of a place inside
+    the chain that others listen to. meters: peak left and right, most reduction in dB, of block
+    k. mark: what it sounds like (see StripPlan).
+    """
+
+    block: Callable[[int], Sound]
+    point: Callable[[str, int], Sound]
+    meters: Callable[[int], tuple[float, float, float]]
+    mark: str = ""
+
+
+GroupSums = Callable[[str], "Callable[[int], Sound] | None"]
+"""Gives a reader of the kept sum of a group by its digest, None if it is not kept."""
 
 
 @dataclass
@@ -28,191 +49,403 @@ class MixBlock:
 
 
 class Mixer:
-    """Runs a plan; any strip can be asked for any block in rising order."""
+    """Runs a plan; any strip can be asked for any block in rising order.
 
-    def __init__(self, plan: Plan, source: Source, *, tapped: bool = False) -> None:
-        self._source = source
-        self.plan, self._tapped = plan, tapped
+    frozen: strips that are read, not run; groups: kept sums of groups that hold only such.
+    """
+
+    def __init__(
+        self,
+        plan: Plan,
+        source: Source,
+        *,
+        tapped: bool = False,
+        frozen: Mapping[str, Frozen] | None = None,
+        groups: GroupSums = lambda digest: None,
+    ) -> None:
+        self._source, self._tapped = source, tapped
+        self.plan = plan
+        self._frozen = dict(frozen or {})
+        self._groups = groups
         self._runners: dict[str, StripRunner] = {}
-        self._faders: dict[str, Fader] = {}
+        self._faders: dict[tuple[str, str], Fader] = {}
+        self._joins: dict[str, BusJoin] = {}
+        self._inputs: dict[str, Motion] = {}
         self._fading: dict[str, StripRunner] = {}
-        self._recent: dict[tuple[str, int], tuple[StripBlock, Sound]] = {}
+        self._recent: dict[tuple[str, int], StripBlock] = {}
+        self._ways: dict[tuple[str, str, int], Sound] = {}
+        self._sums: dict[str, Callable[[int], Sound] | None] = {}
         self.position = 0
         self.keep: Callable[[str, int, State], None] | None = None
+        self.keep_group: Callable[[str, int, Sound], None] | None = None
         for item in plan.strips:
             self._add(item)
 
     def _add(self, item: StripPlan) -> None:
         name = item.strip.id
-        self._runners[name] = StripRunner(item, self._reader(name), tapped=self._tapped)
-        self._runners[name].locate(self.position)
-        self._faders[name] = Fader(item)
+        if name not in self._frozen:
+            self._runners[name] = self._made(item, self.position)
+        self._joins[name] = BusJoin(item)
+        self._add_faders(item)
 
-    def _reader(self, name: str) -> Callable[[int], Sound]:
+    def _add_faders(self, item: StripPlan) -> None:
+        name = item.strip.id
+        for route in item.routes or (None,):
+            key = (name, route.name if route else "output")
+            if key not in self._faders:
+                self._faders[key] = Fader(item, route)
+            else:
+                self._faders[key].change(item, route)
+
+    def _made(self, item: StripPlan, block: int) -> StripRunner:
+        name = item.strip.id
+        runner = StripRunner(item, self.reader(name), self._read_key, tapped=self._tapped)
+        runner.locate(block)
+        return runner
+
+    def reader(self, name: str) -> Callable[[int], Sound]:
+        """Return what gives a strip's input blocks."""
+
         def read(j: int) -> Sound:
-            item = self._runners[name].plan
+            item = self.plan.strip(name)
             if item.strip.kind == "track":
-                if item.strip.audio is None:
-                    return np.zeros((BLOCK, item.context.channels))
-                return self._source(item.strip.audio, j * BLOCK, BLOCK)
-            return tree_sum([self.give(f, j)[1] for f in item.feeds])
+                return self._recorded(name, j)
+            return self._joins[name].join(self._bus_inputs(item, j), j * BLOCK)
 
         return read
 
+    def _recorded(self, name: str, j: int) -> Sound:
+        item = self.plan.strip(name)
+        if item.strip.audio is None:
+            return np.zeros((BLOCK, item.context.channels))
+        return self._source(item.strip.audio, j * BLOCK, BLOCK)
+
+    def _bus_inputs(self, item: StripPlan, j: int) -> list[Sound]:
+        """Return what is summed into a bus: its inputs, or the sums of groups of them."""
+        feeds = item.feeds
+        if len(feeds) <= GROUP:
+            return [self.faded(r, j) for r in feeds]
+        sums = []
+        for index, digest in enumerate(item.groups):
+            routes = feeds[index * GROUP : (index + 1) * GROUP]
+            kept = self._kept_group(digest, routes)
+            if kept is not None:
+                sums.append(kept(j))
+                continue
+            sums.append(group_sum([self.faded(r, j) for r in routes]))
+            if self.keep_group is not None:
+                self.keep_group(digest, j, sums[-1])
+        return sums
+
+    def _kept_group(self, digest: str, routes: tuple[Route, ...]) -> Callable[[int], Sound] | None:
+        if digest not in self._sums:
+            alone = all(r.strip in self._frozen for r in routes)
+            self._sums[digest] = self._groups(digest) if alone else None
+        return self._sums[digest]
+
+    def faded(self, route: Route, j: int) -> Sound:
+        """Return block j of what a strip gives on one of its ways out."""
+        key = (route.strip, route.name, j)
+        if key not in self._ways:
+            out = self.give(route.strip, j).out
+            self._ways[key] = self._faders[route.strip, route.name].apply(out, j * BLOCK)
+        return self._ways[key]
+
+    def _read_key(self, outside: Outside, j: int) -> Sound:
+        name = outside.strip
+        if outside.source != f"strip:{name}":
+            point = f"{outside.source}/{outside.tap}"
+            if name in self._frozen and j < self.plan.blocks:
+                return self._frozen[name].point(point, j)
+            return self.give(name, j).points[point]
+        if outside.tap == "out":
+            return self.give(name, j).out
+        strip = self.plan.strip(name).strip
+        if name not in self._inputs:
+            course = trim_of(strip, self.plan.strip(name).own(name), self.plan.rate)
+            self._inputs[name] = Motion(*course)
+        entered = self._recorded(name, j) if strip.kind == "track" else self._bus_input(name, j)
+        return trimmed(entered, self._inputs[name], j * BLOCK)
+
+    def _bus_input(self, name: str, j: int) -> Sound:
+        item = self.plan.strip(name)
+        gains = BusJoin(item)
+        return gains.join(self._bus_inputs(item, j), j * BLOCK)
+
     def block(self, names: tuple[str, ...] | None = None) -> MixBlock:
-        """Return the next block of the named strips (all by default) and move on."""
+        """Return the next block of the named strips (all that run, by default) and move on."""
         k = self.position
         result = MixBlock()
         for key in [key for key in self._recent if key[1] < k]:
             del self._recent[key]
+        for way in [way for way in self._ways if way[2] < k]:
+            del self._ways[way]
         for item in self.plan.strips:
             name = item.strip.id
-            if names is None or name in names:
-                result.strips[name], result.faded[name] = self.give(name, k)
+            wanted = name not in self._frozen if names is None else name in names
+            if wanted:
+                result.strips[name] = self.give(name, k)
+                result.faded[name] = self._main_way(item, k)
         self.position = k + 1
         return result
 
-    def give(self, name: str, k: int) -> tuple[StripBlock, Sound]:
+    def _main_way(self, item: StripPlan, k: int) -> Sound:
+        name = item.strip.id
+        for route in item.routes:
+            if route.send is None:
+                return self.faded(route, k)
+        key = (name, "output", k)
+        if key not in self._ways:
+            self._ways[key] = self._faders[name, "output"].apply(self.give(name, k).out, k * BLOCK)
+        return self._ways[key]
+
+    def give(self, name: str, k: int) -> StripBlock:
         """Return block k of a strip, computing up to it if it has not been."""
-        runner = self._runners[name]
+        if k >= self.plan.blocks:
+            return self._silence(self.plan.strip(name))
         while (name, k) not in self._recent:
+            if name in self._frozen:
+                self._recent[name, k] = self._crossed(name, k, self._frozen[name].block(k))
+                break
+            runner = self._runners[name]
             at = runner.next_out
             if self.keep is not None and at % CHECKPOINT == 0:
                 self.keep(name, at, runner.checkpoint())
             block = runner.block()
-            if name in self._fading:
-                old = self._fading.pop(name).block()
-                share = ((1 + np.arange(BLOCK)) / BLOCK)[:, None]
-                block = replace(block, out=share * block.out + (1 - share) * old.out)
-            self._recent[name, at] = (
-                block, self._faders[name].apply(block.out, at * BLOCK),
-            )  # fmt: skip
+            self._recent[name, at] = replace(block, out=self._crossed(name, at, block.out).out)
         return self._recent[name, k]
 
+    def _silence(self, item: StripPlan) -> StripBlock:
+        channels = item.graph.channels
+
+        def quiet(point: str) -> Sound:
+            return np.zeros((BLOCK, channels[item.graph.points[point][0]]))
+
+        taps = {}
+        if self._tapped:
+            for name, tap in item.graph.taps.items():
+                before, after = (np.zeros((BLOCK, channels[w.source])) for w in tap.wires)
+                taps[name] = (before, after)
+        points = {name: quiet(name) for name in item.exports}
+        return StripBlock(np.zeros((BLOCK, item.context.channels)), taps, points)
+
+    def _crossed(self, name: str, k: int, out: Sound) -> StripBlock:
+        """Return a block's sound, cross-faded from what ran there before a change of wiring."""
+        old = self._fading.pop(name, None)
+        if old is None or old.next_out != k:
+            return StripBlock(out)
+        share = ((1 + np.arange(BLOCK)) / BLOCK)[:, None]
+        return StripBlock(share * out + (1 - share) * old.block().out)
+
     def change(self, plan: Plan) -> None:
-        """Move to another plan of the same rate in play: glide, or cross-fade new wiring."""
+        """Move to another plan of the same rate in play: glide, or cross-fade new wiring.
+
+        Strips that are frozen must sound the same in both.
+        """
         self.plan = plan
+        self._sums.clear()
+        self._inputs.clear()
         for item in plan.strips:
             name = item.strip.id
             runner = self._runners.get(name)
+            if name in self._frozen:
+                self._joins[name].change(item)
+                self._add_faders(item)
+                continue
             if runner is None or runner.plan.context.channels != item.context.channels:
                 self._add(item)
                 continue
-            self._faders[name].change(item)
+            self._add_faders(item)
+            self._joins[name].change(item)
             if runner.fits(item):
                 runner.change(item)
             else:
                 self._runners[name] = runner.rewired(item)
                 self._fading[name] = runner
-        for name in set(self._runners) - {s.strip.id for s in plan.strips}:
-            del self._runners[name], self._faders[name]
+        gone = ({*self._runners, *self._frozen}) - set(plan.marks)
+        for name in gone:
+            self._runners.pop(name, None)
+            self._frozen.pop(name, None)
             self._fading.pop(name, None)
+
+    def thaw(self, name: str, runner: StripRunner) -> None:
+        """Go on running a frozen strip, with a runner that stands where it has to."""
+        del self._frozen[name]
+        self._runners[name] = runner
+        self._sums.clear()
+
+    def freeze(self, name: str, frozen: Frozen) -> None:
+        """Read a strip from now on instead of running it."""
+        self._frozen[name] = frozen
+        self._fading[name] = self._runners.pop(name)
+        self._sums.clear()
+
+    def gains(self, item: StripPlan) -> Sound:
+        """Return the gains of left and right on a strip's main way out, as they stand."""
+        route = next((r for r in item.routes if r.send is None), None)
+        name = route.name if route else "output"
+        return self._faders[item.strip.id, name].gains(self.position * BLOCK)
+
+    @property
+    def frozen(self) -> Mapping[str, Frozen]:
+        """The strips that are read."""
+        return self._frozen
+
+    def new_runner(self, name: str, block: int, state: State | None) -> StripRunner:
+        """Return a runner of a strip of this mixer that stands before a block."""
+        runner = self._made(self.plan.strip(name), block)
+        if state is not None:
+            runner.restore(state)
+        return runner
 
     def locate(self, block: int, states: dict[str, State]) -> None:
         """Jump to a block; a strip without a stored state starts cold there."""
-        self.position = block
-        self._recent.clear()
-        self._fading.clear()
-        for item in self.plan.strips:
-            name = item.strip.id
-            self._faders[name].settle()
+        self._forget(block)
+        for fader in self._faders.values():
+            fader.settle()
+        for name, join in self._joins.items():
+            join.settle()
+            if name in self._frozen:
+                continue
+            self._runners[name] = self._made(self.plan.strip(name), block)
             if name in states:
                 self._runners[name].restore(states[name])
-            else:
-                self._runners[name] = StripRunner(item, self._reader(name), tapped=self._tapped)
-                self._runners[name].locate(block)
 
     def skip_to(self, block: int) -> None:
         """Go on from another block with the states as they are: warm, but not that place's own."""
-        self.position = block
-        self._recent.clear()
-        self._fading.clear()
+        self._forget(block)
         for runner in self._runners.values():
             runner.locate(block)
 
+    def _forget(self, block: int) -> None:
+        self.position = block
+        self._recent.clear()
+        self._ways.clear()
+        self._fading.clear()
+
     def runner(self, name: str) -> StripRunner:
-        """Return the runner of a strip."""
+        """Return the runner of a strip that is not frozen."""
         return self._runners[name]
+
+    def read_key(self, outside: Outside, j: int) -> Sound:
+        """Return block j of a signal that some stage listens to."""
+        return self._read_key(outside, j)
 
 
 class Shadow:
-    """The same mix as it would be without one strip's chain, or one stage of it.
+    """The same mix as it would be without one strip's chain, or one place of it.
 
-    Everything downstream of the strip runs a second time, fed with the tap before the watched
-    place; the rest is shared with the mixer.
+    Everything that the strip feeds runs a second time, with the tap before the watched place
+    in its stead; keys and the rest are shared with the mixer.
     """
 
     def __init__(self, mixer: Mixer, strip: str, watched: str) -> None:
         self._mixer, self._strip, self._watched = mixer, strip, watched
-        self._fader = Fader(mixer.plan.strip(strip))
-        self._gain = Glide(np.ones(1))
-        self._recent: dict[tuple[str, int], Sound] = {}
+        self._gain = Motion(*_constant(1.0))
+        self._recent: dict[tuple[str, str, int], Sound] = {}
+        self._outs: dict[tuple[str, int], Sound] = {}
         self._runners: dict[str, StripRunner] = {}
-        self._faders: dict[str, Fader] = {}
-        for item in _downstream(mixer.plan, strip):
+        self._faders: dict[tuple[str, str], Fader] = {}
+        self._joins: dict[str, BusJoin] = {}
+        reached = downstream(mixer.plan, strip)
+        for item in reached:
             name = item.strip.id
-            self._runners[name] = mixer.runner(name).clone(self._reader(item))
-            self._faders[name] = Fader(item)
+            self._runners[name] = mixer.runner(name).clone(self._reader(name), mixer.read_key)
+            self._joins[name] = BusJoin(item)
+        for item in (mixer.plan.strip(strip), *reached):
+            for route in item.routes or (None,):
+                key = (item.strip.id, route.name if route else "output")
+                self._faders[key] = Fader(item, route)
 
     def change(self, plan: Plan) -> None:
         """Follow the mixer to another plan of the same wiring."""
-        self._fader.change(plan.strip(self._strip))
         for name, runner in self._runners.items():
             runner.change(plan.strip(name))
-            self._faders[name].change(plan.strip(name))
+            self._joins[name].change(plan.strip(name))
+        for name, way in self._faders:
+            item = plan.strip(name)
+            route = next((r for r in item.routes if r.name == way), None)
+            self._faders[name, way].change(item, route)
 
     def level(self, gain: float) -> None:
         """Set the gain of the untreated strip, for comparing at the same loudness."""
-        self._gain.to(np.array([gain]))
+        self._gain.to(*_constant(gain))
 
     def block(self, k: int) -> Sound:
         """Return the main output's block k, which the mixer must just have given."""
-        for key in [key for key in self._recent if key[1] < k]:
+        for key in [key for key in self._recent if key[2] < k]:
             del self._recent[key]
-        return self._give(self._mixer.plan.main, k)
+        for out in [out for out in self._outs if out[1] < k]:
+            del self._outs[out]
+        return self._faded(self._mixer.plan.main, None, k)
 
-    def _reader(self, item: StripPlan) -> Callable[[int], Sound]:
+    def _reader(self, name: str) -> Callable[[int], Sound]:
         def read(j: int) -> Sound:
-            return tree_sum([self._give(f, j) for f in item.feeds])
+            item = self._mixer.plan.strip(name)
+            return self._joins[name].join(self._inputs(item, j), j * BLOCK)
 
         return read
 
-    def _give(self, name: str, k: int) -> Sound:
-        if name == self._strip:
-            return self._untreated(k)
-        if name not in self._runners:
-            return self._mixer.give(name, k)[1]
-        while (name, k) not in self._recent:
+    def _inputs(self, item: StripPlan, j: int) -> list[Sound]:
+        feeds = item.feeds
+        if len(feeds) <= GROUP:
+            return [self._faded(r.strip, r, j) for r in feeds]
+        return [
+            group_sum([self._faded(r.strip, r, j) for r in feeds[i : i + GROUP]])
+            for i in range(0, len(feeds), GROUP)
+        ]
+
+    def _faded(self, name: str, route: Route | None, k: int) -> Sound:
+        if name != self._strip and name not in self._runners:
+            assert route is not None
+            return self._mixer.faded(route, k)
+        key = (name, route.name if route else "output", k)
+        if key not in self._recent:
+            self._recent[key] = self._faders[key[:2]].apply(self._out(name, k), k * BLOCK)
+        return self._recent[key]
+
+    def _out(self, name: str, k: int) -> Sound:
+        while (name, k) not in self._outs:
+            if name == self._strip:
+                self._outs[name, k] = self._untreated(k)
+                break
             at = self._runners[name].next_out
-            out = self._runners[name].block().out
-            self._recent[name, at] = self._faders[name].apply(out, at * BLOCK)
-        return self._recent[name, k]
+            self._outs[name, at] = self._runners[name].block().out
+        return self._outs[name, k]
 
     def _untreated(self, k: int) -> Sound:
-        if (self._strip, k) not in self._recent:
-            before = self._mixer.give(self._strip, k)[0].taps[self._watched][0]
-            start = k * BLOCK
-            level = per_frame(self._gain.over(start, BLOCK), start, BLOCK)
-            self._recent[self._strip, k] = self._fader.apply(before * level, start)
-        return self._recent[self._strip, k]
+        before = self._mixer.give(self._strip, k).taps[self._watched][0]
+        start = k * BLOCK
+        return before * per_frame(self._gain.over(start, BLOCK), start, BLOCK)
 
 
-def _downstream(plan: Plan, strip: str) -> list[StripPlan]:
-    """Return the strips that the given one reaches, in order."""
+def _constant(value: float) -> tuple[Callable[[int], Sound], bool]:
+    vector = np.array([value])
+    return (lambda point: vector), True
+
+
+def downstream(plan: Plan, strip: str) -> list[StripPlan]:
+    """Return the strips that the given one feeds, directly or not, in order."""
     reached = {strip}
     found = []
     for item in plan.strips:
-        if reached & set(item.feeds):
+        if reached & {r.strip for r in item.feeds}:
             reached.add(item.strip.id)
             found.append(item)
     return found
 
 
-def tree_sum(sounds: list[Sound]) -> Sound:
-    """Return the sum of stereo blocks, added pairwise in a fixed order."""
-    if not sounds:
-        return np.zeros((BLOCK, 2))
-    while len(sounds) > 1:
-        pairs = [a + b for a, b in zip(sounds[::2], sounds[1::2], strict=False)]
-        sounds = pairs + sounds[len(pairs) * 2 :]
-    return sounds[0]
+def dependents(plan: Plan, strip: str) -> set[str]:
+    """Return the strips whose sound follows from the given one's, by ways or by keys."""
+    reached = {strip}
+    for item in plan.strips:
+        keys = {o.strip for o in item.graph.outside}
+        if reached & ({r.strip for r in item.feeds} | keys):
+            reached.add(item.strip.id)
+    return reached - {strip}
+
+
+__all__ = [
+    "CHECKPOINT", "Frozen", "MixBlock", "Mixer", "Shadow", "Source", "dependents", "downstream",
+    "tree_sum",
+]  # fmt: skip

@@ -1,6 +1,5 @@
 """A strip in operation: trim, chain, and an output that always stands on the timeline."""
 
-import math
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -8,107 +7,275 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound
-from salt_anvil.core.dsp.ramp import Glide
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound, as_block, without_nonfinite
+from salt_anvil.core.dsp.motion import Course, Motion
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.engine.fifo import Fifo
+from salt_anvil.core.engine.graph import INPUT, Node, Outside, Wire
+from salt_anvil.core.engine.lanes import Lanes, still
 from salt_anvil.core.engine.plan import StripPlan
+from salt_anvil.core.engine.splits import Division, Joining, of_node
 from salt_anvil.core.engine.unit import Unit, per_frame
+from salt_anvil.core.session import Stage, Strip
 
 CELLS = BLOCK // GRID
-HISTORY = 16
-"""Blocks of input kept, over which a newly wired chain is rolled before it is heard."""
+ROLL = 16
+"""Blocks of past input over which a newly wired chain is rolled before it is heard, at least."""
+HISTORY = 64
+"""Blocks of past input that are kept for that."""
 
 Reader = Callable[[int], Sound]
 """Gives input block number j, frames [1024 j, 1024 j + 1024) of the timeline."""
+KeyReader = Callable[[Outside, int], Sound]
+"""Gives block j of a signal that the strip listens to."""
+
+
+def no_keys(outside: Outside, j: int) -> Sound:
+    """Give silence for a key that nobody provides."""
+    return np.zeros((BLOCK, 1))
 
 
 @dataclass
 class StripBlock:
     """A strip's frames [1024 k, 1024 k + 1024) of the timeline, after the chain.
 
-    taps: for every stage, and for "chain", the sound before it (in step) and after it, if asked
-    for. cells: what the stages report for these frames.
+    taps: for every stage, split and branch, and for "chain", the sound before it (in step) and
+    after it; for "key:STAGE" what that stage hears, twice; all if asked for. points: what other
+    strips listen to. cells: what the stages report for these frames.
     """
 
     out: Sound
     taps: dict[str, tuple[Sound, Sound]] = field(default_factory=dict)
+    points: dict[str, Sound] = field(default_factory=dict)
     cells: dict[str, dict[str, Sound]] = field(default_factory=dict)
+
+
+class _Step:
+    """One node in operation, with the delays that line its inputs up."""
+
+    def __init__(self, node: Node, plan: StripPlan) -> None:
+        self.node = node
+        self.past = [_Past(w) for w in node.inputs]
+        self.unit: Unit | None = None
+        self.division: Division | None = None
+        self.joining: Joining | None = None
+        element = node.element
+        if isinstance(element, Stage):
+            self.unit = Unit(element, node.context, plan.own(element.id))
+        elif node.role == "split":
+            self.division = Division(element, node.context)
+        else:
+            self.joining = Joining(element, node.context, plan.lanes, plan.held(element.id))
+
+    @property
+    def _parts(self) -> "list[Unit | Division | Joining]":
+        return [p for p in (self.unit, self.division, self.joining) if p is not None]
+
+    def clone(self) -> "_Step":
+        other = object.__new__(_Step)
+        other.node = self.node
+        other.past = [p.clone() for p in self.past]
+        other.unit = self.unit.clone() if self.unit else None
+        other.division = self.division.clone() if self.division else None
+        other.joining = self.joining.clone() if self.joining else None
+        return other
+
+    def alike(self, node: Node) -> bool:
+        """Say whether this step can do another node's work, apart from the delays before it."""
+        mine, other = self.node.element, node.element
+        if self.node.name != node.name:
+            return False
+        if isinstance(other, Stage):
+            return self.unit is not None and self.unit.fits(other, node.context)
+        if isinstance(mine, Stage):
+            return False
+        part = self.division or self.joining
+        return part is not None and part.fits(other, node.context)
+
+    def fits(self, node: Node) -> bool:
+        """Say whether this step can go on as another node."""
+        return self.node.inputs == node.inputs and self.alike(node)
+
+    def change(self, node: Node, plan: StripPlan) -> None:
+        self.node = node
+        element = node.element
+        if self.unit is not None and isinstance(element, Stage):
+            self.unit.change(element, node.context, plan.own(element.id))
+        elif self.division is not None:
+            self.division.change(of_node(node))
+        elif self.joining is not None:
+            split = of_node(node)
+            self.joining.change(split, plan.lanes, plan.held(split.id))
+
+    def run(self, sounds: dict[str, Sound], start: int) -> dict[str, Sound] | None:
+        """Read the inputs, write the outputs; return a stage's report, in cells."""
+        node, at = self.node, start - self.node.at
+        inputs = [p.through(sounds) for p in self.past]
+        if self.unit is not None:
+            key = inputs[1] if len(inputs) > 1 else None
+            if key is not None:
+                key = _fitted(key, node.context.channels)
+            passed = self.unit.process(inputs[0], at, key)
+            sounds[node.outputs[0]] = passed.out
+            self.first = passed.report.first
+            return passed.report.cells
+        if self.division is not None:
+            found = self.division.run(inputs[0])
+            sounds.update(zip(node.outputs, found, strict=True))
+        elif self.joining is not None:
+            *branches, dry, plain = inputs
+            sounds[node.outputs[0]] = self.joining.run(branches, dry, plain, at)
+        return None
+
+    first = 0
+
+    def state(self) -> State:
+        whole = State()
+        for index, past in enumerate(self.past):
+            if past.rows is not None:
+                whole[f"wait{index}"] = past.rows.copy()
+        for part in (self.unit, self.division):
+            if part is not None:
+                whole.nest("unit.", part.state())
+        return whole
+
+    def restore(self, state: State) -> None:
+        for index, past in enumerate(self.past):
+            past.rows = state[f"wait{index}"].copy() if f"wait{index}" in state else None
+        for part in (self.unit, self.division):
+            if part is not None:
+                part.restore(state.nested("unit."))
+        if self.joining is not None:
+            self.joining.settle()
+
+
+class _Past:
+    """A wire with what is on its way through it."""
+
+    def __init__(self, wire: Wire) -> None:
+        self.wire = wire
+        self.rows: Sound | None = None
+
+    def clone(self) -> "_Past":
+        other = _Past(self.wire)
+        other.rows = None if self.rows is None else self.rows.copy()
+        return other
+
+    def through(self, sounds: dict[str, Sound]) -> Sound:
+        sound = sounds[self.wire.source]
+        if self.wire.delay == 0:
+            return sound
+        if self.rows is None:
+            self.rows = np.zeros((self.wire.delay, sound.shape[1]))
+        return delayed(sound, self.rows)
+
+
+def _fitted(key: Sound, channels: int) -> Sound:
+    """Return a key with as many channels as the stage: both get a mono one, or the mean."""
+    if key.shape[1] == channels:
+        return key
+    if channels == 1:
+        return np.asarray(key.mean(axis=1, keepdims=True))
+    return np.repeat(key, 2, axis=1)
 
 
 class StripRunner:
     """Runs one strip block by block; reads its input ahead by the chain's latency.
 
-    tapped: also give the sound before and after every stage and the whole chain.
+    tapped: also give the sound before and after every place of the chain.
     """
 
-    def __init__(self, plan: StripPlan, read: Reader, *, tapped: bool = False) -> None:
-        self.plan, self._read, self._tapped = plan, read, tapped
-        self.units = [Unit(stage, plan.context) for stage in plan.stages]
-        self._trim = Glide(np.array([_trim_gain(plan)]))
-        self._history: deque[Sound] = deque(maxlen=HISTORY)
+    def __init__(
+        self, plan: StripPlan, read: Reader, read_key: KeyReader = no_keys, *, tapped: bool = False
+    ) -> None:
+        self.plan, self._read, self._read_key, self._tapped = plan, read, read_key, tapped
+        self._steps = [_Step(node, plan) for node in plan.graph.nodes]
+        self._trim = Motion(*trim_course(plan))
+        self._history: deque[dict[str, Sound]] = deque(maxlen=HISTORY)
+        self.nonfinite = 0
         self.locate(0)
+
+    @property
+    def units(self) -> list[Unit]:
+        """The stages in operation."""
+        return [step.unit for step in self._steps if step.unit is not None]
 
     def locate(self, block: int) -> None:
         """Stand before a block with the queues empty; states stay as they are."""
         self.next_in = self.next_out = block
+        graph = self.plan.graph
         channels = self.plan.context.channels
         self._out = Fifo(block * BLOCK, channels)
-        names = [*(s.id for s in self.plan.stages), "chain"] if self._tapped else []
-        self._taps = {name: Fifo(block * BLOCK, 2 * channels) for name in names}
+        self._queues: dict[str, Fifo] = {}
+        self._tap_past: dict[str, list[_Past]] = {}
+        if self._tapped:
+            self._tap_past = {name: [_Past(w) for w in t.wires] for name, t in graph.taps.items()}
         self._cells: dict[tuple[str, str], Fifo] = {}
-        self._waiting: Fifo | None = None
 
     def block(self) -> StripBlock:
         """Return the next output block and move on."""
         end = (self.next_out + 1) * BLOCK
         while self._out.end < end:
             self._advance()
-        out = self._out.take(BLOCK).astype(np.float32).astype(np.float64)
-        result = StripBlock(out)
-        for name, fifo in self._taps.items():
-            both = fifo.take(BLOCK)
-            half = both.shape[1] // 2
-            result.taps[name] = (both[:, :half], both[:, half:])
+        result = StripBlock(_rounded(self._out.take(BLOCK)))
+        for name, fifo in self._queues.items():
+            rows = fifo.take(BLOCK)
+            if name.startswith("="):
+                result.points[name[1:]] = _rounded(rows)
+            else:
+                half = rows.shape[1] // 2
+                result.taps[name] = (rows[:, :half], rows[:, half:])
         for (stage, name), fifo in self._cells.items():
             result.cells.setdefault(stage, {})[name] = fifo.take(CELLS)
         self.next_out += 1
         return result
 
     def _advance(self) -> None:
-        sound = self._read(self.next_in)
-        self._history.append(sound)
-        self._through(sound)
+        entered, bad = without_nonfinite(as_block(self._read(self.next_in)))
+        self.nonfinite += bad
+        sounds = {INPUT: entered}
+        for outside in self.plan.graph.outside:
+            key = as_block(self._read_key(outside, self.next_in))
+            sounds[outside.buffer] = without_nonfinite(key)[0]
+        self._history.append(sounds)
+        self._through(sounds)
 
-    def _through(self, sound: Sound) -> None:
+    def _through(self, given: dict[str, Sound]) -> None:
         start = self.next_in * BLOCK
-        sound = self._trimmed(sound, start)
-        entered, late = sound, 0
-        inputs: dict[str, tuple[int, Sound, Sound]] = {}
-        for unit in self.units:
-            passed = unit.process(sound, start - late)
-            late += unit.latency
-            name = unit.stage.id
-            if name in self._taps:
-                inputs[name] = (start - late, passed.dry, passed.out)
-            for key, rows in passed.report.cells.items():
-                self._queue_cells(name, key, passed.report.first, rows)
-            sound = passed.out
-        self._out.put(start - late, sound)
-        for name, (at, dry, out) in inputs.items():
-            self._taps[name].put(at, np.concatenate([dry, out], axis=1))
-        if "chain" in self._taps:
-            self._tap_chain(start, late, entered, sound)
+        sounds = dict(given)
+        sounds[INPUT] = self._trimmed(sounds[INPUT], start)
+        graph = self.plan.graph
+        for step in self._steps:
+            cells = step.run(sounds, start)
+            if cells:
+                for key, rows in cells.items():
+                    self._queue_cells(step.node.name, key, step.first, rows)
+        self._out.put(start - graph.late, sounds[graph.output])
+        for name in self.plan.exports:
+            buffer, late = graph.points[name]
+            self._put(f"={name}", start - late, sounds[buffer])
+        if self._tapped:
+            self._tap(sounds, start)
         self.next_in += 1
 
-    def _tap_chain(self, start: int, late: int, entered: Sound, sound: Sound) -> None:
-        """Queue the whole chain's two sides; the side before it waits for the side after."""
-        if self._waiting is None:
-            self._waiting = Fifo(start - late, entered.shape[1])
-            self._waiting.put(start - late, np.zeros((late, entered.shape[1])))
-        self._waiting.put(start, entered)
-        before = self._waiting.take(BLOCK)
-        self._taps["chain"].put(start - late, np.concatenate([before, sound], axis=1))
+    def _tap(self, sounds: dict[str, Sound], start: int) -> None:
+        taps = self.plan.graph.taps
+        for name, past in self._tap_past.items():
+            both = np.concatenate([p.through(sounds) for p in past], axis=1)
+            self._put(name, start - taps[name].late, both)
+        for step in self._steps:
+            if step.unit is not None and step.unit.heard is not None:
+                heard = step.unit.heard
+                both = np.concatenate([heard, heard], axis=1)
+                self._put(f"key:{step.node.name}", start - step.node.at, both)
+
+    def _put(self, name: str, at: int, rows: Sound) -> None:
+        fifo = self._queues.get(name)
+        if fifo is None:
+            fifo = Fifo(self.next_out * BLOCK, rows.shape[1])
+            self._queues[name] = fifo
+        fifo.put(at, rows)
 
     def _queue_cells(self, stage: str, name: str, first: int, rows: Sound) -> None:
         fifo = self._cells.get((stage, name))
@@ -118,22 +285,23 @@ class StripRunner:
         fifo.put(first, rows)
 
     def _trimmed(self, sound: Sound, start: int) -> Sound:
-        if not self._trim.moving and self._trim.value[0] == 1.0:
-            return sound
-        return sound * per_frame(self._trim.over(start, len(sound)), start, len(sound))
+        return trimmed(sound, self._trim, start)
 
     def fits(self, plan: StripPlan) -> bool:
         """Say whether a changed plan needs no new runner."""
-        return len(plan.stages) == len(self.units) and all(
-            unit.stage.id == stage.id and unit.fits(stage, plan.context)
-            for unit, stage in zip(self.units, plan.stages, strict=True)
+        graph = plan.graph
+        return (
+            len(graph.nodes) == len(self._steps)
+            and graph.outside == self.plan.graph.outside
+            and plan.exports == self.plan.exports
+            and all(step.fits(node) for step, node in zip(self._steps, graph.nodes, strict=True))
         )
 
     def change(self, plan: StripPlan) -> None:
         """Move to other settings of the same wiring without a click."""
-        for unit, stage in zip(self.units, plan.stages, strict=True):
-            unit.change(stage, plan.context)
-        self._trim.to(np.array([_trim_gain(plan)]))
+        for step, node in zip(self._steps, plan.graph.nodes, strict=True):
+            step.change(node, plan)
+        self._trim.to(*trim_course(plan))
         self.plan = plan
 
     def rewired(self, plan: StripPlan) -> "StripRunner":
@@ -142,40 +310,47 @@ class StripRunner:
         Stages that stay go on from a copy of their state; the whole chain is rolled over the
         last blocks of input, so that no delay line and no detector starts empty.
         """
-        other = StripRunner(plan, self._read, tapped=self._tapped)
-        mine = {unit.stage.id: unit for unit in self.units}
-        for index, stage in enumerate(plan.stages):
-            old = mine.get(stage.id)
-            if old is not None and old.fits(stage, plan.context):
-                other.units[index] = old.clone()
-                other.units[index].change(stage, plan.context)
+        other = StripRunner(plan, self._read, self._read_key, tapped=self._tapped)
+        mine = {step.node.name: step for step in self._steps}
+        for index, node in enumerate(plan.graph.nodes):
+            old = mine.get(node.name)
+            if old is not None and old.alike(node):
+                fresh = other._steps[index]
+                other._steps[index] = old.clone()
+                other._steps[index].past = fresh.past
+                other._steps[index].change(node, plan)
         other._trim = self._trim.clone()
-        other._trim.to(np.array([_trim_gain(plan)]))
-        past = list(self._history)
+        other._trim.to(*trim_course(plan))
+        longest = -(-3 * plan.latency // BLOCK)
+        past = list(self._history)[-max(ROLL, longest) :]
         other.locate(self.next_in - len(past))
-        for sound in past:
-            other._history.append(sound)
-            other._through(sound)
+        for sounds in past:
+            kept = {INPUT: sounds[INPUT]}
+            for outside in plan.graph.outside:
+                silent = np.zeros((BLOCK, 1))
+                kept[outside.buffer] = sounds.get(outside.buffer, silent)
+            other._history.append(kept)
+            other._through(kept)
         other._drop_before(self.next_out)
         return other
 
     def _drop_before(self, block: int) -> None:
         self._out.drop_to(block * BLOCK)
-        for fifo in self._taps.values():
+        for fifo in self._queues.values():
             fifo.drop_to(block * BLOCK)
         for fifo in self._cells.values():
             fifo.drop_to(block * CELLS)
         self.next_out = block
 
-    def clone(self, read: Reader) -> "StripRunner":
+    def clone(self, read: Reader, read_key: KeyReader) -> "StripRunner":
         """Return an independent runner at the same place with another input."""
-        other = StripRunner(self.plan, read, tapped=self._tapped)
-        other.units = [unit.clone() for unit in self.units]
+        other = StripRunner(self.plan, read, read_key, tapped=self._tapped)
+        other._steps = [step.clone() for step in self._steps]
         other._trim = self._trim.clone()
         other.next_in, other.next_out = self.next_in, self.next_out
         other._out = self._out.clone()
-        other._taps = {name: fifo.clone() for name, fifo in self._taps.items()}
-        other._waiting = self._waiting.clone() if self._waiting else None
+        other._queues = {name: fifo.clone() for name, fifo in self._queues.items()}
+        other._tap_past = {n: [p.clone() for p in past] for n, past in self._tap_past.items()}
         return other
 
     def checkpoint(self) -> State:
@@ -187,8 +362,11 @@ class StripRunner:
             position=np.array([self.next_in, self.next_out], np.float64),
             out=self._out.rows.copy(),
         )
-        for unit in self.units:
-            state.nest(f"{unit.stage.id}/", unit.state())
+        for name in self.plan.exports:
+            if f"={name}" in self._queues:
+                state[f"point:{name}"] = self._queues[f"={name}"].rows.copy()
+        for step in self._steps:
+            state.nest(f"{step.node.name}/", step.state())
         return state
 
     def restore(self, state: State) -> None:
@@ -197,54 +375,43 @@ class StripRunner:
         self.locate(next_out)
         self.next_in = next_in
         self._out.rows = state["out"].copy()
-        for unit in self.units:
-            unit.restore(state.nested(f"{unit.stage.id}/"))
-        self._trim = Glide(self._trim.target)
+        for name in self.plan.exports:
+            if f"point:{name}" in state:
+                rows = state[f"point:{name}"].copy()
+                self._queues[f"={name}"] = Fifo(next_out * BLOCK, rows.shape[1])
+                self._queues[f"={name}"].rows = rows
+        for step in self._steps:
+            step.restore(state.nested(f"{step.node.name}/"))
+        self._trim.settle()
         self._history.clear()
 
 
-def _trim_gain(plan: StripPlan) -> float:
-    return to_gain(plan.strip.trim_db) * (-1.0 if plan.strip.invert else 1.0)
+def _rounded(sound: Sound) -> Sound:
+    """Return sound as it is after being stored as float32."""
+    return sound.astype(np.float32).astype(np.float64)
 
 
-class Fader:
-    """What follows the chain: fader, pan or balance, mute; two channels out."""
-
-    def __init__(self, plan: StripPlan) -> None:
-        self._glide = Glide(fader_gains(plan))
-
-    def change(self, plan: StripPlan) -> None:
-        """Glide to another fader, pan or mute."""
-        self._glide.to(fader_gains(plan))
-
-    def settle(self) -> None:
-        """Stand at the target, as after a jump."""
-        self._glide = Glide(self._glide.target)
-
-    def apply(self, sound: Sound, start: int) -> Sound:
-        """Return the block with the gains on it, shape (frames, 2)."""
-        ramp = self._glide.over(start, len(sound))
-        stereo = sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
-        if not self._glide.moving and not ramp.step.any():
-            gains = ramp.value[0]
-            return stereo if gains[0] == 1.0 == gains[1] else stereo * gains
-        at = np.arange(len(sound)) + start % GRID
-        k = at // GRID
-        return np.asarray(stereo * (ramp.value[k] + ramp.step[k] * (at % GRID)[:, None]))
+def trimmed(sound: Sound, trim: Motion, start: int) -> Sound:
+    """Return a block with the strip's trim on it."""
+    ramp = trim.over(start, len(sound))
+    if not ramp.step.any() and ramp.value[0, 0] == 1.0:
+        return sound
+    return sound * per_frame(ramp, start, len(sound))
 
 
-def fader_gains(plan: StripPlan) -> Sound:
-    """Return the gains of left and right.
+def trim_course(plan: StripPlan) -> tuple[Course, bool]:
+    """Return the trim, polarity included, as a function of the grid point."""
+    return trim_of(plan.strip, plan.own(plan.strip.id), plan.context.rate)
 
-    A mono strip is panned at equal power (centre -3.01 dB, common definition: cos and sin); a
-    stereo one is balanced: 0 dB at the centre, the far side falls along a cosine.
-    """
-    strip = plan.strip
-    gain = to_gain(strip.fader_db) if strip.fader_db > -90 and plan.heard else 0.0
-    pan = strip.pan
-    if plan.context.channels == 1:
-        angle = (pan + 1) * math.pi / 4
-        return gain * np.array([math.cos(angle), math.sin(angle)])
-    left = math.cos(max(pan, 0.0) * math.pi / 2)
-    right = math.cos(max(-pan, 0.0) * math.pi / 2)
-    return gain * np.array([left, right])
+
+def trim_of(strip: Strip, lanes: Lanes, rate: int) -> tuple[Course, bool]:
+    """Return a strip's trim, polarity included, as a function of the grid point."""
+    sign = -1.0 if strip.invert else 1.0
+    lane = lanes.get("trim_db")
+    if lane is None:
+        gain = np.array([sign * to_gain(strip.trim_db)])
+        return (lambda point: gain), True
+    moving = lane
+    return (lambda point: np.array([sign * to_gain(moving.at(point * GRID / rate))])), still(
+        {"trim_db": lane}
+    )

@@ -1,18 +1,21 @@
 """One stage in operation: key filter, processor, dry path, on and mix, and changes in play."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.gate import GRID, RAMP, Sound, as_block, without_nonfinite
-from salt_anvil.core.dsp.ramp import Glide, Ramp
+from salt_anvil.core.dsp.motion import Course, Motion
+from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
+from salt_anvil.core.engine.lanes import NONE, Lanes, still
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context, Report, processor
 from salt_anvil.core.processors.base import changes
-from salt_anvil.core.session import Key, Stage
+from salt_anvil.core.session import Key, Split, Stage
 
 
 @dataclass(frozen=True)
@@ -29,28 +32,72 @@ class Unit:
 
     A moved control glides. A switched one, or another key filter, runs the old state beside the
     new one and cross-fades over RAMP frames. A structural one needs a new unit (see `fits`).
+    lanes: controls of this stage that move by themselves; what does not glide is looked up at
+    every RAMP frames of the timeline.
     """
 
-    def __init__(self, stage: Stage, context: Context) -> None:
+    def __init__(self, stage: Stage, context: Context, lanes: Lanes = NONE) -> None:
         self.processor = processor(stage.kind)
-        self.stage, self.context = stage, context
+        self.context = context
+        self._set(stage, lanes)
         self.latency = self.processor.latency(stage.params, context.rate)
-        vector = self._vector(stage)
-        self._glide = Glide(vector)
-        self._mix = Glide(np.array([_share(stage)]))
+        self._check()
+        self._glide = Motion(*self._course())
+        self._mix = Motion(*self._share())
         self._state = self.processor.prepare(stage.params, context)
         self._past = np.zeros((self.latency, context.channels))
         self._filter = _key_sections(stage.key, context.rate)
         self._filtered = np.zeros((len(self._filter), context.channels, 2))
+        self.heard: Sound | None = None
         self._old: Unit | None = None
+        self._next: tuple[Stage, Context, Lanes] | None = None
         self._fade_left = 0
         self.nonfinite = 0
 
-    def _vector(self, stage: Stage) -> Sound:
+    def _set(self, stage: Stage, lanes: Lanes) -> None:
+        """Take a stage as it is written down; `stage` is what is in force."""
+        self.written, self.lanes = stage, lanes
+        names = {n: lane for n, lane in lanes.items() if n in type(stage.params).model_fields}
+        self._stepped = {n: lane for n, lane in names.items() if not lane.scale_in_force.glides}
+        self._smooth = {n: lane for n, lane in names.items() if lane.scale_in_force.glides}
+        self.stage = self._at_step(-RAMP) if self._stepped else stage
+
+    def _at_step(self, frame: int) -> Stage:
+        """Return the stage with what does not glide as it is from a multiple of RAMP on."""
+        seconds = frame / self.context.rate
+        values = {n: lane.named_at(seconds) for n, lane in self._stepped.items()}
+        if all(getattr(self.written.params, n) == v for n, v in values.items()):
+            return self.written
+        params = self.written.params.model_copy(update=values)
+        return self.written.model_copy(update={"params": params})
+
+    def _check(self) -> None:
         try:
-            return self.processor.controls(stage.params, self.context)
+            self.processor.controls(self.stage.params, self.context)
         except SettingError as error:
-            raise SettingError(f"stage {stage.id}: {error}") from None
+            raise SettingError(f"stage {self.stage.id}: {error}") from None
+
+    def _course(self) -> tuple[Course, bool]:
+        """Return the controls as a function of the grid point, and whether it stands still."""
+        item, params, context = self.processor, self.stage.params, self.context
+        smooth = self._smooth
+        if not smooth:
+            vector = item.controls(params, context)
+            return (lambda point: vector), True
+        last: list[tuple[tuple[float, ...], Vector]] = []
+
+        def course(point: int) -> Vector:
+            seconds = point * GRID / context.rate
+            values = tuple(lane.at(seconds) for lane in smooth.values())
+            if not last or last[0][0] != values:
+                changed = params.model_copy(update=dict(zip(smooth, values, strict=True)))
+                last[:] = [(values, item.controls(changed, context))]
+            return last[0][1]
+
+        return course, still(smooth)
+
+    def _share(self) -> tuple[Course, bool]:
+        return mix_course(self.stage, self.lanes, self.context.rate)
 
     def clone(self) -> "Unit":
         """Return an independent unit at the same place."""
@@ -70,22 +117,38 @@ class Unit:
         fixed = changes(type(stage.params), "structural")
         return all(getattr(stage.params, n) == getattr(self.stage.params, n) for n in fixed)
 
-    def change(self, stage: Stage, context: Context) -> None:
-        """Move to other settings without a click."""
-        names = changes(type(stage.params), "switch")
-        old = self.stage.params
-        switched = any(getattr(stage.params, n) != getattr(old, n) for n in names)
-        if switched or stage.key != self.stage.key:
-            previous = self.clone()
-            previous._old = None
-            self._old, self._fade_left = previous, RAMP
+    def change(self, stage: Stage, context: Context, lanes: Lanes = NONE) -> None:
+        """Move to other settings without a click.
+
+        While a cross-fade is under way, the newest change waits for its end.
+        """
+        if self._old is not None:
+            self._next = (stage, context, lanes)
+            return
+        before = self.stage
+        previous = self.clone()
         self.context = context
-        self._glide.to(self._vector(stage))
-        self._mix.to(np.array([_share(stage)]))
-        if stage.key != self.stage.key:
-            self._filter = _key_sections(stage.key, context.rate)
-            self._filtered = np.zeros((len(self._filter), context.channels, 2))
-        self.stage = stage
+        self._set(stage, lanes)
+        if self._stepped:
+            self.stage = self._at_step(self._position // RAMP * RAMP)
+        self._cross_from(previous, before)
+
+    def _cross_from(self, previous: "Unit", before: Stage) -> None:
+        names = changes(type(self.stage.params), "switch")
+        new, old = self.stage.params, before.params
+        if (
+            any(getattr(new, n) != getattr(old, n) for n in names)
+            or self.stage.key.low_hz != before.key.low_hz
+            or self.stage.key.high_hz != before.key.high_hz
+        ):
+            self._old, self._fade_left = previous, RAMP
+        self._glide.to(*self._course())
+        self._mix.to(*self._share())
+        if self.stage.key != before.key:
+            self._filter = _key_sections(self.stage.key, self.context.rate)
+            self._filtered = np.zeros((len(self._filter), self.context.channels, 2))
+
+    _position = 0
 
     def process(self, sound: Sound, start: int, key: Sound | None = None) -> Passed:
         """Return the block processed; key is another signal to listen to, or its own input.
@@ -94,10 +157,35 @@ class Unit:
         """
         block, bad = without_nonfinite(as_block(sound))
         self.nonfinite += bad
+        cuts = self._cuts(start, len(block))
+        if len(cuts) == 2:
+            return self._piece(block, start, key)
+        pieces = []
+        for begin, end in pairwise(cuts):
+            part = None if key is None else key[begin:end]
+            pieces.append(self._piece(block[begin:end], start + begin, part))
+        return _joined(pieces)
+
+    def _cuts(self, start: int, frames: int) -> list[int]:
+        """Return where the block is cut: what does not glide changes at multiples of RAMP."""
+        if not self._stepped or frames == 0:
+            return [0, frames]
+        first = -(-start // RAMP) * RAMP - start
+        return sorted({0, *range(first, frames, RAMP), frames})
+
+    def _piece(self, block: Sound, start: int, key: Sound | None) -> Passed:
+        self._position = start
+        if self._stepped and start % RAMP == 0:
+            stage = self._at_step(start)
+            if stage.params != self.stage.params:
+                before, previous = self.stage, self.clone()
+                self.stage = stage
+                self._cross_from(previous, before)
         dry = delayed(block, self._past)
         wet, report = self._wet(block, block if key is None else key, start)
         if self._old is not None:
             wet = self._cross(wet, block, key, start)
+        self._position = start + len(block)
         return Passed(self._mixed(wet, dry, start), dry, report)
 
     def _wet(self, block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
@@ -105,6 +193,7 @@ class Unit:
         if len(self._filter):
             heard = np.empty_like(key)
             biquad.filter_into(heard, key, self._filter, self._filtered)
+        self.heard = heard
         ramp = self._glide.over(start, len(block))
         return self.processor.process(
             block, heard, self.stage.params, self.context, ramp, self._state, start
@@ -118,44 +207,89 @@ class Unit:
         self._fade_left -= len(block)
         if self._fade_left <= 0:
             self._old, self._fade_left = None, 0
+            if self._next is not None:
+                waiting, self._next = self._next, None
+                self._position = start + len(block)
+                self.change(*waiting)
         return share * wet + (1.0 - share) * old
 
     def _mixed(self, wet: Sound, dry: Sound, start: int) -> Sound:
-        still = not self._mix.moving
         ramp = self._mix.over(start, len(wet))
-        if still and ramp.value[0, 0] == 1.0:
-            return wet
-        if still and ramp.value[0, 0] == 0.0:
-            return dry
+        if not ramp.step.any() and (ramp.value == ramp.value[0]).all():
+            if ramp.value[0, 0] == 1.0:
+                return wet
+            if ramp.value[0, 0] == 0.0:
+                return dry
         share = per_frame(ramp, start, len(wet))
         return share * wet + (1.0 - share) * dry
 
     def state(self) -> State:
         """Return everything that the unit remembers, to be stored.
 
-        A glide or a cross-fade in progress is not kept: a restored unit stands at its settings.
+        A change by hand in progress is not kept: a restored unit stands at its settings. What
+        the stage's own lanes have set off is.
         """
         whole = State(past=self._past, filtered=self._filtered)
         whole.nest("in.", self._state)
+        if self._stepped:
+            whole["step"] = np.array([self._position, self._fade_left], np.float64)
+            whole.nest("glide.", self._glide.state())
+            if self._old is not None:
+                whole.nest("old.", self._old.state())
         return whole.clone()
 
     def restore(self, state: State) -> None:
         """Go on from a stored state."""
-        inner = State(state).nested("in.").clone()
+        whole = State(state)
+        self._old, self._next, self._fade_left = None, None, 0
+        self._take_parts(whole)
+        if "step" not in state:
+            self._glide.settle()
+            self._mix.settle()
+            return
+        self._position, self._fade_left = (int(v) for v in state["step"])
+        last = (self._position - 1) // RAMP * RAMP
+        self._stand_at(last, whole)
+        if self._fade_left:
+            self._old = self.clone()
+            self._old._take_parts(whole.nested("old."))
+            self._old._stand_at(last - RAMP, whole.nested("old."))
+
+    def _take_parts(self, state: State) -> None:
         self._past, self._filtered = state["past"].copy(), state["filtered"].copy()
-        self._state, self._old = inner, None
-        self._glide, self._mix = Glide(self._glide.target), Glide(self._mix.target)
+        self._state = state.nested("in.").clone()
+
+    def _stand_at(self, step: int, state: State) -> None:
+        self.stage = self._at_step(step)
+        self._glide, self._mix = Motion(*self._course()), Motion(*self._share())
+        self._glide.restore(state.nested("glide."))
 
 
-def per_frame(ramp: Ramp, start: int, frames: int) -> Sound:
-    """Return the first control of a ramp for every frame, shape (frames, 1)."""
+def _joined(pieces: list[Passed]) -> Passed:
+    """Return the pieces of one block as one."""
+    cells: dict[str, Sound] = {}
+    for name in pieces[0].report.cells:
+        cells[name] = np.concatenate([p.report.cells[name] for p in pieces])
+    report = Report(pieces[0].report.first, cells)
+    return Passed(
+        np.concatenate([p.out for p in pieces]), np.concatenate([p.dry for p in pieces]), report
+    )
+
+
+def per_frame(ramp: Ramp, start: int, frames: int, column: int = 0) -> Sound:
+    """Return one control of a ramp for every frame, shape (frames, 1)."""
     at = np.arange(frames) + start % GRID
     k = at // GRID
-    return np.asarray(ramp.value[k, 0] + ramp.step[k, 0] * (at % GRID))[:, None]
+    return np.asarray(ramp.value[k, column] + ramp.step[k, column] * (at % GRID))[:, None]
 
 
-def _share(stage: Stage) -> float:
-    return stage.mix if stage.on else 0.0
+def mix_course(element: Stage | Split, lanes: Lanes, rate: int) -> tuple[Course, bool]:
+    """Return the share of the processed sound as a function of the grid point."""
+    lane = lanes.get("mix")
+    if lane is None or not element.on:
+        share = np.array([element.mix if element.on else 0.0])
+        return (lambda point: share), True
+    return (lambda point: np.array([lane.at(point * GRID / rate)])), still({"mix": lane})
 
 
 def _key_sections(key: Key, rate: int) -> Sound:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import cache
 from typing import Any, ClassVar, Generic, Literal, TypeVar, get_args, get_origin
 
 import numpy as np
@@ -173,6 +174,9 @@ class Processor(Generic[P]):
         """Say whether the detector follows the very waveform that comes in, unfiltered."""
         return True
 
+    def check_outside_key(self, params: P) -> None:
+        """Raise SettingError where these settings cannot listen to another signal."""
+
     def makeup_db(self, params: P, context: Context) -> float:
         """Return the steady gain that is not reduction; listening to what is removed undoes it."""
         return 0.0
@@ -181,6 +185,7 @@ class Processor(Generic[P]):
         """Return what to draw for these settings, as numbers."""
         return {}
 
+    @cache  # noqa: B019 - one instance a kind
     def describe(self) -> Kind:
         """Return the catalogue entry."""
         return Kind(

@@ -135,6 +135,10 @@ class Compressor(Processor[CompressorParams]):
         automatic = 0.5 * self._curve(params, 0.0) if params.auto_makeup else 0.0
         return params.makeup_db + automatic
 
+    def check_outside_key(self, params: CompressorParams) -> None:
+        if params.topology == "feed-back":
+            raise SettingError("feed-back hears its own output and cannot take an outside key")
+
     def hears_waveform(self, params: CompressorParams) -> bool:
         return params.detector == "peak" and params.topology == "feed-forward"
 

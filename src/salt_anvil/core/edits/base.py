@@ -1,0 +1,217 @@
+"""What all edits share: finding a chain, changing it, words for what was done."""
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.processors import processor
+from salt_anvil.core.session import (
+    Branch,
+    Element,
+    Model,
+    Session,
+    Split,
+    Stage,
+    Strip,
+    branches,
+    checked,
+    elements,
+)  # fmt: skip
+
+Chain = list[Element]
+
+
+def dump(model: Model) -> dict[str, Any]:
+    """Return a model as plain data."""
+    return model.model_dump()
+
+
+def rebuilt(session: Session, **change: Any) -> Session:
+    """Return the session with fields replaced, validated as a whole."""
+    fields = {name: getattr(session, name) for name in Session.model_fields}
+    return checked(Session, fields | change)
+
+
+def with_strip(session: Session, new: Strip) -> Session:
+    """Return the session with one strip replaced."""
+    return rebuilt(session, strips=[new if s.id == new.id else s for s in session.strips])
+
+
+def with_chain(session: Session, strip: Strip, chain: Chain) -> Session:
+    """Return the session with one strip's chain replaced; what moved a lost stage is dropped."""
+    return pruned(with_strip(session, strip.model_copy(update={"chain": chain})))
+
+
+def pruned(session: Session) -> Session:
+    """Return the session without automation and lever moves of what is no longer there."""
+    known = {s.id for s in session.strips} | {lever.id for lever in session.levers}
+    for strip in session.strips:
+        known |= {e.id for e in elements(strip.chain)} | {b.id for b in branches(strip.chain)}
+    automation = [a for a in session.automation if a.owner in known]
+    levers = [
+        lever.model_copy(update={"moves": [m for m in lever.moves if m.owner in known]})
+        for lever in session.levers
+    ]
+    if automation == session.automation and levers == session.levers:
+        return session
+    return rebuilt(session, automation=automation, levers=levers)
+
+
+def replaced(chain: Chain, element_id: str, put: Callable[[Element], Chain]) -> Chain:
+    """Return a chain, nested ones too, with one element replaced by what `put` returns."""
+    found: Chain = []
+    for element in chain:
+        if element.id == element_id:
+            found += put(element)
+        elif isinstance(element, Split):
+            found.append(_inside(element, lambda c: replaced(c, element_id, put)))
+        else:
+            found.append(element)
+    return found
+
+
+def _inside(split: Split, change: Callable[[Chain], Chain]) -> Split:
+    parts = [b.model_copy(update={"chain": change(b.chain)}) for b in split.branches]
+    return split.model_copy(update={"branches": parts})
+
+
+def changed_at(session: Session, place: str, change: Callable[[Chain], Chain]) -> Session:
+    """Return the session with the chain of a strip or branch changed.
+
+    Raises:
+        SettingError: there is no such strip or branch.
+    """
+    strip, branch = place_of(session, place)
+    if branch is None:
+        return with_chain(session, strip, change(strip.chain))
+
+    def in_branch(chain: Chain) -> Chain:
+        found: Chain = []
+        for element in chain:
+            if isinstance(element, Split):
+                parts = [
+                    b.model_copy(
+                        update={"chain": change(b.chain) if b.id == place else in_branch(b.chain)}
+                    )
+                    for b in element.branches
+                ]
+                element = element.model_copy(update={"branches": parts})
+            found.append(element)
+        return found
+
+    return with_chain(session, strip, in_branch(strip.chain))
+
+
+def place_of(session: Session, place: str) -> tuple[Strip, Branch | None]:
+    """Return the strip, and the branch if the place is one.
+
+    Raises:
+        SettingError: there is no such strip or branch.
+    """
+    for strip in session.strips:
+        if strip.id == place:
+            return strip, None
+        for branch in branches(strip.chain):
+            if branch.id == place:
+                return strip, branch
+    raise SettingError(f"there is no strip or branch “{place}” in “{session.name}”")
+
+
+def siblings(session: Session, stage_id: str) -> tuple[str, Chain]:
+    """Return the strip or branch that an element stands in, and its chain.
+
+    Raises:
+        SettingError: there is no such element.
+    """
+    for strip in session.strips:
+        for place, chain in [(strip.id, strip.chain)] + [
+            (b.id, b.chain) for b in branches(strip.chain)
+        ]:
+            if any(e.id == stage_id for e in chain):
+                return place, chain
+    raise SettingError(f"there is no stage “{stage_id}” in “{session.name}”")
+
+
+def taken_ids(session: Session) -> set[str]:
+    """Return every id in use."""
+    found = {s.id for s in session.strips} | {lever.id for lever in session.levers}
+    for strip in session.strips:
+        found |= {e.id for e in elements(strip.chain)} | {b.id for b in branches(strip.chain)}
+    return found
+
+
+def fresh_copy(chain: Iterable[Element], prefix: str, taken: set[str]) -> Chain:
+    """Return copies of elements under ids of their own; keys among them follow.
+
+    taken: ids in use; the new ones are added.
+    """
+    names: dict[str, str] = {}
+    return [_rekeyed(e, names) for e in [_renamed(e, prefix, taken, names) for e in chain]]
+
+
+def _renamed(element: Element, prefix: str, taken: set[str], names: dict[str, str]) -> Element:
+    new = free(f"{prefix}-{element.kind}", taken)
+    taken.add(new)
+    names[element.id] = new
+    if isinstance(element, Stage):
+        return element.model_copy(update={"id": new})
+    parts = []
+    for branch in element.branches:
+        name = free(f"{new}-{slug(branch.name)}", taken)
+        taken.add(name)
+        names[branch.id] = name
+        inner: Chain = [_renamed(e, prefix, taken, names) for e in branch.chain]
+        parts.append(branch.model_copy(update={"id": name, "chain": inner}))
+    return element.model_copy(update={"id": new, "branches": parts})
+
+
+def _rekeyed(element: Element, names: dict[str, str]) -> Element:
+    if isinstance(element, Split):
+        return _inside(element, lambda chain: [_rekeyed(e, names) for e in chain])
+    kind, _, name = element.key.source.partition(":")
+    if kind in ("stage", "branch") and name in names:
+        key = element.key.model_copy(update={"source": f"{kind}:{names[name]}"})
+        return element.model_copy(update={"key": key})
+    return element
+
+
+# Words -----------------------------------------------------------------------------------------
+
+
+def title(element: Element) -> str:
+    """Return what an element is, in lower case."""
+    if isinstance(element, Split):
+        words = {"copies": "blend", "bands": f"{len(element.branches)} bands"}
+        return words.get(element.by, element.by)
+    return processor(element.kind).title.lower()
+
+
+def said_place(strip: Strip, element: Element) -> str:
+    """Return an element and its strip in words."""
+    return f"{strip.name}: {title(element)}"
+
+
+def figure(value: Any) -> str:
+    """Return a value as it is written in what was done."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, float | int):
+        return f"{value:.4g}".replace("-", "−")
+    return "open" if value is None else str(value)
+
+
+def slug(name: str) -> str:
+    """Return a name as an id."""
+    found = "".join(c if c.isalnum() and c.isascii() else "-" for c in name.lower()).strip("-")
+    return found[:40] or "strip"
+
+
+def free(wanted: str, taken: set[str]) -> str:
+    """Return an id that is not taken."""
+    wanted = wanted[:56]
+    if wanted not in taken:
+        return wanted
+    number = 2
+    while f"{wanted}-{number}" in taken:
+        number += 1
+    return f"{wanted}-{number}"

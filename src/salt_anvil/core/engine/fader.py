@@ -1,0 +1,149 @@
+"""What follows a chain on each way out: fader, pan or balance, send, mute; and bus sums."""
+
+import math
+
+import numpy as np
+
+from salt_anvil.core.dsp import blend
+from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound
+from salt_anvil.core.dsp.motion import Course, Motion
+from salt_anvil.core.engine.lanes import still
+from salt_anvil.core.engine.plan import GROUP, Route, StripPlan
+
+
+class Fader:
+    """One way out of a strip; two channels out."""
+
+    def __init__(self, plan: StripPlan, route: Route | None) -> None:
+        self._motion = Motion(*gains_course(plan, route))
+
+    def change(self, plan: StripPlan, route: Route | None) -> None:
+        """Glide to another fader, pan, send or mute."""
+        self._motion.to(*gains_course(plan, route))
+
+    def settle(self) -> None:
+        """Stand at the target, as after a jump."""
+        self._motion.settle()
+
+    def gains(self, frame: int) -> Sound:
+        """Return the gains of left and right at a frame, changes by hand apart."""
+        return self._motion.target(frame // GRID)
+
+    def apply(self, sound: Sound, start: int) -> Sound:
+        """Return the block with the gains on it, shape (frames, 2)."""
+        ramp = self._motion.over(start, len(sound))
+        stereo = sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
+        if not ramp.step.any():
+            gains = ramp.value[0]
+            return stereo if gains[0] == 1.0 == gains[1] else stereo * gains
+        at = np.arange(len(sound)) + start % GRID
+        k = at // GRID
+        return np.asarray(stereo * (ramp.value[k] + ramp.step[k] * (at % GRID)[:, None]))
+
+
+def gains_course(plan: StripPlan, route: Route | None) -> tuple[Course, bool]:
+    """Return the gains of left and right as a function of the grid point.
+
+    route: None for the fader alone, as the main bus has it. A mono strip is panned at equal
+    power (centre -3.01 dB, common definition: cos and sin); a stereo one is balanced: 0 dB at
+    the centre, the far side falls along a cosine.
+    """
+    strip, lanes, rate = plan.strip, plan.own(plan.strip.id), plan.context.rate
+    send = route.send if route is not None else None
+    name = route.name if route is not None else ""
+    heard = route.heard if route is not None else not strip.mute
+    fader, panned, sent = lanes.get("fader_db"), lanes.get("pan"), lanes.get(name)
+
+    def course(point: int) -> Sound:
+        seconds = point * GRID / rate
+        level = strip.fader_db if fader is None else fader.at(seconds)
+        gain = to_gain(level) if level > -90 else 0.0
+        if send is not None:
+            extra = to_gain(send.gain_db if sent is None else sent.at(seconds))
+            gain = extra if send.pre_fader else gain * extra
+        pan = strip.pan if panned is None else panned.at(seconds)
+        return (gain if heard else 0.0) * pan_gains(pan, plan.context.channels)
+
+    moving = {n: lane for n, lane in lanes.items() if n in ("fader_db", "pan", name)}
+    if still(moving):
+        vector = course(0)
+        return (lambda point: vector), True
+    return course, False
+
+
+def pan_gains(pan: float, channels: int) -> Sound:
+    """Return the gains of left and right at a pan of -1 to 1."""
+    if channels == 1:
+        angle = (pan + 1) * math.pi / 4
+        return np.array([math.cos(angle), math.sin(angle)])
+    left = math.cos(max(pan, 0.0) * math.pi / 2)
+    right = math.cos(max(-pan, 0.0) * math.pi / 2)
+    return np.array([left, right])
+
+
+class BusJoin:
+    """How a bus puts its inputs together: their sum, or a law between exactly two."""
+
+    def __init__(self, plan: StripPlan) -> None:
+        self._law = plan.strip.join.law
+        self._motion = Motion(*_bus_course(plan))
+
+    def change(self, plan: StripPlan) -> None:
+        """Glide to another position or law."""
+        self._law = plan.strip.join.law
+        self._motion.to(*_bus_course(plan))
+
+    def settle(self) -> None:
+        """Stand at the target, as after a jump."""
+        self._motion.settle()
+
+    def join(self, sounds: list[Sound], start: int) -> Sound:
+        """Return the bus's input block."""
+        if self._law == "sum" and not self._motion.moving:
+            self._motion.over(start, BLOCK)
+            return bus_sum(sounds)
+        ramp = self._motion.over(start, BLOCK)
+        at = np.arange(BLOCK)
+        gains = ramp.value[at // GRID] + ramp.step[at // GRID] * (at % GRID)[:, None]
+        if len(sounds) != 2:
+            return bus_sum(sounds)
+        return sounds[0] * gains[:, :1] + sounds[1] * gains[:, 1:]
+
+
+def _bus_course(plan: StripPlan) -> tuple[Course, bool]:
+    join, rate = plan.strip.join, plan.context.rate
+    held = plan.held(f"bus:{plan.strip.id}")
+    lane = plan.own(plan.strip.id).get("position")
+
+    def course(point: int) -> Sound:
+        position = join.position if lane is None else lane.at(point * GRID / rate)
+        return np.array(blend.gains(join.law, position, held))
+
+    if lane is None or still({"position": lane}):
+        vector = course(0)
+        return (lambda point: vector), True
+    return course, False
+
+
+def bus_sum(sounds: list[Sound]) -> Sound:
+    """Return the sum of stereo blocks: groups of GROUP, each rounded to float32, then these."""
+    if len(sounds) <= GROUP:
+        return tree_sum(sounds)
+    groups = [group_sum(sounds[i : i + GROUP]) for i in range(0, len(sounds), GROUP)]
+    return tree_sum(groups)
+
+
+def group_sum(sounds: list[Sound]) -> Sound:
+    """Return the sum of one group as it is after being stored as float32."""
+    return tree_sum(sounds).astype(np.float32).astype(np.float64)
+
+
+def tree_sum(sounds: list[Sound]) -> Sound:
+    """Return the sum of stereo blocks, added pairwise in a fixed order."""
+    if not sounds:
+        return np.zeros((BLOCK, 2))
+    while len(sounds) > 1:
+        pairs = [a + b for a, b in zip(sounds[::2], sounds[1::2], strict=False)]
+        sounds = pairs + sounds[len(pairs) * 2 :]
+    return sounds[0]

@@ -1,0 +1,261 @@
+"""A strip's chain as a flat list of nodes in dependency order, every input lined up."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+from salt_anvil.core.dsp.crossover import linear_half
+from salt_anvil.core.errors import RoutingError, SettingError
+from salt_anvil.core.processors import Context, processor
+from salt_anvil.core.session import Element, Split, Stage, Strip
+
+Role = Literal["stage", "split", "join"]
+INPUT = "in"
+
+
+@dataclass(frozen=True)
+class Wire:
+    """A buffer, delayed by so many frames."""
+
+    source: str
+    delay: int = 0
+
+
+@dataclass(frozen=True)
+class Node:
+    """One step: a stage, the opening of a split, or its join.
+
+    inputs: stage: sound (and key); split: sound; join: branches, the phase-true dry sound, the
+    plain one. at: how late the lined-up inputs are; late: how late the outputs are.
+    """
+
+    role: Role
+    element: Element
+    inputs: tuple[Wire, ...]
+    outputs: tuple[str, ...]
+    context: Context
+    at: int = 0
+    late: int = 0
+
+    @property
+    def name(self) -> str:
+        """The element's id, with the role where a split has two nodes."""
+        return self.element.id if self.role == "stage" else f"{self.element.id}#{self.role}"
+
+
+@dataclass(frozen=True)
+class Tap:
+    """A place to listen: the sound before it and after it, in step; or one sound alone."""
+
+    wires: tuple[Wire, ...]
+    late: int
+
+
+@dataclass(frozen=True)
+class Outside:
+    """A signal of another strip that a stage listens to: "strip:ID", "stage:ID" or "branch:ID"."""
+
+    strip: str
+    source: str
+    tap: Literal["in", "out"]
+
+    @property
+    def buffer(self) -> str:
+        """The name of the buffer that it arrives in."""
+        return f"@{self.source}/{self.tap}"
+
+
+@dataclass(frozen=True)
+class Graph:
+    """A chain ready to run. late: frames by which its output is late."""
+
+    nodes: tuple[Node, ...]
+    output: str
+    late: int
+    outside: tuple[Outside, ...]
+    taps: Mapping[str, Tap]
+    points: Mapping[str, tuple[str, int]] = field(default_factory=dict)
+    """Every place that can be a key, as "source/tap", with its buffer and how late it is."""
+    channels: Mapping[str, int] = field(default_factory=dict)
+    """How many channels each buffer of the chain has."""
+
+
+Locate = Mapping[str, str]
+"""Gives the strip of every stage ("stage:ID") and branch ("branch:ID") of the session."""
+
+
+def compile_chain(strip: Strip, context: Context, where: Locate) -> Graph:
+    """Return a strip's chain as a graph.
+
+    Raises:
+        RoutingError: a key leads nowhere, or in a circle. SettingError: values do not fit.
+    """
+    builder = _Builder(strip, where, context.channels)
+    output = builder.chain(strip.chain, INPUT, context)
+    return builder.finish(output)
+
+
+class _Builder:
+    """Collects nodes with named buffers, then orders them and lines them up."""
+
+    def __init__(self, strip: Strip, where: Locate, channels: int) -> None:
+        self.strip, self.where, self.channels = strip, where, channels
+        self.nodes: list[Node] = []
+        self.outside: dict[str, Outside] = {}
+        self.points: dict[str, str] = {f"strip:{strip.id}/in": INPUT}
+        self.taps: dict[str, tuple[str, str]] = {}
+
+    def chain(self, elements: list[Element], source: str, context: Context) -> str:
+        for element in elements:
+            if isinstance(element, Split):
+                source = self.split(element, source, context)
+            else:
+                source = self.stage(element, source, context)
+        return source
+
+    def stage(self, stage: Stage, source: str, context: Context) -> str:
+        _check(stage, context)
+        inputs = [Wire(source)]
+        key = self.key_source(stage)
+        if key is not None:
+            inputs.append(Wire(key))
+        self.nodes.append(Node("stage", stage, tuple(inputs), (stage.id,), context))
+        self.points[f"stage:{stage.id}/in"] = source
+        self.points[f"stage:{stage.id}/out"] = stage.id
+        self.taps[stage.id] = (source, stage.id)
+        return stage.id
+
+    def split(self, split: Split, source: str, context: Context) -> str:
+        if _narrow(split) and context.channels == 1:
+            what = "middle and sides" if split.by == "mid-side" else "left and right"
+            raise RoutingError(f"split {split.id} on {self.strip.name}: mono sound has no {what}")
+        inner = replace(context, channels=1) if _narrow(split) else context
+        opened = tuple(f"{split.id}#{i}" for i in range(len(split.branches)))
+        dry = f"{split.id}#dry"
+        self.nodes.append(Node("split", split, (Wire(source),), (*opened, dry), context))
+        ends = []
+        for branch, start in zip(split.branches, opened, strict=True):
+            end = self.chain(branch.chain, start, inner)
+            self.points[f"branch:{branch.id}/in"] = start
+            self.points[f"branch:{branch.id}/out"] = end
+            self.taps[branch.id] = (start, end)
+            ends.append(Wire(end))
+        inputs = (*ends, Wire(dry), Wire(source))
+        self.nodes.append(Node("join", split, inputs, (split.id,), context))
+        self.points[f"stage:{split.id}/in"] = source
+        self.points[f"stage:{split.id}/out"] = split.id
+        self.taps[split.id] = (source, split.id)
+        return split.id
+
+    def key_source(self, stage: Stage) -> str | None:
+        """Return the buffer that a stage listens to, None for its own input."""
+        source, tap = stage.key.source, stage.key.tap
+        if source == "own":
+            return None
+        kind, _, name = source.partition(":")
+        words = f"stage {stage.id}: its key {source}"
+        if kind == "input":
+            raise RoutingError(f"{words} is not bound to anything yet")
+        owner = name if kind == "strip" else self.where.get(source)
+        if owner is None or (kind == "strip" and f"strip:{name}" not in self.where):
+            raise RoutingError(f"{words} is not there")
+        if owner != self.strip.id:
+            outside = Outside(owner, source, tap)
+            self.outside[outside.buffer] = outside
+            return outside.buffer
+        if kind == "strip" and tap == "out":
+            raise RoutingError(f"stage {stage.id} and {self.strip.name} form a loop: the strip's"
+                               " output is its own key")  # fmt: skip
+        return f"?{source}/{tap}"
+
+    def finish(self, output: str) -> Graph:
+        nodes = [self.resolved(node) for node in self.nodes]
+        late: dict[str, int] = {INPUT: 0} | dict.fromkeys(self.outside, 0)
+        done: list[Node] = []
+        for node in _ordered(nodes):
+            at = max(late[w.source] for w in node.inputs)
+            wires = tuple(Wire(w.source, at - late[w.source]) for w in node.inputs)
+            after = at + _latency(node)
+            late |= dict.fromkeys(node.outputs, after)
+            done.append(replace(node, inputs=wires, at=at, late=after))
+        taps = {
+            name: Tap((Wire(a, late[b] - late[a]), Wire(b)), late[b])
+            for name, (a, b) in self.taps.items()
+        }
+        taps["chain"] = Tap((Wire(INPUT, late[output]), Wire(output)), late[output])
+        points = {name: (buffer, late[buffer]) for name, buffer in self.points.items()}
+        points[f"strip:{self.strip.id}/out"] = (output, late[output])
+        channels = {INPUT: self.channels} | {
+            name: 1 if node.role == "split" and _narrow(node.element) and not name.endswith("#dry")
+            else node.context.channels
+            for node in done for name in node.outputs
+        }  # fmt: skip
+        return Graph(
+            tuple(done), output, late[output], tuple(self.outside.values()), taps, points, channels
+        )
+
+    def resolved(self, node: Node) -> Node:
+        wires = tuple(
+            Wire(self.points[w.source[1:]]) if w.source.startswith("?") else w for w in node.inputs
+        )
+        return replace(node, inputs=wires)
+
+
+def _ordered(nodes: list[Node]) -> list[Node]:
+    """Return the nodes so that each follows all that it reads from."""
+    by_output = {name: node for node in nodes for name in node.outputs}
+    done: list[Node] = []
+    placed: set[str] = set()
+
+    def place(node: Node, way: list[Node]) -> None:
+        if node.name in placed:
+            return
+        if node in way:
+            circle = [*way[way.index(node) :], node]
+            words = " needs ".join(n.element.id for n in circle)
+            raise RoutingError(f"the keys form a loop: {words}")
+        for wire in node.inputs:
+            before = by_output.get(wire.source)
+            if before is not None:
+                place(before, [*way, node])
+        placed.add(node.name)
+        done.append(node)
+
+    for node in nodes:
+        place(node, [])
+    return done
+
+
+def _latency(node: Node) -> int:
+    if node.role == "stage" and isinstance(node.element, Stage):
+        return processor(node.element.kind).latency(node.element.params, node.context.rate)
+    if node.role == "split" and _linear(node.element):
+        assert isinstance(node.element, Split)
+        split = node.element
+        return linear_half(split.crossovers_hz, split.slope, node.context.rate)
+    return 0
+
+
+def _linear(element: Element) -> bool:
+    return isinstance(element, Split) and element.by == "bands" and element.phase == "linear"
+
+
+def _narrow(element: Element) -> bool:
+    """Say whether a split's branches are mono."""
+    return isinstance(element, Split) and element.by in ("mid-side", "left-right")
+
+
+def _check(stage: Stage, context: Context) -> None:
+    item = processor(stage.kind)
+    try:
+        item.controls(stage.params, context)
+    except SettingError as error:
+        raise SettingError(f"stage {stage.id}: {error}") from None
+    if stage.key.source == "own":
+        return
+    if not item.listens:
+        raise RoutingError(f"stage {stage.id}: {item.title.lower()} does not listen to a key")
+    try:
+        item.check_outside_key(stage.params)
+    except SettingError as error:
+        raise SettingError(f"stage {stage.id}: {error}") from None

@@ -1,0 +1,239 @@
+"""Automation and levers: every control's value as a function of time."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.processors import processor
+from salt_anvil.core.processors.base import Control
+from salt_anvil.core.session import (
+    Automation,
+    Branch,
+    Element,
+    Move,
+    Point,
+    Session,
+    Split,
+    Stage,
+    Strip,
+    branches,
+    elements,
+)  # fmt: skip
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Scale:
+    """How a control's values lie: range, geometric or not, words for a choice, in order."""
+
+    label: str
+    low: float
+    high: float
+    unit: str = ""
+    log: bool = False
+    glides: bool = True
+    words: tuple[Any, ...] = ()
+
+    def kept(self, value: float) -> float:
+        """Return the value within the range."""
+        return min(max(value, self.low), self.high)
+
+    def named(self, value: float) -> Any:
+        """Return what the control is set to at a value: a number, or a choice's word."""
+        return self.words[round(self.kept(value))] if self.words else self.kept(value)
+
+    def between(self, a: float, b: float, share: float) -> float:
+        """Return the value a share of the way from a to b."""
+        if self.log and a > 0 and b > 0:
+            return float(a * (b / a) ** share)
+        return a + (b - a) * share
+
+
+MIX = Scale("Mix", 0, 1)
+POSITION = Scale("Join position", 0, 1)
+LEVER = Scale("Lever", 0, 1)
+STRIP = {
+    "fader_db": Scale("Fader", -90, 12, "dB"),
+    "trim_db": Scale("Trim", -60, 24, "dB"),
+    "pan": Scale("Pan", -1, 1),
+    "position": POSITION,
+}
+SEND = Scale("Send", -60, 12, "dB")
+BRANCH = Scale("Branch gain", -60, 24, "dB")
+
+
+@dataclass(frozen=True)
+class Lane:
+    """One control over time: break points, through a lever's move if there is one."""
+
+    scale: Scale
+    points: tuple[Point, ...]
+    move: tuple[Scale, Move] | None = None
+
+    def at(self, seconds: float) -> float:
+        """Return the value at a time; before the first point and after the last it stands."""
+        value = self.scale.kept(self._along(seconds))
+        return value if self.move is None else moved(*self.move, value)
+
+    def _along(self, seconds: float) -> float:
+        points = self.points
+        low, high = 0, len(points)
+        while low < high:
+            middle = (low + high) // 2
+            if points[middle].at_s <= seconds:
+                low = middle + 1
+            else:
+                high = middle
+        if low == 0:
+            return points[0].value
+        here = points[low - 1]
+        if low == len(points) or here.shape == "stepped":
+            return here.value
+        there = points[low]
+        share = (seconds - here.at_s) / (there.at_s - here.at_s)
+        if here.shape == "curved":
+            share = 0.5 - 0.5 * math.cos(math.pi * share)
+        return self.scale.between(here.value, there.value, share)
+
+    @property
+    def scale_in_force(self) -> Scale:
+        """The scale of the control that is moved."""
+        return self.scale if self.move is None else self.move[0]
+
+    def named_at(self, seconds: float) -> Any:
+        """Return what the control is set to at a time: a number, or a choice's word."""
+        return self.scale_in_force.named(self.at(seconds))
+
+    def facts(self) -> Any:
+        """Return everything that the values depend on, as plain data."""
+        points = [[p.at_s, p.value, p.shape] for p in self.points]
+        return [points, self.move[1].model_dump() if self.move else None]
+
+
+Lanes = Mapping[str, Lane]
+NONE: Lanes = {}
+
+
+def moved(scale: Scale, move: Move, lever: float) -> float:
+    """Return what a lever at 0 to 1 sets a control to.
+
+    curve bends the way: 0 straight, 1 most of it near the top, -1 near the bottom.
+    """
+    return scale.kept(scale.between(move.low, move.high, lever ** (4.0**move.curve)))
+
+
+def scale_of(owner: object, control: str) -> Scale:
+    """Return how a control of a strip, stage, split, branch or lever lies.
+
+    Raises:
+        SettingError: there is no such control, or it cannot move.
+    """
+    found: Scale | None = None
+    name = getattr(owner, "id", "?")
+    if isinstance(owner, Strip):
+        found = STRIP.get(control)
+        to = control.removeprefix("send:")
+        if control.startswith("send:") and any(s.to == to for s in owner.sends):
+            found = SEND
+    elif isinstance(owner, Branch):
+        found = BRANCH if control == "gain_db" else None
+    elif isinstance(owner, Split):
+        found = {"mix": MIX, "position": POSITION}.get(control)
+    elif isinstance(owner, Stage):
+        found = MIX if control == "mix" else _of_stage(owner, control)
+    elif control == "value":
+        found = LEVER
+    if found is None:
+        raise SettingError(f"{name} has no control “{control}” that can move")
+    return found
+
+
+def _of_stage(stage: Stage, name: str) -> Scale | None:
+    for control in processor(stage.kind).describe().controls:
+        if control.name == name:
+            return _scale(stage, control)
+    return None
+
+
+def _scale(stage: Stage, control: Control) -> Scale:
+    if control.change == "structural":
+        raise SettingError(
+            f"{stage.id}: {control.label.lower()} changes the wiring and cannot be automated"
+        )
+    glides = control.change == "glide" and control.type == "number"
+    if control.type == "number" and control.low is not None and control.high is not None:
+        return Scale(
+            control.label, control.low, control.high, control.unit, control.scale == "log", glides
+        )
+    words: tuple[Any, ...] = tuple(control.choices) or (False, True)
+    return Scale(control.label, 0, len(words) - 1, glides=False, words=words)
+
+
+def owners(session: Session) -> dict[str, Strip | Element | Branch]:
+    """Return everything in a session that has controls, levers apart, by its id."""
+    found: dict[str, Strip | Element | Branch] = {}
+    for strip in session.strips:
+        found |= {e.id: e for e in elements(strip.chain)}
+        found |= {b.id: b for b in branches(strip.chain)}
+    return found | {s.id: s for s in session.strips}
+
+
+def lanes_of(session: Session) -> dict[str, dict[str, Lane]]:
+    """Return every moving control: owner to control to lane. Levers at rest are constant lanes.
+
+    Raises:
+        SettingError: an owner or control is not there or cannot move, or two things move it.
+    """
+    if not session.automation and not session.levers:
+        return {}
+    known = owners(session)
+    levers = {lever.id: lever for lever in session.levers}
+    found: dict[str, dict[str, Lane]] = {}
+    driven: dict[str, tuple[Point, ...]] = {
+        lever.id: (Point(at_s=0, value=lever.value),) for lever in session.levers
+    }
+    for item in session.automation:
+        points = tuple(item.points)
+        if item.owner in levers and item.control == "value":
+            driven[item.owner] = points
+            continue
+        owner = known.get(item.owner)
+        if owner is None:
+            raise SettingError(f"automation of “{item.owner}”: there is no such strip or stage")
+        _add(found, item, Lane(scale_of(owner, item.control), points))
+    for lever in session.levers:
+        for move in lever.moves:
+            owner = known.get(move.owner)
+            if owner is None:
+                raise SettingError(f"lever {lever.name}: there is no “{move.owner}” to move")
+            scale = scale_of(owner, move.control)
+            for end in (move.low, move.high):
+                if not scale.low <= end <= scale.high:
+                    raise SettingError(
+                        f"lever {lever.name}: {scale.label.lower()} {end:g} is out of range"
+                        f" ({scale.low:g} to {scale.high:g})"
+                    )
+            _add(found, move, Lane(LEVER, driven[lever.id], (scale, move)))
+    return found
+
+
+def _add(found: dict[str, dict[str, Lane]], item: Automation | Move, lane: Lane) -> None:
+    lanes = found.setdefault(item.owner, {})
+    if item.control in lanes:
+        raise SettingError(
+            f"{item.control} of {item.owner} is moved twice; one automation or one lever moves"
+            " a control"
+        )
+    lanes[item.control] = lane
+
+
+def still(lanes: Lanes, names: list[str] | None = None) -> bool:
+    """Say whether none of the lanes (those named) ever moves."""
+    chosen = [lane for name, lane in lanes.items() if names is None or name in names]
+    return all(len({p.value for p in lane.points}) == 1 for lane in chosen)

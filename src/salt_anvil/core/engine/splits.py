@@ -1,0 +1,245 @@
+"""A split in operation: the division at its opening, the laws at its join."""
+
+from typing import Any
+
+import numpy as np
+
+from salt_anvil.core.dsp import blend, crossover
+from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.gate import GRID, RAMP, Sound
+from salt_anvil.core.dsp.motion import Course, Motion
+from salt_anvil.core.dsp.ramp import Ramp
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.engine.graph import Node
+from salt_anvil.core.engine.lanes import NONE, still
+from salt_anvil.core.engine.unit import mix_course, per_frame
+from salt_anvil.core.processors import Context
+from salt_anvil.core.session import Join, Split
+
+AllLanes = dict[str, dict[str, Any]]
+
+
+class Division:
+    """Divides a block into branches, and gives the dry sound with the same phase.
+
+    Moved crossovers run the old filters beside the new ones and cross-fade over RAMP frames.
+    """
+
+    def __init__(self, split: Split, context: Context) -> None:
+        self.split, self.context = split, context
+        self._bands = self._designed()
+        self._state = self._cold()
+        self._old: tuple[Any, State] | None = None
+        self._next: Split | None = None
+        self._fade_left = 0
+
+    def _designed(self) -> Any:
+        if self.split.by != "bands":
+            return None
+        design = crossover.linear_phase if self.split.phase == "linear" else crossover.minimum_phase
+        return design(list(self.split.crossovers_hz), self.split.slope, self.context.rate)
+
+    def _cold(self) -> State:
+        if self._bands is None:
+            return State()
+        if isinstance(self._bands, crossover.LinearBands):
+            return crossover.linear_state(self._bands, self.context.channels)
+        return crossover.minimum_state(self._bands, self.context.channels)
+
+    def clone(self) -> "Division":
+        """Return an independent division at the same place."""
+        other = object.__new__(Division)
+        other.__dict__.update(self.__dict__)
+        other._state = self._state.clone()
+        other._old = (self._old[0], self._old[1].clone()) if self._old else None
+        return other
+
+    def fits(self, split: Split, context: Context) -> bool:
+        """Say whether the change to this split needs no new division."""
+        mine = self.split
+        if (split.by, split.slope, split.phase, len(split.branches)) != (
+            mine.by, mine.slope, mine.phase, len(mine.branches),
+        ):  # fmt: skip
+            return False
+        same = (context.rate, context.channels) == (self.context.rate, self.context.channels)
+        if split.by != "bands" or split.phase != "linear":
+            return same
+        half = crossover.linear_half(split.crossovers_hz, split.slope, context.rate)
+        return same and half == self._bands.half
+
+    def change(self, split: Split) -> None:
+        """Move to other crossovers without a click."""
+        if split.crossovers_hz == self.split.crossovers_hz:
+            self.split = split
+        elif self._old is not None:
+            self._next = split
+        else:
+            self._old, self._fade_left = (self._bands, self._state), RAMP
+            self.split = split
+            self._bands = self._designed()
+            # The filters' memories are of the same order: a warm start.
+            self._state = self._state.clone()
+
+    def run(self, block: Sound) -> list[Sound]:
+        """Return the branches' sounds, then the dry one."""
+        split = self.split
+        if split.by == "copies":
+            return [*([block] * len(split.branches)), block]
+        if split.by == "left-right":
+            return [block[:, :1].copy(), block[:, 1:].copy(), block]
+        if split.by == "mid-side":
+            left, right = block[:, :1], block[:, 1:]
+            return [0.5 * (left + right), 0.5 * (left - right), block]
+        new = _divided(block, self._bands, self._state)
+        if self._old is None:
+            return new
+        return self._crossed(new, _divided(block, *self._old), len(block))
+
+    def _crossed(self, new: list[Sound], old: list[Sound], frames: int) -> list[Sound]:
+        done = RAMP - self._fade_left
+        share = np.minimum((done + 1 + np.arange(frames)) / RAMP, 1.0)[:, None]
+        self._fade_left -= frames
+        if self._fade_left <= 0:
+            self._old, self._fade_left = None, 0
+            if self._next is not None:
+                waiting, self._next = self._next, None
+                self.change(waiting)
+        return [share * a + (1.0 - share) * b for a, b in zip(new, old, strict=True)]
+
+    def state(self) -> State:
+        """Return what the filters remember."""
+        return self._state.clone()
+
+    def restore(self, state: State) -> None:
+        """Go on from a stored state."""
+        self._state, self._old, self._next = state.clone(), None, None
+
+
+def _divided(block: Sound, bands: Any, state: State) -> list[Sound]:
+    if isinstance(bands, crossover.LinearBands):
+        past = np.concatenate([state["past"], block])
+        found = crossover.divide_linear(block, bands, state)
+        return [*found, past[bands.half : bands.half + len(block)]]
+    found, dry = crossover.divide(block, bands, state)
+    return [*found, dry]
+
+
+class Joining:
+    """Puts branches together again: gains, law, mix against the phase-true dry sound, on."""
+
+    def __init__(
+        self, split: Split, context: Context, lanes: AllLanes, held: blend.Blend | None
+    ) -> None:
+        self.split, self.context, self._held = split, context, held
+        self._gains = Motion(*self._branch_course(lanes))
+        self._mix = Motion(*self._mix_course(lanes))
+
+    def _branch_course(self, lanes: AllLanes) -> tuple[Course, bool]:
+        return branch_course(self.split, self.context.rate, lanes, self._held)
+
+    def _mix_course(self, lanes: AllLanes) -> tuple[Course, bool]:
+        """Two controls: the mix, and the switch between the plain dry sound and all of it."""
+        split, rate = self.split, self.context.rate
+        share, rests = mix_course(split.model_copy(update={"on": True}), lanes.get(split.id, NONE),
+                                  rate)  # fmt: skip
+        on = np.array([1.0 if split.on else 0.0])
+        return (lambda point: np.concatenate([share(point), on])), rests
+
+    def clone(self) -> "Joining":
+        """Return an independent join at the same place."""
+        other = object.__new__(Joining)
+        other.__dict__.update(self.__dict__)
+        other._gains, other._mix = self._gains.clone(), self._mix.clone()
+        return other
+
+    def fits(self, split: Split, context: Context) -> bool:
+        """Say whether the change needs no new join."""
+        mine = (self.split.by, len(self.split.branches), self.context.channels)
+        return (split.by, len(split.branches), context.channels) == mine
+
+    def change(self, split: Split, lanes: AllLanes, held: blend.Blend | None) -> None:
+        """Glide to other gains."""
+        self.split, self._held = split, held
+        self._gains.to(*self._branch_course(lanes))
+        self._mix.to(*self._mix_course(lanes))
+
+    def run(self, branches: list[Sound], dry: Sound, plain: Sound, start: int) -> Sound:
+        """Return the joined block; all sounds are in step."""
+        frames = len(plain)
+        gains = self._gains.over(start, frames)
+        parts = [_times(b, gains, start, i) for i, b in enumerate(branches)]
+        if self.split.by == "left-right":
+            wet = np.concatenate(parts, axis=1)
+        elif self.split.by == "mid-side":
+            middle, side = parts
+            wet = np.concatenate([middle + side, middle - side], axis=1)
+        else:
+            wet = parts[0]
+            for part in parts[1:]:
+                wet = wet + part
+        mix = self._mix.over(start, frames)
+        return _between(_between(wet, dry, mix, start, 0), plain, mix, start, 1)
+
+    def settle(self) -> None:
+        """Stand at the settings, as after a jump."""
+        self._gains.settle()
+        self._mix.settle()
+
+
+def branch_course(
+    split: Split, rate: int, lanes: AllLanes, held: blend.Blend | None
+) -> tuple[Course, bool]:
+    """Return the branches' gains as a function of the grid point, the join's law included."""
+    solo = any(b.solo for b in split.branches)
+    open_ = [b.on and (b.solo or not solo) for b in split.branches]
+    lane = lanes.get(split.id, {}).get("position")
+    own = [lanes.get(b.id, {}).get("gain_db") for b in split.branches]
+
+    def course(point: int) -> Sound:
+        seconds = point * GRID / rate
+        each = [
+            to_gain(b.gain_db if moving is None else moving.at(seconds))
+            for b, moving in zip(split.branches, own, strict=True)
+        ]
+        position = split.join.position if lane is None else lane.at(seconds)
+        both = law_gains(split.join, position, each, held)
+        return np.array([g if heard else 0.0 for g, heard in zip(both, open_, strict=True)])
+
+    moving = [m for m in (lane, *own) if m is not None]
+    rests = all(still({"one": m}) for m in moving)
+    if rests:
+        vector = course(0)
+        return (lambda point: vector), True
+    return course, False
+
+
+def law_gains(
+    join: Join, position: float, each: list[float], held: blend.Blend | None
+) -> list[float]:
+    """Return the gains of the branches with the law applied on top of their own gains."""
+    if join.law == "sum":
+        return each
+    blended = held.scaled(*each) if held is not None else None
+    first, second = blend.gains(join.law, position, blended)
+    return [first * each[0], second * each[1]]
+
+
+def _times(sound: Sound, ramp: Ramp, start: int, column: int) -> Sound:
+    if not ramp.step[:, column].any():
+        gain = ramp.value[0, column]
+        return sound if gain == 1.0 else sound * gain
+    return sound * per_frame(ramp, start, len(sound), column)
+
+
+def _between(wet: Sound, dry: Sound, ramp: Ramp, start: int, column: int) -> Sound:
+    value = ramp.value[:, column]
+    if not ramp.step[:, column].any() and value[0] in (0.0, 1.0) and (value == value[0]).all():
+        return wet if value[0] == 1.0 else dry
+    share = per_frame(ramp, start, len(wet), column)
+    return share * wet + (1.0 - share) * dry
+
+
+def of_node(node: Node) -> Split:
+    """Return the split of a node."""
+    assert isinstance(node.element, Split)
+    return node.element

@@ -1,0 +1,80 @@
+"""Audio files read once from the front, as the engine asks for them: constant memory."""
+
+from pathlib import Path
+
+import numpy as np
+import soxr
+
+from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.files.read import SoundReader
+
+CHUNK = 16384
+
+
+class Sequence:
+    """One file as frames in rising order, converted to a rate; silence behind its end."""
+
+    def __init__(self, path: Path, rate: int) -> None:
+        """Open a file.
+
+        Raises:
+            FileError: it cannot be read.
+        """
+        self._reader = SoundReader(path)
+        self.info = self._reader.info
+        self._stream = None
+        if self.info.rate != rate:
+            self._stream = soxr.ResampleStream(
+                self.info.rate, rate, self.info.channels, "float64", "VHQ"
+            )
+        self._waiting = np.zeros((0, self.info.channels))
+        self._ended = False
+
+    def read(self, frames: int) -> Sound:
+        """Return the next frames.
+
+        Raises:
+            FileError: the file is damaged.
+        """
+        while len(self._waiting) < frames and not self._ended:
+            block = self._reader.read(CHUNK)
+            self._ended = len(block) < CHUNK
+            if self._stream is not None:
+                block = self._stream.resample_chunk(block, last=self._ended)
+            self._waiting = np.concatenate([self._waiting, block])
+        out = np.zeros((frames, self.info.channels))
+        taken = self._waiting[:frames]
+        out[: len(taken)] = taken
+        self._waiting = self._waiting[frames:]
+        return out
+
+    def close(self) -> None:
+        """Let the file go."""
+        self._reader.close()
+
+
+class Sequences:
+    """Several files by name, each asked for in order: what a session of files plays."""
+
+    def __init__(self, paths: dict[str, Path], rate: int) -> None:
+        """Open the files.
+
+        Raises:
+            FileError: one cannot be read; then none stays open.
+        """
+        self._files: dict[str, Sequence] = {}
+        try:
+            for name, path in paths.items():
+                self._files[name] = Sequence(path, rate)
+        except Exception:
+            self.close()
+            raise
+
+    def __call__(self, name: str, start: int, frames: int) -> Sound:
+        """Give the next frames of a file."""
+        return self._files[name].read(frames)
+
+    def close(self) -> None:
+        """Let all files go."""
+        for file in self._files.values():
+            file.close()

@@ -1,0 +1,56 @@
+"""Laws of the join, against their closed forms."""
+
+import math
+
+import numpy as np
+import pytest
+
+from salt_anvil.core.dsp.blend import GAIN_LIMIT, MATCH_LIMIT, Blend, gains, match, opposed
+
+TRAVEL = np.linspace(0, 1, 21)
+
+
+def power(blend: Blend, a: float, b: float) -> float:
+    return a * a * blend.a + b * b * blend.b + 2 * a * b * blend.both
+
+
+@pytest.mark.parametrize(
+    "blend",
+    [Blend(1, 1, 1), Blend(1, 1, 0), Blend(1, 0.01, 0.05), Blend(0.02, 1, 0), Blend(1, 1, -0.4)],
+)
+def test_steady_keeps_the_first_signal_s_power(blend: Blend) -> None:
+    for x in TRAVEL:
+        found = power(blend, *gains("steady", float(x), blend))
+        assert found == pytest.approx(blend.a, rel=1e-9)
+
+
+def test_steady_leaves_identical_branches_alone() -> None:
+    for x in TRAVEL:
+        assert sum(gains("steady", float(x), Blend(0.3, 0.3, 0.3))) == pytest.approx(1)
+
+
+def test_steady_stays_within_its_limits() -> None:
+    assert match(Blend(1, 1e-6, 0)) == pytest.approx(MATCH_LIMIT)
+    against = Blend(1, 1, -0.99)
+    assert opposed(against)
+    assert not opposed(Blend(1, 1, 0))
+    a, b = gains("steady", 0.5, against)
+    assert a == pytest.approx(0.5 * GAIN_LIMIT)
+    assert b == pytest.approx(0.5 * GAIN_LIMIT)
+
+
+@pytest.mark.parametrize("blend", [None, Blend(0, 0, 0), Blend(1, 0, 0)])
+def test_without_a_measurement_steady_is_linear(blend: Blend | None) -> None:
+    assert gains("steady", 0.3, blend) == gains("linear", 0.3) == pytest.approx((0.7, 0.3))
+
+
+def test_equal_power_and_sum() -> None:
+    for x in TRAVEL:
+        a, b = gains("equal-power", float(x))
+        assert a * a + b * b == pytest.approx(1)
+    assert gains("equal-power", 0.5)[0] == pytest.approx(math.sqrt(0.5))
+    assert gains("sum", 0.2) == (1, 1)
+
+
+def test_own_gains_scale_the_measurement() -> None:
+    assert Blend(1, 2, 0.5).scaled(2, 3) == Blend(4, 18, 3)

@@ -1,0 +1,189 @@
+"""Splits and joins through the engine: flat, null, aligned, blended; what design/03 states.
+
+Outputs are float32 (-150 dB), so nulls are measured against that.
+"""
+
+from typing import Any
+
+import numpy as np
+import pyloudnorm
+import pytest
+
+from salt_anvil.core.errors import CoreError, RoutingError
+from tests.conftest import noise, sine
+from tests.routing import RATE, bands, split, stage, through
+
+EMPTY: list[dict[str, Any]] = []
+
+
+def pulse(frames: int = RATE) -> np.ndarray:
+    out = np.zeros((frames, 2))
+    out[2000] = 0.5
+    return out
+
+
+def decibels(sound: np.ndarray) -> np.ndarray:
+    hz = np.fft.rfftfreq(len(sound), 1 / RATE)
+    level = np.abs(np.fft.rfft(sound[:, 0])) / 0.5
+    return 20 * np.log10(level[(hz >= 20) & (hz <= 20000)])
+
+
+@pytest.mark.parametrize("mix", [0, 0.25, 0.5, 0.75, 1])
+@pytest.mark.parametrize("slope", [24, 48])
+@pytest.mark.parametrize("count", [2, 3, 4, 5])
+def test_empty_bands_are_flat_at_every_mix(count: int, slope: int, mix: float) -> None:
+    out = through([bands(*[EMPTY] * count, slope=slope, mix=mix)], pulse())
+    assert np.abs(decibels(out)).max() < 0.01
+
+
+@pytest.mark.parametrize("mix", [0, 0.25, 0.5, 0.75, 1])
+def test_empty_linear_bands_are_the_input(mix: float) -> None:
+    sound = noise(60_000)
+    out = through([bands(EMPTY, EMPTY, EMPTY, phase="linear", mix=mix)], sound)
+    assert np.abs(out - sound.astype(np.float32)).max() < 1e-7
+
+
+@pytest.mark.parametrize("by", ["mid-side", "left-right"])
+def test_empty_mid_side_is_the_input(by: str) -> None:
+    """float64 rounding of (L + R) / 2 + (L - R) / 2 is below 1e-15; float32 hides it all."""
+    sound = noise(20_000).astype(np.float32).astype(np.float64)
+    assert (through([split(by, EMPTY, EMPTY)], sound) == sound).all()
+
+
+@pytest.mark.parametrize("kind", ["bands", "linear", "mid-side", "copies"])
+def test_a_split_that_is_off_is_the_delayed_input_to_the_bit(kind: str) -> None:
+    sound = noise(20_000).astype(np.float32).astype(np.float64)
+    loud = [stage("trim", gain_db=12)]
+    item = {
+        "bands": bands(loud, loud, on=False),
+        "linear": bands(loud, loud, on=False, phase="linear"),
+        "mid-side": split("mid-side", loud, loud, on=False),
+        "copies": split("copies", loud, loud, on=False),
+    }[kind]
+    assert (through([item], sound) == sound).all()
+
+
+def test_two_copies_are_6_02_db_louder() -> None:
+    sound = noise(20_000, level=0.1)
+    out = through([split("copies", EMPTY, EMPTY)], sound)
+    assert 20 * np.log10(np.abs(out[5000] / sound[5000])) == pytest.approx(6.0206, abs=1e-4)
+
+
+ALIGNED: dict[str, list[dict[str, Any]]] = {
+    "look-ahead": [stage(ratio=1, lookahead_ms=13.7)],
+    "linear phase": [bands(EMPTY, EMPTY, EMPTY, phase="linear")],
+    "both, nested": [
+        split("copies", [stage(ratio=1, lookahead_ms=3)],
+              [bands(EMPTY, [stage(ratio=1, lookahead_ms=7)], phase="linear")],
+              join={"law": "linear", "position": 0.5}),
+    ],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("wet", ALIGNED)
+@pytest.mark.parametrize("law", ["linear", "steady"])
+def test_a_dry_branch_nulls_against_one_with_latency(wet: str, law: str) -> None:
+    sound = noise(60_000)
+    out = through([split("copies", EMPTY, ALIGNED[wet], join={"law": law, "position": 0.5})], sound)
+    assert np.abs(out - sound).max() < 1e-6
+
+
+def test_opposed_branches_cancel() -> None:
+    """-120 dB and more of null between a plain and a turned copy, at other latencies."""
+    turned = [stage("trim", invert=True), stage(ratio=1, lookahead_ms=9)]
+    out = through([split("copies", EMPTY, turned)], noise(30_000))
+    assert np.abs(out).max() < 1e-6
+
+
+def test_branches_have_gain_switch_and_solo() -> None:
+    sound = noise(8192, level=0.1)
+
+    def parts(**second: Any) -> np.ndarray:
+        item = split("copies", EMPTY, [stage("trim", gain_db=6)])
+        item["branches"][1] |= second
+        return through([item], sound)
+
+    six = 10 ** (6 / 20)
+    assert np.abs(parts(gain_db=-6) - sound * 2).max() < 1e-6
+    assert np.abs(parts(on=False) - sound).max() < 1e-6
+    assert np.abs(parts(solo=True) - sound * six).max() < 1e-6
+
+
+def test_a_band_can_be_heard_alone() -> None:
+    item = bands(EMPTY, EMPTY, EMPTY)
+    item["branches"][0]["solo"] = True
+    low = through([item], sine(50, 0.5)) + 0
+    high = through([item], sine(5000, 0.5))
+    assert np.abs(low[12000:]).max() == pytest.approx(1, abs=0.02)
+    assert np.abs(high[12000:]).max() < 1e-4
+
+
+def loudness(sound: np.ndarray) -> float:
+    """Integrated loudness by another meter."""
+    return float(pyloudnorm.Meter(RATE).integrated_loudness(sound))
+
+
+def pair(kind: str) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:
+    """Chains that make two branches alike, related, unrelated or of different level."""
+    crush = stage(threshold_db=-24, ratio=8, attack_ms=0.1, release_ms=50)
+    return {
+        "identical": (EMPTY, EMPTY),
+        "correlated": (EMPTY, [crush]),
+        "uncorrelated": ([stage("trim")], [stage("trim", delay_ms=60)]),
+        "level-mismatched": (EMPTY, [crush, stage("trim", gain_db=-9)]),
+    }[kind]
+
+
+@pytest.mark.parametrize("kind", ["identical", "correlated", "uncorrelated", "level-mismatched"])
+def test_a_steady_join_keeps_the_loudness(kind: str) -> None:
+    sound = noise(6 * RATE, level=0.1) * (1 + np.arange(6 * RATE)[:, None] % 12000 / 6000)
+    a, b = pair(kind)
+    found = []
+    for x in (0, 0.2, 0.4, 0.5, 0.6, 0.8, 1):
+        item = split("copies", a, b, join={"law": "steady", "position": x})
+        found.append(loudness(through([item], sound)))
+    assert max(found) - min(found) < 0.3
+
+
+def test_a_nested_steady_join_is_measured_after_the_inner_one() -> None:
+    sound = noise(4 * RATE, level=0.1)
+    inner = split("copies", EMPTY, [stage("trim", gain_db=-15)],
+                  join={"law": "steady", "position": 1})  # fmt: skip
+    outer = split("copies", EMPTY, [inner, stage("trim", gain_db=9)],
+                  join={"law": "steady", "position": 1})  # fmt: skip
+    assert loudness(through([outer], sound)) == pytest.approx(loudness(sound), abs=0.05)
+
+
+def test_silence_leaves_a_steady_join_linear() -> None:
+    out = through([split("copies", EMPTY, EMPTY, join={"law": "steady"})], np.zeros((RATE, 2)))
+    assert (out == 0).all()
+
+
+@pytest.mark.parametrize(
+    ("item", "words"),
+    [
+        (bands(EMPTY, EMPTY) | {"crossovers_hz": []}, "2 bands with 0 crossovers"),
+        (bands(EMPTY, EMPTY, EMPTY) | {"crossovers_hz": [900, 300]}, "must increase"),
+        (split("copies", EMPTY, EMPTY, EMPTY, join={"law": "steady"}), "takes 2 branches"),
+        (split("mid-side", EMPTY, EMPTY, join={"law": "steady"}), "branches that are added"),
+        (split("copies", EMPTY), "at least 2|branches"),
+    ],
+)
+def test_what_makes_no_sense_is_refused(item: dict[str, Any], words: str) -> None:
+    with pytest.raises(CoreError, match=words):
+        through([item], noise(2048))
+
+
+def test_mono_has_no_sides() -> None:
+    with pytest.raises(RoutingError, match="mono sound has no middle and sides"):
+        through([split("mid-side", EMPTY, EMPTY)], noise(2048, 1))
+    nested = split("left-right", [split("mid-side", EMPTY, EMPTY)], EMPTY)
+    with pytest.raises(RoutingError, match="mono sound"):
+        through([nested], noise(2048))
+
+
+def test_nested_splits_on_mono_branches() -> None:
+    sound = noise(20_000)
+    inner = bands(EMPTY, EMPTY, phase="linear")
+    out = through([split("mid-side", [inner], [stage(ratio=1, lookahead_ms=2)])], sound)
+    assert np.abs(out - sound).max() < 1e-6

@@ -1,0 +1,249 @@
+"""Buses, sends, joins of buses, solo; automation and levers."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from salt_anvil.core.dsp.gate import BLOCK
+from salt_anvil.core.engine.lanes import Lane, lanes_of, moved, scale_of
+from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer
+from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.errors import CoreError, SettingError
+from salt_anvil.core.session import Lever, Move, Point
+from tests.conftest import constant, noise
+from tests.core.engine.test_engine import energy_over
+from tests.core.engine.test_keys import session_of, track
+from tests.routing import RATE, reader, run_strip, split, stage
+
+FRAMES = RATE // 2
+SOUNDS = {"a": constant(-12, FRAMES), "b": constant(-18, FRAMES), "c": constant(-24, FRAMES)}
+MAIN = {"id": "main", "name": "Main", "kind": "main"}
+
+
+def db(value: float) -> float:
+    return float(20 * np.log10(abs(value)))
+
+
+def main_level(strips: list[dict[str, Any]], **more: Any) -> float:
+    out = run_strip(session_of([*strips, MAIN], **more), "main", SOUNDS, faded=True)
+    return db(out[FRAMES // 2, 0])
+
+
+def test_sends_before_and_after_the_fader() -> None:
+    bus = {"id": "g", "name": "G", "kind": "bus", "fader_db": 0}
+    for pre, expected in ((False, -12 - 10 - 3), (True, -12 - 3)):
+        send = {"to": "g", "gain_db": -3, "pre_fader": pre}
+        session = session_of([track("a", fader_db=-10, sends=[send]), bus, MAIN])
+        out = run_strip(session, "g", SOUNDS)
+        assert db(out[9000, 0]) == pytest.approx(expected, abs=1e-4)
+    session = session_of([track("a", mute=True, sends=[{"to": "g", "pre_fader": True}]), bus, MAIN])
+    assert (run_strip(session, "g", SOUNDS) == 0).all()
+
+
+def test_a_send_and_an_output_to_the_same_bus_add_up() -> None:
+    level = main_level([track("a", sends=[{"to": "main"}])])
+    assert level == pytest.approx(-12 + 6.0206, abs=1e-3)
+
+
+def heard(strips: list[dict[str, Any]]) -> set[str]:
+    plan = make_plan(session_of([*strips, MAIN]))
+    return {f"{r.strip}>{r.to}" for s in plan.strips for r in s.routes if r.heard}
+
+
+def test_solo_keeps_what_feeds_and_what_carries() -> None:
+    strips = [
+        track("a", sends=[{"to": "room"}]), track("b", sends=[{"to": "room"}], output="g"),
+        {"id": "g", "name": "G", "kind": "bus"}, {"id": "room", "name": "Room", "kind": "bus"},
+    ]  # fmt: skip
+
+    def solo(name: str) -> set[str]:
+        return heard([dict(s, solo=s["id"] == name) for s in strips])
+
+    assert heard(strips) == {"a>main", "a>room", "b>g", "b>room", "g>main", "room>main"}
+    # A soloed track is heard with its room; a soloed room with all that feeds it, not more.
+    assert solo("a") == {"a>main", "a>room", "room>main"} | {"b>room"} - {"b>room"}
+    assert solo("room") == {"a>room", "b>room", "room>main"}
+    assert solo("g") == {"b>g", "g>main"}
+
+
+@pytest.mark.parametrize("law", ["linear", "equal-power", "steady"])
+def test_a_bus_joins_two_tracks_by_a_law(law: str) -> None:
+    # Steady noise: what is steady needs K-weighted power, which DC has none of.
+    sounds = {"a": noise(4 * RATE, level=0.1), "b": noise(4 * RATE, level=0.02, seed=3)}
+    powers = []
+    for position in (0.0, 0.5, 1.0):
+        strips = [dict(track(n), frames=4 * RATE, output="g") for n in "ab"]
+        bus = {"id": "g", "name": "G", "kind": "bus", "join": {"law": law, "position": position}}
+        out = run_strip(session_of([*strips, bus, MAIN]), "g", sounds)
+        powers.append(10 * np.log10(np.mean(out**2)))
+    a, b = (10 * np.log10(np.mean(sounds[n] ** 2)) for n in "ab")
+    if law == "steady":
+        assert max(powers) - min(powers) < 0.1
+    else:
+        assert powers[0] == pytest.approx(a, abs=0.01)
+        assert powers[2] == pytest.approx(b, abs=0.01)
+
+
+def test_more_than_a_group_of_inputs_is_their_sum() -> None:
+    sounds = {f"t{i}": noise(FRAMES, level=0.02, seed=i) for i in range(19)}
+    session = session_of([*(track(n) for n in sounds), MAIN])
+    out = run_strip(session, "main", sounds)
+    assert np.abs(out - sum(sounds.values())).max() < 1e-6
+
+
+# Automation ------------------------------------------------------------------------------------
+
+
+def points(*values: tuple[float, float] | tuple[float, float, str]) -> list[dict[str, Any]]:
+    return [
+        {"at_s": v[0], "value": v[1], **({"shape": v[2]} if len(v) > 2 else {})} for v in values
+    ]
+
+
+def lane(owner: str, control: str, *values: Any) -> dict[str, Any]:
+    return {"owner": owner, "control": control, "points": points(*values)}
+
+
+def test_segments_straight_curved_stepped() -> None:
+    session = session_of([track("a"), MAIN])
+    scale = scale_of(session.strip("a"), "fader_db")
+    one = Lane(scale, tuple(Point(**p) for p in points(
+        (1, -20), (2, -10, "curved"), (3, 0, "stepped"), (4, -40))))  # fmt: skip
+    assert [one.at(t) for t in (0, 1, 1.5, 2)] == pytest.approx([-20, -20, -15, -10])
+    assert one.at(2.5) == pytest.approx(-5)
+    assert one.at(2.25) == pytest.approx(-10 + 10 * (0.5 - 0.5 * np.cos(np.pi / 4)))
+    assert [one.at(t) for t in (3, 3.999, 4, 99)] == pytest.approx([0, 0, -40, -40])
+
+
+def test_logarithmic_controls_move_geometrically() -> None:
+    session = session_of([track("a", stage() | {"id": "c"}), MAIN])
+    stage_ = session.strip("a").chain[0]
+    one = Lane(scale_of(stage_, "attack_ms"), tuple(Point(**p) for p in points((0, 1), (2, 100))))
+    assert one.at(1) == pytest.approx(10)
+
+
+def test_an_automated_fader_follows_its_points_per_sample() -> None:
+    out = run_strip(
+        session_of([track("a"), MAIN], automation=[lane("a", "fader_db", (0.1, 0), (0.3, -20))]),
+        "main", SOUNDS,
+    )  # fmt: skip
+    for t, level in ((0.05, 0), (0.1, 0), (0.2, -10), (0.25, -15), (0.4, -20)):
+        # dB straight between points 64 frames apart: the chord of an exponential, < 0.001 dB.
+        assert db(out[round(t * RATE), 0]) == pytest.approx(-12 + level, abs=0.01)
+    steps = np.abs(np.diff(out[:, 0]))
+    assert steps.max() < 1.1 * 0.25 * np.log(10) * (20 / 20) / (0.2 * RATE)
+
+
+def test_automated_stages_equal_the_settings_they_pass() -> None:
+    """Where a lane has stood still for long, the stage does what it would do at that setting."""
+    loud = {"a": constant(-6, 2 * RATE)}
+    ducked = stage(threshold_db=-30, ratio=4, release_ms=20) | {"id": "c"}
+    strips = [dict(track("a", ducked), frames=2 * RATE), MAIN]
+    moving = session_of(
+        strips, automation=[lane("c", "threshold_db", (0, -30, "stepped"), (1, -18))]
+    )
+    out = run_strip(moving, "a", loud)
+    for frame, threshold in ((RATE - 2000, -30), (2 * RATE - 1, -18)):
+        ducked["params"]["threshold_db"] = threshold
+        still = run_strip(session_of(strips), "a", loud)
+        assert out[frame, 0] == pytest.approx(still[-1, 0], rel=1e-6)
+
+
+def automated(**more: Any) -> Any:
+    """A bit of everything that moves: mix, choice, delay, position, branch gain, pan, lever."""
+    chain = [
+        stage(threshold_db=-30, lookahead_ms=3) | {"id": "c"},
+        stage("trim") | {"id": "t"},
+        split("copies", [], [stage(threshold_db=-40, ratio=8)],
+              join={"law": "linear", "position": 0.5}) | {"id": "s"},
+    ]  # fmt: skip
+    lanes = [
+        lane("c", "mix", (0, 0), (1, 1), (2, 0.3)),
+        lane("c", "detector", (0, 0, "stepped"), (0.8, 1, "stepped"), (1.31, 0)),
+        lane("t", "delay_ms", (0, 0), (1.5, 4)),
+        lane("s", "position", (0.2, 0.1), (2.5, 0.9, "curved"), (3, 0)),
+        lane("s-1", "gain_db", (0, -12), (3, 6)),
+        lane("a", "pan", (0, -1), (3, 1)),
+        lane("a", "trim_db", (0, -6), (3, 3)),
+        lane("lift", "value", (0, 0), (3, 1)),
+    ]
+    lever = {"id": "lift", "name": "Lift", "moves": [
+        {"owner": "c", "control": "threshold_db", "low": -40, "high": -10, "curve": 0.5},
+        {"owner": "main", "control": "fader_db", "low": -12, "high": 0}]}  # fmt: skip
+    strips = [dict(track("a", *chain), frames=3 * RATE), MAIN]
+    return session_of(strips, automation=lanes, levers=[lever], **more)
+
+
+def test_a_region_of_an_automated_strip_equals_the_whole() -> None:
+    """Also from checkpoints in the middle of cross-fades and ramps, to the bit."""
+    session, sounds = automated(), {"a": noise(3 * RATE)}
+    mixer = Mixer(make_plan(session), reader(sounds))
+    kept: dict[int, dict[str, Any]] = {}
+    mixer.keep = lambda n, b, s: kept.setdefault(b, {}).update(
+        {n: type(s).from_bytes(s.to_bytes())}
+    )
+    whole = np.concatenate([mixer.block().faded["main"] for _ in range(140)])
+    for at in (CHECKPOINT, 2 * CHECKPOINT):
+        again = Mixer(make_plan(session), reader(sounds))
+        again.locate(at, kept[at])
+        part = np.concatenate([again.block().faded["main"] for _ in range(12)])
+        assert (part == whole[at * BLOCK : (at + 12) * BLOCK]).all()
+
+
+def test_automation_makes_no_clicks(monkeypatch: pytest.MonkeyPatch) -> None:
+    tone = np.repeat(np.sin(2 * np.pi * 200 / RATE * np.arange(3 * RATE))[:, None], 2, axis=1) / 4
+    mixer = Mixer(make_plan(automated()), reader({"a": tone}))
+    out = np.concatenate([mixer.block().faded["main"] for _ in range(140)])
+    assert energy_over(out[8 * BLOCK :], 6000) < 10 ** (-80 / 20)
+
+
+def test_a_control_moved_by_hand_bends_into_its_lane() -> None:
+    """A change of other settings in play glides, though the stage follows a lane."""
+    session = automated()
+    mixer = Mixer(make_plan(session), reader({"a": constant(-12, 3 * RATE)}))
+    out = [mixer.block().faded["main"] for _ in range(40)]
+    model = session.model_dump()
+    model["strips"][0]["chain"][0]["params"]["makeup_db"] = 6.0
+    model["strips"][0]["fader_db"] = -6.0
+    mixer.change(make_plan(type(session).model_validate(model)))
+    out += [mixer.block().faded["main"] for _ in range(20)]
+    whole = np.concatenate(out)[20 * BLOCK :]
+    assert np.abs(np.diff(whole, axis=0)).max() < 0.001
+
+
+def test_levers_move_over_their_ranges() -> None:
+    session = automated()
+    scale = scale_of(session.strip("a").chain[0], "threshold_db")
+    move = Move(owner="c", control="threshold_db", low=-40, high=-10)
+    assert [moved(scale, move, v) for v in (0, 0.5, 1)] == [-40, -25, -10]
+    bent = move.model_copy(update={"curve": 1.0})
+    assert moved(scale, bent, 0.5) == pytest.approx(-40 + 30 * 0.5**4)
+    lanes = lanes_of(session)
+    assert lanes["c"]["threshold_db"].at(3.0) == pytest.approx(-10)
+    assert lanes["main"]["fader_db"].at(1.5) == pytest.approx(-6)
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"automation": [lane("nobody", "fader_db", (0, 1))]}, "no such strip or stage"),
+        ({"automation": [lane("a", "colour", (0, 1))]}, "no control “colour”"),
+        ({"automation": [lane("c", "lookahead_ms", (0, 1))]}, "cannot be automated"),
+        ({"automation": [lane("a", "pan", (2, 1), (1, 1))]}, "points must follow"),
+        ({"automation": [lane("a", "pan", (0, 1)), lane("a", "pan", (0, 0))]}, "moved twice"),
+        ({"levers": [{"id": "l", "name": "L", "moves": [
+            {"owner": "c", "control": "ratio", "low": 0.5, "high": 4}]}]}, "out of range"),
+        ({"levers": [{"id": "l", "name": "L", "moves": [
+            {"owner": "x", "control": "ratio", "low": 1, "high": 4}]}]}, "no “x” to move"),
+    ],
+)  # fmt: skip
+def test_what_cannot_move_is_refused(change: dict[str, Any], words: str) -> None:
+    with pytest.raises(CoreError, match=words):
+        make_plan(session_of([track("a", stage() | {"id": "c"}), MAIN], **change))
+
+
+def test_a_lever_has_one_control() -> None:
+    assert scale_of(Lever(id="l", name="L"), "value").high == 1
+    with pytest.raises(SettingError, match="no control"):
+        scale_of(Lever(id="l", name="L"), "speed")

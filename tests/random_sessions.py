@@ -1,0 +1,170 @@
+"""Random sessions and random edits of them, for the tests of reuse."""
+
+from typing import Any
+
+import numpy as np
+
+from salt_anvil.core import edits as e
+from salt_anvil.core.engine.lanes import owners, scale_of
+from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.errors import CoreError
+from salt_anvil.core.processors import REGISTRY
+from salt_anvil.core.session import Session, Split, Stage, branches, checked, elements
+from tests.conftest import noise
+
+RATE = 48000
+FRAMES = 12_000
+SOUNDS = {f"s{i}": noise(FRAMES, 1 + i % 2, seed=100 + i) for i in range(4)}
+Random = np.random.Generator
+
+
+def source(audio: str, start: int, frames: int) -> np.ndarray:
+    sound = SOUNDS[audio]
+    out = np.zeros((frames, sound.shape[1]))
+    low, high = max(start, 0), min(start + frames, len(sound))
+    if high > low:
+        out[low - start : high - start] = sound[low:high].astype(np.float32)
+    return out
+
+
+def random_params(random: Random, kind: str) -> dict[str, Any]:
+    """A few parameters anywhere in their range."""
+    controls = REGISTRY[kind].describe().controls
+    chosen = random.choice(len(controls), min(3, len(controls)), replace=False)
+    return {controls[i].name: random_value(random, controls[i]) for i in chosen}
+
+
+def random_value(random: Random, control: Any) -> Any:
+    if control.type == "choice":
+        return str(random.choice(control.choices))
+    if control.type == "switch":
+        return bool(random.integers(2))
+    if control.type != "number":
+        return control.default
+    return float(random.uniform(control.low, control.high))
+
+
+def pick(random: Random, items: list[Any]) -> Any:
+    return items[random.integers(len(items))]
+
+
+def random_edit(random: Random, session: Session) -> e.Edit:
+    """One edit, not always one that can be done."""
+    strips = session.strips
+    all_stages = [x for s in strips for x in elements(s.chain) if isinstance(x, Stage)]
+    splits = [x for s in strips for x in elements(s.chain) if isinstance(x, Split)]
+    parts = [b for s in strips for b in branches(s.chain)]
+    places = [s.id for s in strips] + [b.id for b in parts]
+    place = pick(random, places)
+    kind = str(pick(random, sorted(REGISTRY)))
+    strip = pick(random, strips)
+    choices: list[Any] = [
+        lambda: e.AddStage(place=place, index=0, kind=kind, params=random_params(random, kind)),
+        lambda: e.AddSplit(
+            by=pick(random, ["copies", "bands", "mid-side", "left-right"]),
+            place=place, bands=int(random.integers(2, 6)),
+        ),
+        lambda: e.SetStrip(strip=strip.id, field=pick(random, ["fader_db", "trim_db"]),
+                           value=float(random.uniform(-20, 6))),
+        lambda: e.SetStrip(strip=strip.id, field=pick(random, ["mute", "solo", "invert"]),
+                           value=bool(random.integers(2))),
+        lambda: e.SetStrip(strip=strip.id, field="output",
+                           value=pick(random, [None, *(s.id for s in strips)])),
+        lambda: e.SetSend(strip=strip.id, to=pick(random, strips).id,
+                          gain_db=float(random.uniform(-12, 0)),
+                          pre_fader=bool(random.integers(2))),
+        lambda: e.SetBusJoin(strip=strip.id, position=float(random.uniform()),
+                             law=pick(random, ["sum", "linear", "steady"])),
+        lambda: random_lane(random, session),
+    ]  # fmt: skip
+    if all_stages:
+        stage = pick(random, all_stages)
+        choices += [
+            lambda: e.SetParams(stage=stage.id, params=random_params(random, stage.kind)),
+            lambda: e.SetStage(stage=stage.id, on=bool(random.integers(2)),
+                               mix=float(random.uniform())),
+            lambda: e.MoveStage(stage=stage.id, place=place, index=0),
+            lambda: e.RemoveStage(stage=stage.id),
+            lambda: e.CopyToSiblings(stage=stage.id),
+            lambda: e.AddSplit(by=pick(random, ["copies", "bands"]), around=[stage.id]),
+        ]  # fmt: skip
+    ears = [x for x in all_stages if REGISTRY[x.kind].listens]
+    if ears:
+        listening = pick(random, ears)
+        choices += 5 * [
+            lambda: e.SetStage(stage=listening.id, key=random_key(random, session)),
+        ]
+    if splits:
+        split = pick(random, splits)
+        choices += [
+            lambda: e.SetSplit(split=split.id, on=bool(random.integers(2)),
+                               mix=float(random.uniform()), position=float(random.uniform()),
+                               law=pick(random, ["sum", "linear", "equal-power", "steady"])),
+            lambda: e.SetSplit(split=split.id, phase=pick(random, ["minimum", "linear"]),
+                               slope=pick(random, [24, 48])),
+            lambda: e.SetBranch(branch=pick(random, parts).id, gain_db=float(random.uniform(-9, 3)),
+                                solo=bool(random.integers(5) == 0), on=bool(random.integers(4))),
+            lambda: e.RemoveSplit(split=split.id),
+            lambda: e.AddBranch(split=split.id),
+            lambda: e.RemoveBranch(branch=pick(random, parts).id),
+        ]  # fmt: skip
+    return pick(random, choices)()
+
+
+def random_key(random: Random, session: Session) -> dict[str, Any]:
+    sources = ["own", *(f"strip:{s.id}" for s in session.strips)]
+    for other in session.strips:
+        sources += [f"stage:{x.id}" for x in elements(other.chain)]
+        sources += [f"branch:{b.id}" for b in branches(other.chain)]
+    key: dict[str, Any] = {"source": pick(random, sources), "tap": pick(random, ["in", "out"])}
+    if random.integers(2):
+        key["low_hz"] = float(random.uniform(20, 2000))
+    return key
+
+
+def random_lane(random: Random, session: Session) -> e.Edit:
+    known = owners(session)
+    owner = pick(random, sorted(known))
+    stage = known[owner]
+    names = ["fader_db", "pan", "trim_db", "mix", "position", "gain_db"]
+    if isinstance(stage, Stage):
+        names = ["mix", *type(stage.params).model_fields]
+    name = str(pick(random, names))
+    scale = scale_of(stage, name)
+    times = np.sort(random.uniform(0, FRAMES / RATE, random.integers(1, 5)))
+    return e.SetLane(owner=owner, control=name, points=[
+        {"at_s": float(t), "value": float(random.uniform(scale.low, scale.high)),
+         "shape": pick(random, ["straight", "curved", "stepped"])} for t in times
+    ])  # fmt: skip
+
+
+def edited(random: Random, session: Session, count: int) -> Session:
+    """Return the session after `count` random edits that could be done."""
+    done = 0
+    for _ in range(8 * count):
+        if done == count:
+            break
+        try:
+            changed, _ = random_edit(random, session).apply(session)
+            make_plan(changed)
+        except CoreError:
+            continue
+        session, done = changed, done + 1
+    return session
+
+
+def random_session(random: Random) -> Session:
+    count = int(random.integers(2, 5))
+    strips: list[dict[str, Any]] = [
+        {"id": f"t{i}", "name": f"T{i}", "kind": "track", "audio": f"s{i}",
+         "channels": SOUNDS[f"s{i}"].shape[1], "frames": FRAMES,
+         "chain": [{"id": f"c{i}", "kind": "compressor", "params": {"threshold_db": -30}}]}
+        for i in range(count)
+    ]  # fmt: skip
+    strips += [{"id": f"g{i}", "name": f"G{i}", "kind": "bus"} for i in range(2)]
+    strips.append({"id": "main", "name": "Main", "kind": "main"})
+    levers = [{"id": "l", "name": "L", "value": 0.5, "moves": [
+        {"owner": "t0", "control": "fader_db", "low": -12, "high": 0}]}]  # fmt: skip
+    session = checked(Session, {"name": "Random", "rate": RATE, "bpm": 96, "strips": strips,
+                                "levers": levers})  # fmt: skip
+    return edited(random, session, int(random.integers(4, 14)))
