@@ -58,6 +58,12 @@ def random_edit(random: Random, session: Session) -> e.Edit:
     place = pick(random, places)
     kind = str(pick(random, sorted(REGISTRY)))
     strip = pick(random, strips)
+
+    def send() -> e.Edit:
+        return e.SetSend(strip=strip.id, to=pick(random, strips).id,
+                         gain_db=float(random.uniform(-12, 0)),
+                         pre_fader=bool(random.integers(2)))  # fmt: skip
+
     choices: list[Any] = [
         lambda: e.AddStage(place=place, index=0, kind=kind, params=random_params(random, kind)),
         lambda: e.AddSplit(
@@ -70,9 +76,7 @@ def random_edit(random: Random, session: Session) -> e.Edit:
                            value=bool(random.integers(2))),
         lambda: e.SetStrip(strip=strip.id, field="output",
                            value=pick(random, [None, *(s.id for s in strips)])),
-        lambda: e.SetSend(strip=strip.id, to=pick(random, strips).id,
-                          gain_db=float(random.uniform(-12, 0)),
-                          pre_fader=bool(random.integers(2))),
+        *3 * [send],
         lambda: e.SetBusJoin(strip=strip.id, position=float(random.uniform()),
                              law=pick(random, ["sum", "linear", "steady"])),
         lambda: random_lane(random, session),

@@ -2,9 +2,11 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from itertools import islice, product
 from typing import Literal
 
 from salt_anvil.core.dsp.crossover import linear_half
+from salt_anvil.core.engine.lanes import NONE, Lanes
 from salt_anvil.core.errors import RoutingError, SettingError
 from salt_anvil.core.processors import Context, processor
 from salt_anvil.core.session import Element, Split, Stage, Strip
@@ -84,13 +86,15 @@ Locate = Mapping[str, str]
 """Gives the strip of every stage ("stage:ID") and branch ("branch:ID") of the session."""
 
 
-def compile_chain(strip: Strip, context: Context, where: Locate) -> Graph:
-    """Return a strip's chain as a graph.
+def compile_chain(
+    strip: Strip, context: Context, where: Locate, lanes: Mapping[str, Lanes]
+) -> Graph:
+    """Return a strip's chain as a graph; lanes: what moves by itself, by stage.
 
     Raises:
         RoutingError: a key leads nowhere, or in a circle. SettingError: values do not fit.
     """
-    builder = _Builder(strip, where, context.channels)
+    builder = _Builder(strip, where, context.channels, lanes)
     output = builder.chain(strip.chain, INPUT, context)
     return builder.finish(output)
 
@@ -98,8 +102,10 @@ def compile_chain(strip: Strip, context: Context, where: Locate) -> Graph:
 class _Builder:
     """Collects nodes with named buffers, then orders them and lines them up."""
 
-    def __init__(self, strip: Strip, where: Locate, channels: int) -> None:
-        self.strip, self.where, self.channels = strip, where, channels
+    def __init__(
+        self, strip: Strip, where: Locate, channels: int, lanes: Mapping[str, Lanes]
+    ) -> None:
+        self.strip, self.where, self.channels, self.lanes = strip, where, channels, lanes
         self.nodes: list[Node] = []
         self.outside: dict[str, Outside] = {}
         self.points: dict[str, str] = {f"strip:{strip.id}/in": INPUT}
@@ -114,7 +120,8 @@ class _Builder:
         return source
 
     def stage(self, stage: Stage, source: str, context: Context) -> str:
-        _check(stage, context)
+        for form in _forms(stage, self.lanes.get(stage.id, NONE)):
+            _check(form, context)
         inputs = [Wire(source)]
         key = self.key_source(stage)
         if key is not None:
@@ -243,6 +250,22 @@ def _linear(element: Element) -> bool:
 def _narrow(element: Element) -> bool:
     """Say whether a split's branches are mono."""
     return isinstance(element, Split) and element.by in ("mid-side", "left-right")
+
+
+def _forms(stage: Stage, lanes: Lanes) -> list[Stage]:
+    """Return a stage in every setting that its stepped lanes can bring it into."""
+    names = [
+        n
+        for n, lane in lanes.items()
+        if n in type(stage.params).model_fields and not lane.scale_in_force.glides
+    ]
+    ways = product(*(lanes[n].words() for n in names))
+    return [
+        stage.model_copy(
+            update={"params": stage.params.model_copy(update=dict(zip(names, way, strict=True)))}
+        )
+        for way in islice(ways, 200)
+    ]
 
 
 def _check(stage: Stage, context: Context) -> None:

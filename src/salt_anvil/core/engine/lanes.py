@@ -110,6 +110,18 @@ class Lane:
         """Return what the control is set to at a time: a number, or a choice's word."""
         return self.scale_in_force.named(self.at(seconds))
 
+    def words(self) -> list[Any]:
+        """Return what the control can be set to on the way: words, or the two extremes."""
+        scale = self.scale_in_force
+        values = [p.value for p in self.points]
+        if self.move is not None:
+            values = [moved(*self.move, v) for v in (0.0, 1.0)]
+        low, high = min(values), max(values)
+        if not scale.words:
+            return [scale.kept(low), scale.kept(high)]
+        first, last = round(scale.kept(low)), round(scale.kept(high))
+        return list(scale.words[first : last + 1])
+
     def facts(self) -> Any:
         """Return everything that the values depend on, as plain data."""
         points = [[p.at_s, p.value, p.shape] for p in self.points]

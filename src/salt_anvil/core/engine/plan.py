@@ -168,7 +168,7 @@ def make_plan(
         contexts[strip.id] = Context(
             session.rate, channels, session.bpm, observe_all or strip.id == observe
         )
-        graphs[strip.id] = compile_chain(strip, contexts[strip.id], where)
+        graphs[strip.id] = compile_chain(strip, contexts[strip.id], where, lanes)
     exports = _exports(graphs)
     plans: dict[str, StripPlan] = {}
     for strip in _in_order(session, routes, graphs):
