@@ -90,7 +90,7 @@ def random_edit(random: Random, session: Session) -> e.Edit:
             lambda: e.MoveStage(stage=stage.id, place=place, index=0),
             lambda: e.RemoveStage(stage=stage.id),
             lambda: e.CopyToSiblings(stage=stage.id),
-            lambda: e.AddSplit(by=pick(random, ["copies", "bands"]), around=[stage.id]),
+            *3 * [lambda: e.AddSplit(by=pick(random, ["copies", "bands"]), around=[stage.id])],
         ]  # fmt: skip
     ears = [x for x in all_stages if REGISTRY[x.kind].listens]
     if ears:
