@@ -100,8 +100,8 @@ def test_bleed_hum_and_noise(band: dict[str, np.ndarray]) -> None:
 
 def test_the_session_can_be_run_and_every_track_is_worked_on() -> None:
     names = [n.lower().replace(" ", "-") for n, *_ in install.TRACKS]
-    session = install.session_model(dict.fromkeys(names, ("x", 1, RATE * 60)))
+    session = install.session_model(dict.fromkeys(names, ("x", 2, RATE * 60)))
     plan = make_plan(session)
-    assert len(plan.strips) == 13
+    assert len(plan.strips) == 14
     assert sum(bool(s.stages) for s in plan.strips) >= 10
     assert session.bpm == 96

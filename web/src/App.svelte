@@ -10,7 +10,9 @@
   import type { SessionState, Slot } from './lib/types';
   import { Work } from './lib/work.svelte';
   import Bench from './views/Bench.svelte';
+  import Desk from './views/Desk.svelte';
   import Sessions from './views/Sessions.svelte';
+  import Surface from './views/Surface.svelte';
 
   const live = new Live();
   const work = new Work(live);
@@ -71,8 +73,9 @@
   }
 
   function bypass(): void {
-    const stage = work.stage;
+    const { stage, split } = work;
     if (stage) void work.edit({ type: 'set_stage', stage: stage.id, on: !stage.on });
+    if (split) void work.edit({ type: 'set_split', split: split.id, on: !split.on });
   }
 
   function slot(index: number): void {
@@ -91,6 +94,7 @@
     ArrowDown: () => nextStrip(1),
     x: () => live.hold('in'),
     c: () => live.hold('removed'),
+    k: () => work.listenToKey(true),
     g: () => (live.same.on = !live.same.on),
     m: () => toggle('mute'),
     s: () => toggle('solo'),
@@ -105,7 +109,7 @@
   function key(event: KeyboardEvent): void {
     if (isTyping(event.target) || sheet) return;
     const command = event.ctrlKey || event.metaKey;
-    if (command && event.key.toLowerCase() === 'z' && view === 'bench') {
+    if (command && event.key.toLowerCase() === 'z' && view !== 'sessions') {
       event.preventDefault();
       void (event.shiftKey ? work.redo() : work.undo());
       return;
@@ -116,8 +120,9 @@
     else if (event.key === '?') sheet = 'keys';
     else if (event.key === '1') view = 'sessions';
     else if (event.key === '2' && work.state) view = 'bench';
+    else if (event.key === '3' && work.state) view = 'desk';
     else if (event.key === 'Enter' && work.tried) void work.keepTrying();
-    else if (view === 'bench') {
+    else if (view !== 'sessions') {
       const pressed = event.target instanceof HTMLButtonElement && event.key === ' ';
       const act = benchKeys[event.key.length === 1 ? event.key.toLowerCase() : event.key];
       if (!act || (event.repeat && !event.key.startsWith('Arrow'))) return;
@@ -129,14 +134,21 @@
 
   function release(event: KeyboardEvent): void {
     if (['x', 'c'].includes(event.key.toLowerCase())) live.hold(null);
+    if (event.key.toLowerCase() === 'k' && work.hearKey) work.listenToKey(false);
   }
 
   function dropFiles(event: DragEvent): void {
     event.preventDefault();
-    if (view !== 'bench' || !event.dataTransfer?.files.length) return;
-    dropped = [...event.dataTransfer.files];
+    if (view === 'sessions' || !event.dataTransfer?.files.length) return;
+    take([...event.dataTransfer.files]);
+  }
+
+  function take(files: File[]): void {
+    dropped = files;
     view = 'sessions';
   }
+
+  const onSurface = location.hash === '#surface';
 
   function turn(): void {
     const other = theme === 'dark' ? 'light' : 'dark';
@@ -153,37 +165,43 @@
   ondrop={dropFiles}
 />
 
-<div class="page">
-  <TopBar
-    {work}
-    {live}
-    {view}
-    {theme}
-    onview={(v) => (view = v)}
-    onplay={() => void play()}
-    onloop={loop}
-    onprint={() => (sheet = 'print')}
-    onrevisions={() => (sheet = 'revisions')}
-    ontheme={turn}
-    onkeys={() => (sheet = 'keys')}
-  />
-  {#if view === 'bench' && work.model}
-    <Bench {work} {live} {span} {theme} />
-  {:else}
-    <Sessions
+{#if onSurface}
+  <Surface {live} />
+{:else}
+  <div class="page">
+    <TopBar
+      {work}
       {live}
-      {dropped}
-      current={work.state}
-      onopen={(s) => void open(s)}
-      ontaken={() => (dropped = [])}
+      {view}
+      {theme}
+      onview={(v) => (view = v)}
+      onplay={() => void play()}
+      onloop={loop}
+      onprint={() => (sheet = 'print')}
+      onrevisions={() => (sheet = 'revisions')}
+      ontheme={turn}
+      onkeys={() => (sheet = 'keys')}
     />
-  {/if}
-  {#if work.problem}
-    <div class="problem" role="alert">
-      {work.problem} <button onclick={() => (work.problem = null)}>Close</button>
-    </div>
-  {/if}
-</div>
+    {#if view === 'bench' && work.model}
+      <Bench {work} {live} {span} {theme} />
+    {:else if view === 'desk' && work.model}
+      <Desk {work} {live} onopen={() => (view = 'bench')} onfiles={take} />
+    {:else}
+      <Sessions
+        {live}
+        {dropped}
+        current={work.state}
+        onopen={(s) => void open(s)}
+        ontaken={() => (dropped = [])}
+      />
+    {/if}
+    {#if work.problem}
+      <div class="problem" role="alert">
+        {work.problem} <button onclick={() => (work.problem = null)}>Close</button>
+      </div>
+    {/if}
+  </div>
+{/if}
 {#if sheet === 'print'}<PrintSheet {work} {live} onclose={() => (sheet = null)} />{/if}
 {#if sheet === 'revisions'}<RevisionSheet {work} onclose={() => (sheet = null)} />{/if}
 {#if sheet === 'keys'}

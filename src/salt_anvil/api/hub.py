@@ -16,7 +16,7 @@ from pydantic import BaseModel
 
 from salt_anvil._kernel_cache import sources_digest
 from salt_anvil.api.processes import Helper
-from salt_anvil.core.edits import AddStrip, Edit, apply_edits
+from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.session import Session
 from salt_anvil.files.cache import StripCache
@@ -32,7 +32,18 @@ from salt_anvil.jobs.printing import (
     run_print,
 )
 from salt_anvil.live.engine import run_engine
-from salt_anvil.live.messages import Analysed, BroughtIn, Changed, Event, Listen, Printed, Refused
+from salt_anvil.live.messages import (
+    Analysed,
+    BroughtIn,
+    Changed,
+    Event,
+    LeverMoved,
+    Listen,
+    Preview,
+    Printed,
+    Refused,
+    Surface,
+)  # fmt: skip
 from salt_anvil.store.database import Database, FolderLock
 from salt_anvil.store.prints import PrintStore
 from salt_anvil.store.sessions import Revision, SessionStore
@@ -77,6 +88,7 @@ class Hub:
         self._viewers: OrderedDict[int, Viewer] = OrderedDict()
         self._printing: set[asyncio.Task[None]] = set()
         self._wished: tuple[int, str | None] | None = None
+        self._parked: dict[str, float] = {}
 
     async def start(self) -> None:
         """Start the helper processes, and the prints that a dead server left."""
@@ -129,6 +141,33 @@ class Hub:
             tab.strip = command.strip
             self._wish(tab.session, self.sessions.head(tab.session).model.model_dump(), tab.strip)
         self._engine.send(("command", tab.number, text))
+
+    def surface(self, tab: Tab, command: Surface) -> None:
+        """Do what a control surface asks for: move a lever, heard by every tab of the session.
+
+        Raises:
+            CoreError, StoreError: it cannot be stored.
+        """
+        if tab.session is None:
+            return
+        head = self.sessions.head(tab.session)
+        if command.number > len(head.model.levers):
+            return
+        lever = head.model.levers[command.number - 1]
+        value = command.value
+        if command.part == "button":
+            value = self._parked.pop(lever.id, 1.0) if lever.value == 0 else 0.0
+            if lever.value > 0:
+                self._parked[lever.id] = lever.value
+        edit = SetLever(lever=lever.id, value=value)
+        self.tell(tab.session, LeverMoved(lever=lever.id, value=value))
+        if command.held:
+            text = Preview(edits=[edit]).model_dump_json()
+            for other in self._tabs.values():
+                if other.session == tab.session:
+                    self._engine.send(("command", other.number, text))
+        else:
+            self.edit(tab.session, head.id, [edit])
 
     def tell(self, session_id: int, event: Event) -> None:
         """Send an event to every tab of a session; from any thread."""

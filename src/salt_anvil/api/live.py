@@ -8,8 +8,9 @@ from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
 
 from salt_anvil.api.hub import Hub, Tab
+from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import plain_words
-from salt_anvil.live.messages import COMMAND, Open, Refused
+from salt_anvil.live.messages import COMMAND, Open, Refused, Surface
 from salt_anvil.store.errors import StoreError
 
 router = APIRouter()
@@ -38,11 +39,13 @@ async def _take(hub: Hub, tab: Tab, text: str) -> None:
         if isinstance(command, Open):
             revision = await run_in_threadpool(hub.sessions.head, command.session)
             hub.attach(tab, revision)
+        elif isinstance(command, Surface):
+            await run_in_threadpool(hub.surface, tab, command)
         else:
             hub.command(tab, text, command)
     except ValidationError as error:
         tab.queue.put_nowait(Refused(text=plain_words(error)).model_dump_json())
-    except StoreError as error:
+    except (CoreError, StoreError) as error:
         tab.queue.put_nowait(Refused(text=str(error)).model_dump_json())
 
 

@@ -2,7 +2,7 @@
 
 import tempfile
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import FileResponse
@@ -14,6 +14,7 @@ from salt_anvil.core.edits import differences
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.processors import Context, catalogue, processor
 from salt_anvil.core.processors.base import Kind
+from salt_anvil.core.recipe import inputs_of, read_recipe, recipe_of
 from salt_anvil.core.session import Stage, checked, elements
 from salt_anvil.core.starting_points import starting_points
 from salt_anvil.files.errors import FileError
@@ -201,6 +202,36 @@ def get_ledger(
     frames = revision.model.frames()
     found, done = viewer.ledger(strip, at, begin, max(end or frames, begin + 1))
     return m.LedgerAnswer(ledger=found, done=done)
+
+
+@router.get("/sessions/{session_id}/splits/{name}")
+def get_split(session_id: int, name: str, hub: TheHub) -> m.Drawing:
+    """Return what to draw for a split, or for the join of a bus."""
+    _, viewer = hub.viewer(session_id)
+    return m.Drawing(numbers=viewer.split(name))
+
+
+@router.get("/sessions/{session_id}/lanes")
+def get_lanes(
+    session_id: int, hub: TheHub, columns: Annotated[int, Query(ge=2, le=4000)] = 1000
+) -> list[m.Lane]:
+    """Return every moving control over the song."""
+    _, viewer = hub.viewer(session_id)
+    return [m.Lane(**vars(lane)) for lane in viewer.lanes(columns)]
+
+
+@router.get("/sessions/{session_id}/recipes/{place}")
+def get_recipe(session_id: int, place: str, hub: TheHub) -> m.RecipeFile:
+    """Return the chain of a strip or branch, or a stage, as a recipe; outside keys are named."""
+    recipe = recipe_of(hub.sessions.head(session_id).model, place)
+    return m.RecipeFile(recipe=recipe.model_dump(), inputs=inputs_of(recipe))
+
+
+@router.post("/recipes")
+def check_recipe(data: dict[str, Any]) -> m.RecipeFile:
+    """Return a recipe file's contents, checked, and the named inputs that it wants."""
+    recipe = read_recipe(data)
+    return m.RecipeFile(recipe=recipe.model_dump(), inputs=inputs_of(recipe))
 
 
 @router.get("/sessions/{session_id}/prints")

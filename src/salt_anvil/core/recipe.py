@@ -5,6 +5,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from salt_anvil.core.engine.plan import StripPlan, make_plan
+from salt_anvil.core.errors import SettingError
 from salt_anvil.core.session import (
     Element,
     Model,
@@ -13,6 +14,7 @@ from salt_anvil.core.session import (
     Split,
     Stage,
     Strip,
+    branches,
     checked,
     elements,
 )  # fmt: skip
@@ -89,6 +91,51 @@ def bound(chain: list[Element], sources: dict[str, str]) -> list[Element]:
         return element
 
     return [one(element) for element in chain]
+
+
+def recipe_of(session: Session, place: str) -> Recipe:
+    """Return the chain of a strip or branch, or one stage or split, as a recipe.
+
+    Keys from outside the chain become named inputs, called after the strip that they come from.
+
+    Raises:
+        SettingError: there is no such place.
+    """
+    name, chain = _found(session, place)
+    own = {f"stage:{e.id}" for e in elements(chain)}
+    own |= {f"branch:{b.id}" for b in branches(chain)}
+    where = {f"strip:{s.id}": s.name for s in session.strips}
+    for strip in session.strips:
+        where |= {f"stage:{e.id}": strip.name for e in elements(strip.chain)}
+        where |= {f"branch:{b.id}": b.name for b in branches(strip.chain)}
+
+    def named(elements_: list[Element]) -> list[Element]:
+        out: list[Element] = []
+        for element in elements_:
+            if isinstance(element, Split):
+                parts = [b.model_copy(update={"chain": named(b.chain)}) for b in element.branches]
+                element = element.model_copy(update={"branches": parts})
+            elif element.key.source not in own | {"own"} and element.key.source in where:
+                source = f"input:{where[element.key.source]}"
+                key = element.key.model_copy(update={"source": source, "tap": "out"})
+                element = element.model_copy(update={"key": key})
+            out.append(element)
+        return out
+
+    return Recipe(name=name, bpm=session.bpm, chain=named(chain))
+
+
+def _found(session: Session, place: str) -> tuple[str, list[Element]]:
+    for strip in session.strips:
+        if strip.id == place:
+            return strip.name, strip.chain
+        for branch in branches(strip.chain):
+            if branch.id == place:
+                return f"{strip.name}, {branch.name}", branch.chain
+        for element in elements(strip.chain):
+            if element.id == place:
+                return f"{strip.name}, {element.kind}", [element]
+    raise SettingError(f"there is no strip, branch or stage “{place}”")
 
 
 def recipe_session(

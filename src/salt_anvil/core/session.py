@@ -244,7 +244,8 @@ class Session(Model):
         _unique([s.id for s in self.strips], "strip")
         stages = [e for s in self.strips for e in elements(s.chain)]
         _unique([e.id for e in stages], "stage")
-        _unique([b.id for e in stages if isinstance(e, Split) for b in e.branches], "branch")
+        parts = [b.id for e in stages if isinstance(e, Split) for b in e.branches]
+        _unique([*(e.id for e in stages), *parts], "stages or branche")
         _unique([lever.id for lever in self.levers], "lever")
         if self.strips and sum(s.kind == "main" for s in self.strips) != 1:
             raise ValueError("a session with strips has exactly one main bus")

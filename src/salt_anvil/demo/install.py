@@ -15,66 +15,114 @@ from salt_anvil.store.sessions import SessionStore
 NAME = "Boathouse, second evening"
 Progress = Callable[[float], None]
 
+Chain = list[dict[str, Any]]
+
+
+def _compressor(name: str, **params: Any) -> dict[str, Any]:
+    return {"id": f"{name}-compressor", "kind": "compressor", "params": params}
+
+
+def _branch(name: str, part: str, *chain: dict[str, Any], **more: Any) -> dict[str, Any]:
+    return {"id": f"{name}-{part.replace(' ', '-')}", "name": part, "chain": list(chain)} | more
+
+
 # name, bus, fader, pan, chain
-TRACKS: list[tuple[str, str, float, float, list[dict[str, Any]]]] = [
+TRACKS: list[tuple[str, str, float, float, Chain]] = [
     ("Box drum", "percussion-bus", -3.2, -0.1, [
-        {"id": "box-drum-compressor", "kind": "compressor", "params": {
-            "threshold_db": -19, "ratio": 5, "knee_db": 6, "attack_ms": 6, "release_ms": 160,
-            "release_mode": "tempo", "release_note": "1/16", "restore": 0.2, "makeup_db": 4.5},
-         "key": {"low_hz": 60, "high_hz": 4000}},
+        _compressor("box-drum", threshold_db=-19, ratio=5, knee_db=6, attack_ms=6, release_ms=160,
+                    release_mode="tempo", release_note="1/16", restore=0.2, makeup_db=4.5)
+        | {"key": {"low_hz": 60, "high_hz": 4000}},
+        # A crushed copy under the dry one, as loud at every position.
+        {"id": "box-drum-blend", "kind": "split", "by": "copies", "branches": [
+            _branch("box-drum", "dry"),
+            _branch("box-drum", "crushed",
+                    _compressor("box-drum-crushed", threshold_db=-34, ratio=8, knee_db=0,
+                                attack_ms=10, release_mode="tempo", release_note="1/8",
+                                makeup_db=8)),
+         ], "join": {"law": "steady", "position": 0.35}},
     ]),
     ("Foot stomps", "percussion-bus", -2.0, 0.05, [
-        {"id": "foot-stomps-compressor", "kind": "compressor", "params": {
-            "threshold_db": -20, "ratio": 3, "attack_ms": 18, "release_ms": 90,
-            "ballistics": "branching", "makeup_db": 3}},
+        _compressor("foot-stomps", threshold_db=-20, ratio=3, attack_ms=18, release_ms=90,
+                    ballistics="branching", makeup_db=3),
     ]),
     ("Shaker", "percussion-bus", -6.0, 0.35, []),
     ("Low fiddle", "strings-bus", -4.0, 0.0, [
-        {"id": "low-fiddle-compressor", "kind": "compressor", "params": {
-            "threshold_db": -22, "ratio": 4, "knee_db": 9, "attack_ms": 25,
-            "release_mode": "auto", "release_ms": 120, "detector": "rms", "rms_ms": 20,
-            "makeup_db": 4}},
+        # Only what lies below 77 Hz: about 4 dB down and 4 dB back (common practice, no source).
+        {"id": "low-fiddle-bands", "kind": "split", "by": "bands", "crossovers_hz": [77],
+         "branches": [
+            _branch("low-fiddle", "low",
+                    _compressor("low-fiddle-low", threshold_db=-27, ratio=4, knee_db=9,
+                                attack_ms=25, release_mode="auto", release_ms=120,
+                                detector="rms", rms_ms=20, makeup_db=4)),
+            _branch("low-fiddle", "rest"),
+         ]},
     ]),
     ("Fiddle", "strings-bus", -7.0, 0.3, [
-        {"id": "fiddle-compressor", "kind": "compressor", "params": {
-            "threshold_db": -24, "ratio": 2.5, "knee_db": 12, "attack_ms": 15, "release_ms": 200,
-            "topology": "feed-back", "makeup_db": 2.5}},
+        _compressor("fiddle", threshold_db=-24, ratio=2.5, knee_db=12, attack_ms=15,
+                    release_ms=200, topology="feed-back", makeup_db=2.5),
     ]),
     ("Squeezebox", "strings-bus", -9.5, -0.35, [
-        {"id": "squeezebox-compressor", "kind": "compressor", "params": {
-            "threshold_db": -22, "ratio": 2, "attack_ms": 30, "release_ms": 250,
-            "stereo": "mid-side", "link": 0.5, "makeup_db": 1.5}},
+        {"id": "squeezebox-width", "kind": "split", "by": "mid-side", "branches": [
+            _branch("squeezebox", "mid",
+                    _compressor("squeezebox-mid", threshold_db=-22, ratio=2, attack_ms=30,
+                                release_ms=250, makeup_db=1.5)),
+            _branch("squeezebox", "sides", gain_db=1.5),
+         ]},
     ]),
     ("Lead voice", "voices-bus", -4.5, 0.0, [
         {"id": "lead-voice-trim", "kind": "trim", "params": {"gain_db": 1.5, "dc_block": True}},
-        {"id": "lead-voice-compressor", "kind": "compressor", "params": {
-            "threshold_db": -15, "ratio": 3.5, "knee_db": 8, "attack_ms": 5, "release_ms": 140,
-            "lookahead_ms": 2, "max_reduction_db": 12, "makeup_db": 3}},
+        _compressor("lead-voice", threshold_db=-15, ratio=3.5, knee_db=8, attack_ms=5,
+                    release_ms=140, lookahead_ms=2, max_reduction_db=12, makeup_db=3),
     ]),
     ("Voice room", "voices-bus", -13.0, 0.0, [
-        {"id": "voice-room-compressor", "kind": "compressor", "params": {
-            "threshold_db": -30, "ratio": 3, "attack_ms": 2, "release_ms": 320, "makeup_db": 2}},
+        # The room comes up between the words: it listens to the voice itself.
+        _compressor("voice-room", threshold_db=-34, ratio=3, attack_ms=2, release_ms=320,
+                    makeup_db=2) | {"key": {"source": "strip:lead-voice"}},
     ]),
     ("Announcement", "voices-bus", -1.0, -0.15, [
-        {"id": "announcement-compressor", "kind": "compressor", "params": {
-            "threshold_db": -30, "ratio": 4, "attack_ms": 8, "hold_ms": 60, "release_ms": 220,
-            "makeup_db": 6}},
+        _compressor("announcement", threshold_db=-30, ratio=4, attack_ms=8, hold_ms=60,
+                    release_ms=220, makeup_db=6),
     ]),
 ]  # fmt: skip
-BUSES: list[tuple[str, float, list[dict[str, Any]]]] = [
-    ("Percussion bus", 0.0, [
-        {"id": "percussion-bus-compressor", "kind": "compressor", "params": {
-            "threshold_db": -14, "ratio": 2, "attack_ms": 30, "release_ms": 120,
-            "release_mode": "auto", "makeup_db": 1}},
+BUSES: list[tuple[str, str | None, float, Chain]] = [
+    ("Stomp press", "percussion-bus", -9.0, [
+        _compressor("stomp-press", threshold_db=-36, ratio=12, knee_db=0, attack_ms=3,
+                    release_ms=80, restore=0.3, makeup_db=10),
     ]),
-    ("Strings bus", 0.0, []),
-    ("Voices bus", 0.0, []),
+    ("Percussion bus", None, 0.0, [
+        _compressor("percussion-bus", threshold_db=-14, ratio=2, attack_ms=30, release_ms=120,
+                    release_mode="auto", makeup_db=1),
+    ]),
+    ("Strings bus", None, 0.0, [
+        # Out of the way of the announcement, and back up by itself.
+        _compressor("strings-bus", threshold_db=-36, ratio=2.5, knee_db=6, attack_ms=60,
+                    hold_ms=200, release_ms=700, max_reduction_db=9)
+        | {"key": {"source": "strip:announcement"}},
+    ]),
+    ("Voices bus", None, 0.0, []),
 ]  # fmt: skip
-MAIN: list[dict[str, Any]] = [
-    {"id": "main-compressor", "kind": "compressor", "params": {
-        "threshold_db": -16, "ratio": 1.5, "knee_db": 12, "attack_ms": 30,
-        "release_mode": "auto", "release_ms": 150, "detector": "rms", "makeup_db": 1}},
+SENDS = {"box-drum": ("stomp-press", -6.0), "foot-stomps": ("stomp-press", -3.0)}
+MAIN: Chain = [
+    _compressor("main", threshold_db=-16, ratio=1.5, knee_db=12, attack_ms=30,
+                release_mode="auto", release_ms=150, detector="rms", makeup_db=1),
 ]  # fmt: skip
+LEVERS: list[dict[str, Any]] = [
+    {"id": "lever-lift", "name": "Lift", "value": 0.4, "moves": [
+        {"owner": "stomp-press", "control": "fader_db", "low": -24, "high": -3},
+        {"owner": "squeezebox-sides", "control": "gain_db", "low": 0, "high": 4}]},
+    {"id": "lever-room", "name": "Room", "value": 0.5, "moves": [
+        {"owner": "voice-room", "control": "fader_db", "low": -24, "high": -8}]},
+]  # fmt: skip
+
+
+def _in_reel_two() -> list[dict[str, Any]]:
+    """More of the crushed drum in the last part."""
+    from salt_anvil.demo import score
+
+    begin = next((bar - 1) * score.BAR for n, bar in score.SECTIONS if n == "Reel two")
+    return [{"owner": "box-drum-blend", "control": "position", "points": [
+        {"at_s": 0, "value": 0.35, "shape": "stepped"},
+        {"at_s": begin - 2, "value": 0.35}, {"at_s": begin, "value": 0.65}]}]  # fmt: skip
 
 
 def session_model(media: dict[str, tuple[str, int, int]]) -> Session:
@@ -89,17 +137,28 @@ def session_model(media: dict[str, tuple[str, int, int]]) -> Session:
         strips.append({
             "id": strip_id, "name": name, "kind": "track", "audio": audio, "channels": channels,
             "frames": frames, "fader_db": fader, "pan": pan, "output": bus, "chain": chain,
+            "sends": [{"to": to, "gain_db": gain} for n, (to, gain) in SENDS.items()
+                      if n == strip_id],
         })  # fmt: skip
-    for name, fader, chain in BUSES:
+    for name, output, fader, chain in BUSES:
         bus_id = name.lower().replace(" ", "-")
-        strips.append(
-            {"id": bus_id, "name": name, "kind": "bus", "fader_db": fader, "chain": chain}
-        )
+        strips.append({
+            "id": bus_id, "name": name, "kind": "bus", "fader_db": fader, "chain": chain,
+            "output": output,
+        })  # fmt: skip
     strips.append({"id": "main", "name": "Main bus", "kind": "main", "chain": MAIN})
     sections = [{"name": n, "start_s": (bar - 1) * score.BAR} for n, bar in score.SECTIONS]
     return checked(
         Session,
-        {"name": NAME, "rate": RATE, "bpm": score.BPM, "sections": sections, "strips": strips},
+        {
+            "name": NAME,
+            "rate": RATE,
+            "bpm": score.BPM,
+            "sections": sections,
+            "strips": strips,
+            "levers": LEVERS,
+            "automation": _in_reel_two(),
+        },
     )
 
 

@@ -1,19 +1,24 @@
 """What the front draws and lists, read from the cache: pictures of a passage, the ledger."""
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from salt_anvil.core.dsp.gate import GRID
+from salt_anvil.core.engine.drawing import bus_picture, split_picture
 from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.graph import INPUT
+from salt_anvil.core.engine.lanes import LEVER, Lane
 from salt_anvil.core.engine.plan import Plan, StripPlan
+from salt_anvil.core.errors import SettingError
 from salt_anvil.core.measure.hits import last_hits
 from salt_anvil.core.measure.ledger import Ledger, Span, ledger, percussive
+from salt_anvil.core.measure.wiring import wiring_cautions
 from salt_anvil.core.processors import processor
-from salt_anvil.core.session import Element, Key, Session, Stage, branches, elements
+from salt_anvil.core.session import Element, Key, Session, Split, Stage, branches, elements
 from salt_anvil.files.cache import StripCache
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
 
@@ -55,6 +60,31 @@ class Picture:
         return text + b"".join(s.astype("<f4").tobytes() for s in series)
 
 
+@dataclass(frozen=True)
+class LaneView:
+    """A moving control: its scale, its value at evenly spaced times, the lever that moves it."""
+
+    owner: str
+    control: str
+    label: str
+    unit: str
+    low: float
+    high: float
+    log: bool
+    words: list[str]
+    lever: bool
+    values: list[float]
+
+
+def _lane(owner: str, control: str, lane: Lane, seconds: Floats) -> LaneView:
+    scale = lane.scale_in_force
+    words = [str(w) for w in scale.words]
+    return LaneView(
+        owner, control, scale.label, scale.unit, scale.low, scale.high, scale.log, words,
+        lane.move is not None, [round(lane.at(float(t)), 4) for t in seconds],
+    )  # fmt: skip
+
+
 class Viewer:
     """Reads the cache for one plan."""
 
@@ -88,9 +118,11 @@ class Viewer:
             size = max([s for s in PEAK_FRAMES if s <= max((end - begin) / columns, GRID)])
             before = _columns(media.peaks(item.strip.audio, size), edges, size)
         reduction = np.zeros(known)
+        # One after the other they add up; on branches side by side the most counts.
+        together = np.maximum if _parallel(item.strip.chain, at) else np.add
         for stage in stages:
             cells = self._cells(item, stage.id, "reduction_db")
-            reduction += _most(cells, edges[: known + 1], 0.0)
+            reduction = together(reduction, _most(cells, edges[: known + 1], 0.0))
         level = np.full(0, NO_LEVEL)
         if len(stages) == 1 and at != "chain":
             cells = self._cells(item, stages[0].id, "level_db")
@@ -136,27 +168,58 @@ class Viewer:
         if rows == 0:
             return None, 0.0
         cells: NDArray[np.float64] = np.zeros((0, 1))
+        together = np.maximum if _parallel(item.strip.chain, at) else np.add
         for stage in stages:
             told = self._cells(item, stage.id, "reduction_db").max(axis=1, keepdims=True)
             if len(told):
                 both = min(len(cells), len(told)) if len(cells) else len(told)
-                cells = told[:both].astype(np.float64) + (cells[:both] if len(cells) else 0.0)
+                rest = cells[:both] if len(cells) else np.zeros((both, 1))
+                cells = together(told[:both].astype(np.float64), rest)
         found = ledger(
             before[:rows], after[:rows], cells, self._plan.rate, Span("", begin, end),
             spans(self._session), percussive=percussive(before[:rows]),
         )  # fmt: skip
-        return found, done
+        wiring = wiring_cautions(item, self._plan.frames)
+        return replace(found, cautions=[*wiring, *found.cautions]), done
+
+    def split(self, name: str) -> dict[str, Any]:
+        """Return what to draw for a split, or for a bus's join."""
+        for item in self._plan.strips:
+            if item.strip.id == name:
+                return bus_picture(item.strip, item.held(f"bus:{name}"))
+            for element in elements(item.strip.chain):
+                if element.id == name and isinstance(element, Split):
+                    return split_picture(element, self._plan.rate, item.held(name))
+        raise SettingError(f"there is no split “{name}”")
+
+    def lanes(self, columns: int) -> list[LaneView]:
+        """Return every moving control over the song, sampled."""
+        seconds = np.linspace(0, self._plan.frames / self._plan.rate, columns)
+        found = []
+        for item in self._plan.strips:
+            for owner, lanes in item.lanes.items():
+                found += [_lane(owner, n, lane, seconds) for n, lane in lanes.items()]
+        for lever in self._session.levers:
+            for one in self._session.automation:
+                if (one.owner, one.control) == (lever.id, "value"):
+                    found.append(_lane(lever.id, "value", Lane(LEVER, tuple(one.points)), seconds))
+        return found
 
 
 def _inside(chain: list[Element], at: str) -> list[Stage]:
-    """Return the stages whose reductions add up at a place: no sum over parallel branches."""
+    """Return the stages whose reductions are told at a place."""
     for element in elements(chain):
         if element.id == at:
-            return [element] if isinstance(element, Stage) else []
+            return [e for e in elements([element]) if isinstance(e, Stage)]
     for branch in branches(chain):
         if branch.id == at:
             return [e for e in branch.chain if isinstance(e, Stage)]
     return [e for e in chain if isinstance(e, Stage)]
+
+
+def _parallel(chain: list[Element], at: str) -> bool:
+    """Say whether a place is a split, whose stages stand side by side."""
+    return any(e.id == at and isinstance(e, Split) for e in elements(chain))
 
 
 def spans(session: Session) -> list[Span]:

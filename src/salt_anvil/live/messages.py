@@ -74,6 +74,17 @@ class Preview(Model):
     edits: list[Edit]
 
 
+class Surface(Model):
+    """A fader or button of a control surface. Fader n moves lever n; button n sends it to 0 and
+    back to where it was. held: the hand is still on it, so that it is heard but not stored."""
+
+    type: Literal["surface"] = "surface"
+    part: Literal["fader", "button"]
+    number: int = Field(ge=1, le=8)
+    value: float = Field(0, ge=0, le=1)
+    held: bool = False
+
+
 class Played(Model):
     """How many frames of an epoch the worklet has used up."""
 
@@ -83,7 +94,7 @@ class Played(Model):
 
 
 Command = Annotated[
-    Open | Play | Stop | Seek | Loop | Listen | SameLoudness | Preview | Played,
+    Open | Play | Stop | Seek | Loop | Listen | SameLoudness | Preview | Played | Surface,
     Field(discriminator="type"),
 ]
 COMMAND: TypeAdapter[Command] = TypeAdapter(Command)
@@ -136,6 +147,14 @@ class BroughtIn(Model):
     progress: float
 
 
+class LeverMoved(Model):
+    """A lever is in somebody's hand elsewhere and stands here."""
+
+    type: Literal["lever_moved"] = "lever_moved"
+    lever: str
+    value: float
+
+
 class Refused(Model):
     """Something cannot be done; one sentence."""
 
@@ -143,7 +162,7 @@ class Refused(Model):
     text: str
 
 
-Event = Transport | Changed | Analysed | Printed | BroughtIn | Refused
+Event = Transport | Changed | Analysed | Printed | BroughtIn | LeverMoved | Refused
 
 
 class StripMeter(Model):
@@ -165,7 +184,8 @@ class BlockReport(Model):
 
     frame: where the block's cells begin. before, after: least and greatest value per 64-frame
     cell at the watched place. momentary: LUFS of the main output over the last 400 ms; true_peak:
-    dBTP since play began.
+    dBTP since play began. spectrum: before and after the watched place, dB per sixth of an octave
+    (see core.measure.spectrum), every few blocks.
     """
 
     frame: int
@@ -175,5 +195,6 @@ class BlockReport(Model):
     strips: dict[str, StripMeter]
     stages: dict[str, StageMeter]
     removed_gain: float
+    spectrum: tuple[list[float], list[float]] | None
     momentary: float
     true_peak: float

@@ -24,6 +24,7 @@ from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.loudness import OFFSET, SILENT
 from salt_anvil.core.measure.rows import TRUE_PEAK, K, RowMeter
+from salt_anvil.core.measure.spectrum import Spectrum
 from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Session, Stage, branches
 from salt_anvil.files.media import extremes
@@ -33,6 +34,9 @@ from salt_anvil.live.messages import BlockReport, Listen, StageMeter, StripMeter
 AHEAD_MS = 80.0
 COLD_LIMIT_S = 12.0
 """Without a checkpoint, a seek rolls forward over at most this much."""
+
+SPECTRUM_BLOCKS = 3
+"""A spectrum is told every so many blocks."""
 
 PATIENCE = 60
 """Turns after a change, or after missing checkpoints, before the loop's start is looked up."""
@@ -200,6 +204,7 @@ class Player:
         self._meter = MainMeter(session.rate)
         self._mixer: Mixer | None = None
         self._shadow: Shadow | None = None
+        self._spectra = (Spectrum(session.rate), Spectrum(session.rate))
         self._ready: Head | None = None
         self._thaw: Thaw | None = None
         self._patience = self._cooling = 0
@@ -348,9 +353,20 @@ class Player:
             strips=strips,
             stages=stages,
             removed_gain=self._removed_gain(),
+            spectrum=self._spectrum(sides),
             momentary=round(self._meter.momentary, 1),
             true_peak=round(self._meter.true_peak, 1),
         )
+
+    def _spectrum(self, sides: tuple[Sound, ...]) -> tuple[list[float], list[float]] | None:
+        """Return the spectra of both sides, every SPECTRUM_BLOCKS."""
+        for meter, side in zip(self._spectra, sides, strict=True):
+            meter.feed(side)
+        assert self._mixer is not None
+        if self._mixer.position % SPECTRUM_BLOCKS:
+            return None
+        before, after = ([round(float(v), 1) for v in m.levels()] for m in self._spectra)
+        return before, after
 
     def _strip_meters(self, block: MixBlock) -> dict[str, StripMeter]:
         assert self._mixer is not None
@@ -403,6 +419,7 @@ class Player:
         plan = self._planned(session)
         if plan.rate != self._plan.rate:
             self._mixer = None
+            self._spectra = (Spectrum(plan.rate), Spectrum(plan.rate))
         self._model = session
         self._patience = self._cooling = PATIENCE
         if self._mixer is None:

@@ -1,28 +1,31 @@
 <script lang="ts">
   import Tick from '../components/Tick.svelte';
+  import { keyWords } from '../lib/chain';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
   import { colour } from '../lib/theme';
   import type { Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
+  import type { Score } from './score.svelte';
 
   interface Props {
     work: Work;
     live: Live;
+    score: Score;
     stage: Stage;
-    onchoose: () => void;
-    onmove: (by: number) => void;
-    onlift: (event: PointerEvent) => void;
+    small: boolean;
   }
-  let { work, live, stage, onchoose, onmove, onlift }: Props = $props();
+  let { work, live, score, stage, small }: Props = $props();
 
-  const WIDE = 60;
-  const TALL = 18;
+  const wide = $derived(small ? 34 : 60);
+  const tall = $derived(small ? 14 : 18);
   let canvas: HTMLCanvasElement | undefined = $state();
-  let past: number[] = new Array<number>(WIDE).fill(0);
+  let past: number[] = new Array<number>(60).fill(0);
   let now = $state(0);
   const title = $derived(work.kinds[stage.kind]?.title ?? stage.kind);
-  const keyed = $derived(stage.key.low_hz !== null || stage.key.high_hz !== null);
+  const key = $derived(keyWords(stage, work.model?.strips ?? []));
+  const chosen = $derived(stage.id === work.stageId || work.chosen.includes(stage.id));
+  const gain = $derived(stage.params.gain_db);
 
   $effect(() =>
     live.onTold((batch) => {
@@ -37,46 +40,49 @@
   function paint(): void {
     const context = canvas?.getContext('2d');
     if (!context) return;
-    context.clearRect(0, 0, WIDE, TALL);
+    context.clearRect(0, 0, wide, tall);
     context.fillStyle = colour('madder');
-    past.forEach((db, i) => {
-      const size = Math.min(db / 18, 1) * TALL;
-      context.fillRect(i, 0, 1, size);
+    past.slice(-wide).forEach((db, i) => {
+      context.fillRect(i, 0, 1, Math.min(db / 18, 1) * tall);
     });
   }
 
-  function key(event: KeyboardEvent): void {
-    if (event.altKey && event.key === 'ArrowLeft') onmove(-1);
-    else if (event.altKey && event.key === 'ArrowRight') onmove(1);
+  function press(event: KeyboardEvent): void {
+    if (event.altKey && event.key.startsWith('Arrow')) score.step(stage.id, event.key);
     else if (event.key === 'Delete') void work.edit({ type: 'remove_stage', stage: stage.id });
-    else if (event.key === 'Enter') onchoose();
+    else if (event.key === 'Enter' && event.shiftKey) together();
+    else if (event.key === 'Enter') work.choose(stage.id);
     else return;
     event.preventDefault();
     event.stopPropagation();
   }
 
-  function gain(): string {
-    const value = stage.params.gain_db;
-    return typeof value === 'number' ? `${figure(value, 1)} dB` : '';
+  /** Takes this stage to the selected one, to be blended or split together. */
+  function together(): void {
+    const all = new Set([...work.chosen, work.stageId]);
+    if (all.has(stage.id)) all.delete(stage.id);
+    else all.add(stage.id);
+    work.chosen = [...all];
   }
 </script>
 
-<div class="wrap" role="listitem">
-  {#if keyed}<span class="key">key: own, filtered</span>{/if}
+<div class="wrap" role="listitem" data-stage={stage.id}>
+  {#if key && !small}<span class="key">key: {key}</span>{/if}
   <div
     class="block"
-    class:chosen={stage.id === work.stageId}
+    class:small
+    class:chosen
     class:off={!stage.on}
     role="button"
     tabindex="0"
-    aria-pressed={stage.id === work.stageId}
-    aria-label="{title}{stage.on ? '' : ', off'}"
-    title="Alt and arrows move it, Delete takes it away"
-    data-stage={stage.id}
-    onclick={onchoose}
-    onkeydown={key}
+    data-focus
+    aria-pressed={chosen}
+    aria-label="{title}{stage.on ? '' : ', off'}{key ? `, key ${key}` : ''}"
+    title="Alt and arrows move it, Delete takes it away, Shift and click takes more together"
+    onclick={(e) => (e.shiftKey ? together() : work.choose(stage.id))}
+    onkeydown={press}
     onpointerdown={(e) => {
-      if (e.button === 0) onlift(e);
+      if (e.button === 0) score.lift(stage.id, e);
     }}
   >
     <span class="top">
@@ -86,13 +92,14 @@
         onswitch={(on) => void work.edit({ type: 'set_stage', stage: stage.id, on })}
         ><b>{title}</b></Tick
       >
+      {#if key && small}<span class="inner" title="key: {key}">key</span>{/if}
     </span>
     <span class="foot">
-      {#if stage.params.gain_db !== undefined}
-        <span>{gain()}</span>
+      {#if typeof gain === 'number'}
+        <span>{figure(gain, 1)} dB</span>
       {:else}
         <span class="now">{stage.on ? figure(-now, 1) : 'off'}</span>
-        <canvas bind:this={canvas} width={WIDE} height={TALL} aria-hidden="true"></canvas>
+        <canvas bind:this={canvas} width={wide} height={tall} aria-hidden="true"></canvas>
       {/if}
     </span>
   </div>
@@ -121,6 +128,15 @@
     touch-action: none;
     user-select: none;
   }
+  .small {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+    width: auto;
+    height: 26px;
+    padding: 0 6px;
+    font-size: 12px;
+  }
   .chosen {
     outline: 2px solid var(--ink);
     outline-offset: -1px;
@@ -129,13 +145,24 @@
     border-style: dashed;
     color: var(--muted);
   }
+  .inner {
+    margin-left: 4px;
+    color: var(--key);
+    font-size: 11px;
+  }
   .foot {
     display: flex;
     justify-content: space-between;
     align-items: end;
+    gap: 4px;
     height: 19px;
   }
+  .small .foot {
+    align-items: center;
+    height: 16px;
+  }
   .now {
+    min-width: 30px;
     color: var(--madder);
     font-weight: 600;
   }

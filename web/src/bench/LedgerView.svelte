@@ -110,7 +110,7 @@
     hidden
     options={['stage', 'chain']}
     value={work.at === 'chain' ? 'chain' : 'stage'}
-    disabled={stage ? [] : ['stage']}
+    disabled={work.element ? [] : ['stage']}
     titles={{ stage: 'In and out of the selected stage', chain: 'In and out of the whole chain' }}
     onchoose={(v) => work.setScope(v as 'stage' | 'chain')}
   />

@@ -8,6 +8,11 @@
   import type { Work } from '../lib/work.svelte';
   import CurvePicture from './CurvePicture.svelte';
   import HitsPicture from './HitsPicture.svelte';
+  import KeySource from './KeySource.svelte';
+  import { MIX } from './controls';
+  import SplitPanel from './SplitPanel.svelte';
+  import { api } from '../lib/api';
+  import { hertz } from '../lib/figures';
 
   interface Props {
     work: Work;
@@ -22,23 +27,6 @@
   const LAST = ['rms_ms', 'release_bpm'];
   const stage = $derived(work.stage);
   const kind = $derived(work.kind);
-  const mix: Control = {
-    name: 'mix',
-    label: 'Mix',
-    type: 'number',
-    default: 1,
-    low: 0,
-    high: 1,
-    unit: '',
-    scale: 'linear',
-    step: 0.01,
-    change: 'glide',
-    marks: [0, 0.25, 0.5, 0.75, 1],
-    choices: [],
-    optional: false,
-    when: {},
-    doc: 'Share of the processed sound; the rest is the dry sound, in step with it.',
-  };
   const shownControls = $derived(
     (kind?.controls ?? []).filter(
       (c) =>
@@ -53,7 +41,6 @@
     (kind?.controls ?? []).filter((c) => c.type === 'choice' && c.choices.length <= 4),
   );
   const switches = $derived((kind?.controls ?? []).filter((c) => c.type === 'switch'));
-  let mixHeld = $state<number | null>(null);
 
   function others(name: string): Partial<Record<Slot, ParamValue>> {
     const found: Partial<Record<Slot, ParamValue>> = {};
@@ -68,21 +55,36 @@
   function filter(side: 'low_hz' | 'high_hz', value: number | null): void {
     if (stage) keyDraft = { ...(keyDraft ?? stage.key), [side]: value };
   }
-  let keyDraft =
-    $state<typeof work.stage extends null ? never : NonNullable<typeof work.stage>['key'] | null>(
-      null,
-    );
+  let keyDraft = $state.raw<Stage['key'] | null>(null);
   const key = $derived(keyDraft ?? stage?.key);
+  const outside = $derived(key !== undefined && key.source !== 'own');
+
+  function listenTo(source: string): void {
+    if (!stage) return;
+    const tap = source === `strip:${work.stripId}` ? 'in' : stage.key.tap;
+    void work.edit({ type: 'set_stage', stage: stage.id, key: { ...stage.key, source, tap } });
+  }
+
+  function around(by: 'copies' | 'bands' | 'mid-side'): void {
+    if (!stage) return;
+    const all = work.chosen.length ? work.chosen : [stage.id];
+    void work.edit({ type: 'add_split', by, around: all, index: 0, bands: 3 });
+  }
+
+  async function save(): Promise<void> {
+    if (!work.state || !stage) return;
+    const { recipe } = await api.recipe(work.state.id, stage.id);
+    const link = document.createElement('a');
+    link.href = URL.createObjectURL(new Blob([JSON.stringify(recipe, null, 2)]));
+    link.download = `${String(recipe.name)}.json`;
+    link.click();
+    URL.revokeObjectURL(link.href);
+  }
 
   async function dropKey(): Promise<void> {
     if (!stage || !keyDraft) return;
     await work.edit({ type: 'set_stage', stage: stage.id, key: keyDraft });
     keyDraft = null;
-  }
-
-  function frequency(value: number | null | undefined): string {
-    if (value === null || value === undefined) return 'open';
-    return value >= 1000 ? `${(value / 1000).toFixed(2)} kHz` : `${value.toFixed(0)} Hz`;
   }
 </script>
 
@@ -90,7 +92,9 @@
   {#if control.type === 'number'}
     <Rule
       {control}
-      value={stage?.params[control.name] ?? null}
+      value={work.moving(stage?.id ?? '', control.name) ?? stage?.params[control.name] ?? null}
+      moves={work.laneOf(stage?.id ?? '', control.name) !== null}
+      onlane={() => (work.lane = { owner: stage?.id ?? '', control: control.name })}
       others={others(control.name)}
       onhold={(value) => work.hold(control.name, value)}
       ondrop={() => void work.drop()}
@@ -110,7 +114,9 @@
   {/if}
 {/snippet}
 
-{#if stage && kind}
+{#if work.split}
+  <SplitPanel {work} {live} split={work.split} />
+{:else if stage && kind}
   <section class="panel" aria-label="{kind.title} on {work.strip?.name}">
     <header>
       <h2>{kind.title}</h2>
@@ -129,7 +135,20 @@
       <span class="space"></span>
       {#if kind.listens && key}
         <span class="key"
-          >key: own,
+          >key:
+          <KeySource {work} label="Key" own value={key.source ?? 'own'} onchoose={listenTo} />
+          {#if outside}
+            <button
+              class="small"
+              title="Before its chain, or after it"
+              onclick={() =>
+                void work.edit({
+                  type: 'set_stage',
+                  stage: stage.id,
+                  key: { ...stage.key, tap: key.tap === 'in' ? 'out' : 'in' },
+                })}>{key.tap === 'in' ? 'before' : 'after'}</button
+            >
+          {/if}
           {#each SIDES as [side, words] (side)}
             <span>{words}</span>
             <Scrub
@@ -141,17 +160,20 @@
               step={1}
               log
               reset={null}
-              text={frequency(key[side])}
+              text={hertz(key[side])}
               onhold={(v) => filter(side, v)}
               ondrop={() => void dropKey()}
             />
-          {/each}</span
+          {/each}
+          <button
+            class="small"
+            aria-pressed={work.hearKey}
+            title="Hear the key (hold K)"
+            onclick={() => work.listenToKey(!work.hearKey)}
+            >{work.hearKey ? 'hearing it' : 'hear'}</button
+          ></span
         >
       {/if}
-      <button
-        class="quiet"
-        onclick={() => void work.edit({ type: 'remove_stage', stage: stage.id })}>Take away</button
-      >
     </header>
     <div class="left">
       {#if kind.level_line}
@@ -181,26 +203,38 @@
           </div>
         {/each}
       </div>
+      <div class="acts">
+        <button onclick={() => around('copies')} title="A dry branch beside it, steadily joined"
+          >blend {work.chosen.length > 1 ? `these ${work.chosen.length}` : 'this'}</button
+        >
+        <button onclick={() => around('bands')} title="A copy of it on each of three bands"
+          >into bands</button
+        >
+        <button onclick={() => around('mid-side')} title="A copy on the middle, one on the sides"
+          >mid and sides</button
+        >
+        {#if work.around}
+          <button
+            title="The other branches get the same stage"
+            onclick={() => void work.edit({ type: 'copy_to_siblings', stage: stage.id })}
+            >copy to other branches</button
+          >
+        {/if}
+        <button onclick={() => void save()} title="Keep it as a recipe file">recipe</button>
+        <button onclick={() => void work.edit({ type: 'remove_stage', stage: stage.id })}
+          >take away</button
+        >
+      </div>
     </div>
     <div class="rules">
       {#each steady as control (control.name)}{@render one(control)}{/each}
       <Rule
-        control={mix}
-        value={mixHeld ?? stage.mix}
-        onhold={(value) => {
-          mixHeld = value;
-          live.send({
-            type: 'preview',
-            edits: [{ type: 'set_stage', stage: stage.id, mix: value }],
-          });
-        }}
-        ondrop={() => {
-          if (mixHeld === null) return;
-          const value = mixHeld;
-          void work
-            .edit({ type: 'set_stage', stage: stage.id, mix: value })
-            .then(() => (mixHeld = null));
-        }}
+        control={MIX}
+        value={work.moving(stage.id, 'mix') ?? stage.mix}
+        moves={work.laneOf(stage.id, 'mix') !== null}
+        onlane={() => (work.lane = { owner: stage.id, control: 'mix' })}
+        onhold={(value) => work.holdMix(stage, value)}
+        ondrop={() => void work.drop()}
       />
       {#each passing as control (control.name)}{@render one(control)}{/each}
     </div>
@@ -214,7 +248,7 @@
         onclick={() =>
           void work.edit({
             type: 'add_stage',
-            strip: work.stripId,
+            place: work.stripId,
             index: 0,
             kind: 'compressor',
             params: {},
@@ -246,8 +280,7 @@
     font-size: 15px;
   }
   .where,
-  .steps,
-  .quiet {
+  .steps {
     color: var(--muted);
   }
   .steps button {
@@ -267,7 +300,20 @@
     gap: 5px;
     color: var(--key);
   }
-  .quiet:hover {
+  .small {
+    text-decoration: underline dotted;
+  }
+  .acts {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 12px;
+    font-size: 12px;
+    color: var(--slate);
+  }
+  .acts button {
+    text-decoration: underline dotted;
+  }
+  .acts button:hover {
     color: var(--ink);
     text-decoration: underline;
   }
@@ -281,7 +327,7 @@
     display: grid;
     grid-template-columns: 216px 190px;
     gap: 8px;
-    height: 200px;
+    height: 170px;
   }
   .choices {
     display: grid;

@@ -6,6 +6,7 @@
   import type { Picture, Report } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import { draw, refine, roof } from './draw';
+  import LaneEditor from './LaneEditor.svelte';
   import LevelLine from './LevelLine.svelte';
   import Ruler from './Ruler.svelte';
   import SideMeters from './SideMeters.svelte';
@@ -158,8 +159,11 @@
       {#if work.frames === 0}
         <p class="empty">No sound yet. Drop files here or on the list of strips.</p>
       {/if}
-      {#if work.stage && work.kind?.level_line && work.at !== 'chain'}
+      {#if work.stage && work.kind?.level_line && work.at !== 'chain' && !work.lane}
         <LevelLine {work} {span} {width} height={tall - FOOT} />
+      {/if}
+      {#if work.lane}
+        <LaneEditor {work} {live} {span} place={work.lane} {width} height={tall} />
       {/if}
       {#if head >= 0 && head <= 1}
         <div class="head" style:transform="translateX({head * width}px)"></div>

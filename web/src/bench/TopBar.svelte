@@ -4,7 +4,8 @@
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
 
-  export type View = 'sessions' | 'bench';
+  export type View = 'sessions' | 'bench' | 'desk';
+  const NAMES = { sessions: 'Sessions', bench: 'Bench', desk: 'Desk' } as const;
   interface Props {
     work: Work;
     live: Live;
@@ -40,16 +41,16 @@
 <header class="top">
   <b>Salt Anvil</b>
   <nav aria-label="Views">
-    {#each ['sessions', 'bench'] as const as name (name)}
+    {#each ['sessions', 'bench', 'desk'] as const as name (name)}
       <button
         class:chosen={view === name}
         aria-current={view === name}
-        disabled={name === 'bench' && !model}
-        onclick={() => onview(name)}>{name === 'sessions' ? 'Sessions' : 'Bench'}</button
+        disabled={name !== 'sessions' && !model}
+        onclick={() => onview(name)}>{NAMES[name]}</button
       >
     {/each}
   </nav>
-  {#if model && view === 'bench'}
+  {#if model && view !== 'sessions'}
     <button class="name" title="Revisions of this session" onclick={onrevisions}
       >{model.name}</button
     >

@@ -8,10 +8,13 @@
     control: Control;
     value: ParamValue;
     others?: Partial<Record<Slot, ParamValue>>;
+    /** Whether it moves by itself, and what opens its automation. */
+    moves?: boolean;
+    onlane?: () => void;
     onhold: (value: number) => void;
     ondrop: () => void;
   }
-  let { control, value, others = {}, onhold, ondrop }: Props = $props();
+  let { control, value, others = {}, moves = false, onlane, onhold, ondrop }: Props = $props();
 
   let typing = $state<string | null>(null);
   let track: HTMLElement | undefined = $state();
@@ -117,7 +120,18 @@
 
 <div class="rule" title={control.doc}>
   <div class="head">
-    <span class="name">{control.label}</span>
+    <span class="name"
+      >{control.label}
+      {#if onlane && control.change !== 'structural'}
+        <button
+          class="lane"
+          class:moves
+          aria-label="Automation of {control.label}"
+          title={moves ? 'Moves by itself: show its automation' : 'Automate this control'}
+          onclick={onlane}>∿</button
+        >
+      {/if}</span
+    >
     {#if typing !== null}
       <Typed label={control.label} start={typing} onfinish={finish} />
     {:else}
@@ -183,6 +197,20 @@
 </div>
 
 <style>
+  .lane {
+    padding: 0 3px;
+    color: var(--muted);
+    opacity: 0;
+  }
+  .lane.moves {
+    opacity: 1;
+    color: var(--ink);
+    font-weight: 700;
+  }
+  .rule:hover .lane,
+  .lane:focus-visible {
+    opacity: 1;
+  }
   .rule {
     display: grid;
     grid-template-rows: 18px 14px 13px;

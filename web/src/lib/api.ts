@@ -11,6 +11,8 @@ import type {
   SessionItem,
   SessionState,
   StartingPoint,
+  Lane,
+  RecipeFile,
 } from './types';
 
 /** What the server refused, in its own sentence. */
@@ -103,6 +105,12 @@ export const api = {
       'GET',
       `/sessions/${id}/strips/${strip}/ledger?at=${at}&begin=${begin}&end=${end}`,
     ),
+  split: (id: number, name: string) =>
+    call<{ numbers: Record<string, unknown> }>('GET', `/sessions/${id}/splits/${name}`),
+  lanes: (id: number) => call<Lane[]>('GET', `/sessions/${id}/lanes`),
+  recipe: (id: number, place: string) =>
+    call<RecipeFile>('GET', `/sessions/${id}/recipes/${place}`),
+  checkRecipe: (data: unknown) => call<RecipeFile>('POST', '/recipes', data),
   prints: (id: number) => call<PrintItem[]>('GET', `/sessions/${id}/prints`),
   print: (id: number, options: PrintOptions) =>
     call<PrintItem>('POST', `/sessions/${id}/prints`, options),

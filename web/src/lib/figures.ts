@@ -66,3 +66,16 @@ export function barBeat(frame: number, rate: number, bpm: number): string {
   const beat = Math.floor(((frame / rate) * bpm) / 60 + 1e-6);
   return `${Math.floor(beat / 4) + 1}.${(beat % 4) + 1}`;
 }
+
+/** A frequency with its unit. */
+export function hertz(value: number | null | undefined): string {
+  if (value === null || value === undefined) return 'open';
+  if (value < 1000) return `${value.toFixed(0)} Hz`;
+  return `${(value / 1000).toFixed(value < 10000 ? 2 : 1)} kHz`;
+}
+
+/** A pan in words. */
+export function panned(pan: number): string {
+  if (Math.abs(pan) < 0.005) return 'centre';
+  return `${pan < 0 ? 'L' : 'R'} ${Math.round(Math.abs(pan) * 100)}`;
+}

@@ -4,9 +4,10 @@ export const KEYS: [string, string][] = [
   ['L', 'loop the section under the playhead, or let go'],
   ['← →', 'a beat back, a beat on (Shift: a quarter of it)'],
   ['↑ ↓', 'strip before, strip after'],
-  ['1 2', 'Sessions, Bench'],
+  ['1 2 3', 'Sessions, Bench, Desk'],
   ['hold X', 'hear before'],
   ['hold C', 'hear what is removed'],
+  ['hold K', 'hear the key of the selected stage'],
   ['G', 'same loudness'],
   ['Shift+1 … 4', 'settings A to D'],
   ['[ ]', 'step through starting points; Enter keeps, Esc restores'],
@@ -17,7 +18,10 @@ export const KEYS: [string, string][] = [
   ['Ctrl+Shift+Z', 'redo'],
   ['?', 'this table'],
   ['on a control', 'arrows move (Shift: fine), digits type, Home and End, double click: default'],
-  ['on a stage', 'Alt+arrows move it, Delete takes it away'],
+  ['on a stage', 'Alt+arrows move it along its stave or to the next, Delete takes it away'],
+  ['', 'Shift+click or Shift+Enter takes several, to blend or split them together'],
+  ['on a bracket', 'Enter selects, once more opens and closes'],
+  ['on automation', 'n next point, arrows move it, s shape, Delete takes it away'],
 ];
 
 /** Whether a key belongs to something that is being typed into. */

@@ -13,8 +13,31 @@ export type Stage = Omit<Schemas['Stage'], 'params' | 'slots' | 'key'> & {
   slot: Slot;
   meant: string[];
 };
-export type Strip = Omit<Required<Schemas['Strip']>, 'chain'> & { chain: Stage[] };
-export type Session = Omit<Required<Schemas['Session']>, 'strips'> & { strips: Strip[] };
+export type Join = Required<Schemas['Join']>;
+export type Branch = Omit<Required<Schemas['Branch']>, 'chain'> & { chain: Element[] };
+export type Split = Omit<Required<Schemas['Split']>, 'branches' | 'join' | 'kind'> & {
+  kind: 'split';
+  branches: Branch[];
+  join: Join;
+};
+/** A processor or a split. Only a split has the kind "split". */
+export type Element = Stage | Split;
+export type Send = Required<Schemas['Send']>;
+export type Lever = Omit<Required<Schemas['Lever']>, 'moves'> & { moves: Move[] };
+export type Move = Required<Schemas['Move']>;
+export type Point = Required<Schemas['Point']>;
+export type Lane = Schemas['Lane'];
+export type RecipeFile = Schemas['RecipeFile'];
+export type Strip = Omit<Required<Schemas['Strip']>, 'chain' | 'join' | 'sends'> & {
+  chain: Element[];
+  join: Join;
+  sends: Send[];
+};
+export type Session = Omit<Required<Schemas['Session']>, 'strips' | 'levers' | 'automation'> & {
+  strips: Strip[];
+  levers: Lever[];
+  automation: { owner: string; control: string; points: Point[] }[];
+};
 export type SessionState = Omit<Schemas['SessionState'], 'model'> & { model: Session };
 export type SessionItem = Schemas['SessionItem'];
 export type Kind = Schemas['Kind'];

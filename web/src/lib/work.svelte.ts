@@ -1,35 +1,63 @@
 import { api, Refusal } from './api';
+import { branches, find, isSplit, parent, stages } from './chain';
+import { applied } from './drafts';
 import type { Live } from './live.svelte';
 import type {
+  Branch,
   Control,
   Edit,
+  Element,
   Kind,
+  Lane,
   ParamValue,
   Params,
+  Point,
   Session,
   SessionState,
+  Split,
   Stage,
   StartingPoint,
   Strip,
 } from './types';
+
+/** A control by its owner (strip, stage, split, branch, lever) and its name. */
+export interface Place {
+  owner: string;
+  control: string;
+}
 
 /** The session in work: what the server confirmed, and what is in somebody's hand. */
 export class Work {
   state = $state.raw<SessionState | null>(null);
   kinds = $state.raw<Record<string, Kind>>({});
   points = $state.raw<Record<string, StartingPoint[]>>({});
+  lanes = $state.raw<Lane[]>([]);
   stripId = $state('');
+  /** The selected stage or split. */
   stageId = $state('');
+  /** The selected branch of the selected split, if one is. */
+  branchId = $state('');
+  /** More stages that were chosen beside the selected one, to be split together. */
+  chosen = $state.raw<string[]>([]);
+  /** Splits that are drawn closed. */
+  closed = $state.raw<string[]>([]);
   scope = $state<'stage' | 'chain'>('stage');
   alone = $state(false);
+  hearKey = $state(false);
+  /** The control whose automation lies over the time strip. */
+  lane = $state.raw<Place | null>(null);
+  /** Whether controls moved during play leave automation behind. */
+  writing = $state(false);
   problem = $state<string | null>(null);
   /** How far the background pass over each strip is, 0 to 1. */
   analysed = $state<Record<string, number>>({});
   /** Rises whenever pictures and figures may have changed. */
   fresh = $state(0);
-  /** Parameters in hand: stage to values, not stored yet. */
-  private draft = $state.raw<Record<string, Params>>({});
-  private stripDraft = $state.raw<Record<string, Partial<Strip>>>({});
+  /** What is in hand and not stored yet, one edit a control. */
+  private held = $state.raw<Record<string, Edit>>({});
+  readonly model: Session | null = $derived(
+    this.state ? applied(this.state.model, Object.values(this.held)) : null,
+  );
   private trying: { stage: string; from: Params; index: number } | null = $state.raw(null);
   private sending: Promise<void> = Promise.resolve();
   private previewTimer = 0;
@@ -44,23 +72,33 @@ export class Work {
       if (event.type === 'changed' && event.session === this.state?.id)
         this.refresh(event.revision);
       if (event.type === 'refused') this.problem = event.text;
+      if (event.type === 'lever_moved') {
+        const { lever, value } = event;
+        this.held = { ...this.held, [`lever:${lever}`]: { type: 'set_lever', lever, value } };
+      }
     });
   }
 
-  get model(): Session | null {
-    return this.state?.model ?? null;
+  get strip(): Strip | null {
+    return this.model?.strips.find((s) => s.id === this.stripId) ?? null;
   }
 
-  get strip(): Strip | null {
-    const found = this.model?.strips.find((s) => s.id === this.stripId);
-    return found ? { ...found, ...this.stripDraft[found.id] } : null;
+  get element(): Element | null {
+    return this.strip ? find(this.strip.chain, this.stageId) : null;
   }
 
   get stage(): Stage | null {
-    const found = this.strip?.chain.find((s) => s.id === this.stageId) ?? null;
-    if (!found) return null;
-    const draft = this.draft[found.id];
-    return draft ? { ...found, params: { ...found.params, ...draft } } : found;
+    const found = this.element;
+    return found && !isSplit(found) ? found : null;
+  }
+
+  get split(): Split | null {
+    const found = this.element;
+    return found && isSplit(found) ? found : null;
+  }
+
+  get branch(): Branch | null {
+    return this.split?.branches.find((b) => b.id === this.branchId) ?? null;
   }
 
   get kind(): Kind | null {
@@ -69,7 +107,9 @@ export class Work {
 
   /** Where pictures and figures look: a stage, or the whole chain. */
   get at(): string {
-    return this.scope === 'stage' && this.stage ? this.stage.id : 'chain';
+    if (this.scope !== 'stage' || !this.element) return 'chain';
+    if (this.hearKey && this.stage) return `key:${this.stage.id}`;
+    return this.branch?.id ?? this.element.id;
   }
 
   get rate(): number {
@@ -85,11 +125,6 @@ export class Work {
     return this.trying ? (points?.[this.trying.index] ?? null) : null;
   }
 
-  stripShown(strip: Strip): Strip {
-    const draft = this.stripDraft[strip.id];
-    return draft ? { ...strip, ...draft } : strip;
-  }
-
   async open(state: SessionState): Promise<void> {
     if (Object.keys(this.kinds).length === 0) {
       const kinds = await api.catalogue();
@@ -99,7 +134,10 @@ export class Work {
       }
     }
     this.analysed = {};
+    this.held = {};
+    this.lane = null;
     this.state = state;
+    void this.loadLanes();
     this.live.send({ type: 'open', session: state.id });
     const first = state.model.strips.find((s) => s.kind === 'track') ?? state.model.strips[0];
     if (first) this.select(first.id);
@@ -109,15 +147,32 @@ export class Work {
     this.dropTrying();
     this.stripId = strip;
     const chain = this.model?.strips.find((s) => s.id === strip)?.chain ?? [];
-    const telling = chain.find((s) => this.kinds[s.kind]?.listens) ?? chain[0];
-    this.stageId = stage ?? telling?.id ?? '';
+    const all = stages(chain);
+    const telling = all.find((s) => this.kinds[s.kind]?.listens) ?? chain[0];
+    this.choose(stage ?? telling?.id ?? '');
+  }
+
+  /** Selects a stage, a split, or a branch of a split. */
+  choose(id: string, branch = ''): void {
+    this.dropTrying();
+    this.stageId = id;
+    this.branchId = branch;
+    this.chosen = [];
+    this.hearKey = false;
     this.listen();
     this.fresh += 1;
   }
 
   listen(): void {
-    const where = { strip: this.stripId || null, at: this.at, alone: this.alone };
+    const alone = this.alone || this.hearKey || this.branchId !== '';
+    const where = { strip: this.stripId || null, at: this.at, alone };
     this.live.send({ type: 'listen', ...where });
+  }
+
+  listenToKey(on: boolean): void {
+    if (on && !this.stage) return;
+    this.hearKey = on;
+    this.listen();
   }
 
   setScope(scope: 'stage' | 'chain'): void {
@@ -131,17 +186,64 @@ export class Work {
     this.listen();
   }
 
-  /** A control in hand: heard at once, stored when it is let go. */
+  // What is in hand -----------------------------------------------------------------------------
+
+  /** A parameter of the selected stage in hand: heard at once, stored when it is let go. */
   hold(name: string, value: ParamValue): void {
-    const stage = this.stage;
-    if (!stage) return;
-    this.trying = null;
-    this.draft = { ...this.draft, [stage.id]: { ...this.draft[stage.id], [name]: value } };
-    this.preview();
+    if (this.stage) this.holdParam(this.stage.id, name, value);
   }
 
-  holdStrip(strip: string, change: Partial<Strip>): void {
-    this.stripDraft = { ...this.stripDraft, [strip]: { ...this.stripDraft[strip], ...change } };
+  holdParam(stage: string, name: string, value: ParamValue): void {
+    this.trying = null;
+    const key = `params:${stage}`;
+    const before = this.held[key];
+    const params = { ...(before?.type === 'set_params' ? before.params : {}), [name]: value };
+    const edit: Edit = { type: 'set_params', stage, params, whole: false };
+    if (!this.steered({ owner: stage, control: name }, value)) this.take_in_hand(key, edit);
+  }
+
+  holdStrip(strip: string, field: 'fader_db' | 'trim_db' | 'pan', value: number): void {
+    if (this.steered({ owner: strip, control: field }, value)) return;
+    this.take_in_hand(`strip:${strip}:${field}`, { type: 'set_strip', strip, field, value });
+  }
+
+  holdSend(strip: string, to: string, gain_db: number): void {
+    if (this.steered({ owner: strip, control: `send:${to}` }, gain_db)) return;
+    this.take_in_hand(`send:${strip}:${to}`, { type: 'set_send', strip, to, gain_db });
+  }
+
+  holdMix(element: Element, mix: number): void {
+    if (this.steered({ owner: element.id, control: 'mix' }, mix)) return;
+    const edit: Edit = isSplit(element)
+      ? { type: 'set_split', split: element.id, mix }
+      : { type: 'set_stage', stage: element.id, mix };
+    this.take_in_hand(`mix:${element.id}`, edit);
+  }
+
+  holdPosition(owner: string, position: number, bus = false): void {
+    if (this.steered({ owner, control: 'position' }, position)) return;
+    const edit: Edit = bus
+      ? { type: 'set_bus_join', strip: owner, position }
+      : { type: 'set_split', split: owner, position };
+    this.take_in_hand(`position:${owner}`, edit);
+  }
+
+  holdCorners(split: string, crossovers_hz: number[]): void {
+    this.take_in_hand(`corners:${split}`, { type: 'set_split', split, crossovers_hz });
+  }
+
+  holdBranch(branch: string, gain_db: number): void {
+    if (this.steered({ owner: branch, control: 'gain_db' }, gain_db)) return;
+    this.take_in_hand(`branch:${branch}`, { type: 'set_branch', branch, gain_db });
+  }
+
+  holdLever(lever: string, value: number): void {
+    if (this.steered({ owner: lever, control: 'value' }, value)) return;
+    this.take_in_hand(`lever:${lever}`, { type: 'set_lever', lever, value });
+  }
+
+  private take_in_hand(key: string, edit: Edit): void {
+    this.held = { ...this.held, [key]: edit };
     this.preview();
   }
 
@@ -149,39 +251,94 @@ export class Work {
     if (this.previewTimer) return;
     this.previewTimer = window.setTimeout(() => {
       this.previewTimer = 0;
-      const edits = this.draftEdits();
+      const edits = Object.values(this.held).map(lasting);
       if (edits.length) this.live.send({ type: 'preview', edits });
     }, 16);
   }
 
-  private draftEdits(): Edit[] {
-    const edits: Edit[] = [];
-    for (const [stage, params] of Object.entries(this.draft)) {
-      edits.push({ type: 'set_params', stage, params, whole: false });
-    }
-    for (const [strip, change] of Object.entries(this.stripDraft)) {
-      for (const [field, value] of Object.entries(change)) {
-        edits.push({ type: 'set_strip', strip, field, value } as Edit);
-      }
-    }
-    return edits;
-  }
-
   /** Stores what is in hand as one gesture; what is taken in hand meanwhile stays there. */
   async drop(): Promise<void> {
-    const edits = this.draftEdits();
+    const sent = this.held;
+    const edits = Object.values(sent);
     if (edits.length === 0) return;
-    const stages = this.draft;
-    const strips = this.stripDraft;
     await this.edit(...edits);
-    this.draft = without(this.draft, stages);
-    this.stripDraft = without(this.stripDraft, strips);
+    this.held = Object.fromEntries(Object.entries(this.held).filter(([k, e]) => sent[k] !== e));
   }
 
   set(name: string, value: ParamValue): Promise<void> {
     this.hold(name, value);
     return this.drop();
   }
+
+  // Automation ----------------------------------------------------------------------------------
+
+  pointsOf(place: Place): Point[] | null {
+    const { owner, control } = place;
+    const all = this.state?.model.automation ?? [];
+    return all.find((a) => a.owner === owner && a.control === control)?.points ?? null;
+  }
+
+  laneOf(owner: string, control: string): Lane | null {
+    return this.lanes.find((l) => l.owner === owner && l.control === control) ?? null;
+  }
+
+  /** Where a moving control stands at the playhead, null if it does not move by itself. */
+  moving(owner: string, control: string): number | null {
+    const lane = this.laneOf(owner, control);
+    if (!lane || this.held[`lane:${owner}:${control}`]) return null;
+    const last = lane.values.length - 1;
+    const at = (this.live.frame / Math.max(this.frames, 1)) * last;
+    const index = Math.min(Math.max(Math.floor(at), 0), last);
+    const a = lane.values[index] ?? 0;
+    const b = lane.values[Math.min(index + 1, last)] ?? a;
+    return a + (b - a) * Math.min(Math.max(at - index, 0), 1);
+  }
+
+  /** Whether a moved control goes into its automation instead of its setting. */
+  private steered(place: Place, value: ParamValue): boolean {
+    const { owner, control } = place;
+    const lever = this.laneOf(owner, control)?.lever;
+    if (lever) {
+      const by = this.model?.levers.find((l) =>
+        l.moves.some((m) => m.owner === owner && m.control === control),
+      );
+      this.problem = `This control is moved by the lever ${by?.name ?? ''}.`;
+      return true;
+    }
+    const points = this.pointsOf(place);
+    const playing = this.live.transport.playing;
+    if (typeof value !== 'number' || (!points && !(this.writing && playing))) return false;
+    const key = `lane:${owner}:${control}`;
+    const now = this.live.frame / this.rate;
+    if (!playing && points) {
+      const at = Math.max(
+        points.findLastIndex((p) => p.at_s <= now + 1e-6),
+        0,
+      );
+      const moved = points.map((p, i) => (i === at ? { ...p, value } : p));
+      this.take_in_hand(key, { type: 'set_lane', owner, control, points: moved });
+      return true;
+    }
+    const before = this.held[key];
+    const written = before?.type === 'write_lane' ? before.points : [];
+    const at_s = Math.max(now, (written[written.length - 1]?.at_s ?? 0) + 0.001);
+    const point: Point = { at_s, value, shape: 'straight' };
+    this.take_in_hand(key, { type: 'write_lane', owner, control, points: [...written, point] });
+    return true;
+  }
+
+  private async loadLanes(): Promise<void> {
+    const at = this.state;
+    if (!at) return;
+    if (at.model.automation.length === 0 && at.model.levers.length === 0) {
+      this.lanes = [];
+      return;
+    }
+    const found = await api.lanes(at.id).catch(() => null);
+    if (found && this.state === at) this.lanes = found;
+  }
+
+  // Changes -------------------------------------------------------------------------------------
 
   edit(...edits: Edit[]): Promise<void> {
     return this.change((at) => api.edit(at.id, at.revision, edits));
@@ -211,8 +368,7 @@ export class Work {
     } catch (error) {
       this.problem = error instanceof Refusal ? error.message : String(error);
       const kept = await api.session(id).catch(() => null);
-      this.draft = {};
-      this.stripDraft = {};
+      this.held = {};
       if (kept) this.take(kept);
       this.live.send({ type: 'preview', edits: [] });
     }
@@ -224,10 +380,12 @@ export class Work {
     const strips = state.model.strips;
     if (!strips.some((s) => s.id === this.stripId)) this.select(strips[0]?.id ?? '');
     const chain = strips.find((s) => s.id === this.stripId)?.chain ?? [];
-    if (!chain.some((s) => s.id === this.stageId)) {
-      this.stageId = chain[0]?.id ?? '';
-      this.listen();
-    }
+    if (!find(chain, this.stageId)) this.choose(chain[0]?.id ?? '');
+    if (this.branchId && !branches(chain).some((b) => b.id === this.branchId)) this.branchId = '';
+    this.held = Object.fromEntries(
+      Object.entries(this.held).filter(([key]) => !key.startsWith('lever:')),
+    );
+    void this.loadLanes();
     this.fresh += 1;
   }
 
@@ -246,8 +404,12 @@ export class Work {
     const start = this.trying ? this.trying.index : step > 0 ? -1 : 0;
     const index = (start + step + points.length) % points.length;
     this.trying = { stage: stage.id, from, index };
-    this.draft = { ...this.draft, [stage.id]: points[index]?.params as Params };
-    this.preview();
+    this.take_in_hand(`params:${stage.id}`, {
+      type: 'set_params',
+      stage: stage.id,
+      params: points[index]?.params as Params,
+      whole: false,
+    });
   }
 
   async keepTrying(): Promise<void> {
@@ -255,7 +417,7 @@ export class Work {
     const stage = this.trying?.stage;
     this.trying = null;
     if (!point || !stage) return;
-    this.draft = {};
+    this.held = {};
     await this.edit({
       type: 'set_params',
       stage,
@@ -268,8 +430,26 @@ export class Work {
   dropTrying(): void {
     if (!this.trying) return;
     this.trying = null;
-    this.draft = {};
+    this.held = {};
     this.live.send({ type: 'preview', edits: [] });
+  }
+
+  /** Opens or closes the drawing of a split. */
+  fold(split: string): void {
+    this.closed = this.closed.includes(split)
+      ? this.closed.filter((s) => s !== split)
+      : [...this.closed, split];
+  }
+
+  isOpen = (split: string): boolean => !this.closed.includes(split);
+
+  /** The split around the selected stage, if it stands on a branch. */
+  get around(): Split | null {
+    const strip = this.strip;
+    if (!strip || !this.stage) return null;
+    const stage = this.stage.id;
+    const branch = branches(strip.chain).find((b) => b.chain.some((e) => e.id === stage));
+    return branch ? parent(strip, branch.id) : null;
   }
 
   // Words for the panel -----------------------------------------------------------------------
@@ -281,16 +461,10 @@ export class Work {
   }
 }
 
-/** What is held of `now` that is not as it was in `sent`. */
-function without<T extends object>(
-  now: Record<string, T>,
-  sent: Record<string, T>,
-): Record<string, T> {
-  const kept: Record<string, T> = {};
-  for (const [owner, values] of Object.entries(now)) {
-    const old = sent[owner] as Record<string, unknown> | undefined;
-    const left = Object.entries(values).filter(([name, value]) => !old || old[name] !== value);
-    if (left.length) kept[owner] = Object.fromEntries(left) as T;
-  }
-  return kept;
+/** What is written of a lane holds on while the hand is on the control. */
+function lasting(edit: Edit): Edit {
+  if (edit.type !== 'write_lane') return edit;
+  const last = edit.points[edit.points.length - 1];
+  if (!last) return edit;
+  return { ...edit, points: [...edit.points, { ...last, at_s: last.at_s + 30 }] };
 }

@@ -35,18 +35,18 @@
   }
   .middle {
     display: grid;
-    grid-template-rows: minmax(150px, 1fr) 92px 382px;
+    grid-template-rows: minmax(120px, 1fr) auto 382px;
     min-width: 0;
     min-height: 0;
   }
   @media (max-height: 720px) {
     .middle {
-      grid-template-rows: minmax(120px, 1fr) 92px 340px;
+      grid-template-rows: minmax(90px, 1fr) auto 340px;
     }
   }
   @media (min-height: 960px) {
     .middle {
-      grid-template-rows: minmax(150px, 1fr) 110px 400px;
+      grid-template-rows: minmax(150px, 1fr) auto 400px;
     }
   }
   @media (max-width: 1100px) {

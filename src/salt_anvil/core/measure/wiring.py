@@ -1,0 +1,75 @@
+"""Cautions that follow from how things are put together, without any sound."""
+
+from salt_anvil.core.dsp import blend
+from salt_anvil.core.engine.plan import StripPlan
+from salt_anvil.core.measure.ledger import Caution
+from salt_anvil.core.session import Branch, Element, Split, Stage, elements
+
+
+def wiring_cautions(plan: StripPlan, frames: int) -> list[Caution]:
+    """Return what to watch out for in a strip's splits and joins."""
+    found = []
+    for element in elements(plan.strip.chain):
+        if isinstance(element, Split) and element.on:
+            found += _of_split(element, plan.held(element.id), frames)
+    if plan.strip.join.law == "steady":
+        held = plan.held(f"bus:{plan.strip.id}")
+        found += _of_steady(plan.strip.id, "the two inputs", held, frames)
+    return found
+
+
+def _of_split(split: Split, held: blend.Blend | None, frames: int) -> list[Caution]:
+    found = []
+    heard = [b for b in split.branches if b.on]
+    if split.by == "copies":
+        plain = [b for b in heard if not _works(b) and b.gain_db > -20]
+        if split.join.law == "sum" and len(plain) > 1:
+            words = f"{len(plain)} untouched copies are added: the level doubles (+6.02 dB)."
+            found.append(_caution(f"doubled {split.id}", words, len(plain), 1, frames))
+        turned = [_turns_phase(b.chain) for b in heard]
+        if any(turned) and not all(turned):
+            words = (
+                "One copy goes through a minimum-phase split, its sibling does not: they cancel"
+                " around the corners. Use linear phase, or mix inside the split."
+            )
+            found.append(_caution(f"phase {split.id}", words, sum(turned), 0, frames))
+    soloed = [b.name for b in split.branches if b.solo]
+    if soloed:
+        words = f"Solo is on in a split: only {' and '.join(soloed)} is heard."
+        found.append(_caution(f"solo {split.id}", words, len(soloed), 0, frames))
+    if split.join.law == "steady":
+        found += _of_steady(split.id, " and ".join(b.name for b in split.branches), held, frames)
+    return found
+
+
+def _of_steady(name: str, words: str, held: blend.Blend | None, frames: int) -> list[Caution]:
+    if held is None:
+        return []
+    if min(held.a, held.b) <= 0:
+        said = f"Nothing to measure for the steady join of {words}: it is linear instead."
+        return [_caution(f"silent {name}", said, -70, -70, frames)]
+    if blend.opposed(held):
+        said = f"{words} cancel on the way: their polarity is opposed. The level sinks in between."
+        alike = held.both / (held.a * held.b) ** 0.5
+        return [_caution(f"opposed {name}", said, alike, 0, frames)]
+    ratio = (held.a / held.b) ** 0.5
+    if not 1 / blend.MATCH_LIMIT <= ratio <= blend.MATCH_LIMIT:
+        said = f"The levels of {words} are more than 24 dB apart: the blend is not held steady."
+        return [_caution(f"match {name}", said, ratio, blend.MATCH_LIMIT, frames)]
+    return []
+
+
+def _caution(rule: str, words: str, value: float, limit: float, frames: int) -> Caution:
+    return Caution(rule, words[:1].upper() + words[1:], float(value), float(limit), 0, frames)
+
+
+def _works(branch: Branch) -> bool:
+    return any(e.on for e in branch.chain)
+
+
+def _turns_phase(chain: list[Element]) -> bool:
+    return any(
+        isinstance(e, Split) and e.on and e.by == "bands" and e.phase == "minimum"
+        for e in elements(chain)
+        if not isinstance(e, Stage)
+    )

@@ -1,0 +1,251 @@
+<script lang="ts">
+  import { untrack } from 'svelte';
+  import { api } from '../lib/api';
+  import { sharedKind, stageOf } from '../lib/chain';
+  import { hertz } from '../lib/figures';
+  import type { Live } from '../lib/live.svelte';
+  import { bandAt, dbY, hzAt, hzX, LEVELS, MARKS, path } from '../lib/spectrum';
+  import type { Split } from '../lib/types';
+  import type { Work } from '../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    split: Split;
+  }
+  let { work, live, split }: Props = $props();
+
+  let width = $state(500);
+  let height = $state(176);
+  let hz = $state.raw<number[]>([]);
+  let bands = $state.raw<number[][]>([]);
+  let before = $state.raw<number[]>([]);
+  let after = $state.raw<number[]>([]);
+  let reduction = $state.raw<Record<string, number>>({});
+  let drag = $state<number | null>(null);
+  let line: { stage: string } | null = null;
+  let svg: SVGSVGElement | undefined = $state();
+
+  const kind = $derived(sharedKind(split));
+  const corners = $derived(split.crossovers_hz);
+  const edges = $derived([20, ...corners, 20000]);
+  const stages = $derived(split.branches.map((b) => (kind ? stageOf(b, kind) : null)));
+
+  $effect(() => {
+    void [corners.join(), split.slope, split.phase, work.state?.revision];
+    untrack(() => void load());
+  });
+  $effect(() =>
+    live.onTold((batch) => {
+      for (const { report } of batch) {
+        if (report.spectrum) [before, after] = report.spectrum;
+        const found: Record<string, number> = {};
+        for (const stage of stages) {
+          if (stage) found[stage.id] = Math.max(0, ...(report.stages[stage.id]?.reduction ?? []));
+        }
+        reduction = found;
+      }
+    }),
+  );
+
+  async function load(): Promise<void> {
+    if (!work.state || drag !== null) return;
+    const { numbers } = await api.split(work.state.id, split.id).catch(() => ({ numbers: {} }));
+    hz = (numbers as { hz?: number[] }).hz ?? [];
+    bands = (numbers as { bands?: number[][] }).bands ?? [];
+  }
+
+  function spot(event: PointerEvent): { x: number; y: number } {
+    const box = svg!.getBoundingClientRect();
+    return { x: event.clientX - box.left, y: event.clientY - box.top };
+  }
+
+  function down(event: PointerEvent): void {
+    if (event.button !== 0) return;
+    const { x, y } = spot(event);
+    const near = corners.findIndex((c) => Math.abs(hzX(c, width) - x) < 7);
+    svg!.setPointerCapture(event.pointerId);
+    if (near >= 0) {
+      drag = near;
+      return;
+    }
+    const stage = stages[bandAt(edges, hzAt(x, width))];
+    const threshold = Number(stage?.params.threshold_db);
+    if (stage && Math.abs(dbY(threshold, height) - y) < 8) line = { stage: stage.id };
+  }
+
+  function move(event: PointerEvent): void {
+    const { x, y } = spot(event);
+    if (drag !== null) {
+      const low = (corners[drag - 1] ?? 20) * 1.1;
+      const high = (corners[drag + 1] ?? 20000) / 1.1;
+      const next = [...corners];
+      next[drag] = Math.round(Math.min(Math.max(hzAt(x, width), low, 20), high, 20000));
+      work.holdCorners(split.id, next);
+    } else if (line) {
+      const level =
+        Math.round((LEVELS.low + (1 - y / height) * (LEVELS.high - LEVELS.low)) * 2) / 2;
+      work.holdParam(line.stage, 'threshold_db', Math.min(Math.max(level, -60), 0));
+    }
+  }
+
+  function up(): void {
+    if (drag === null && !line) return;
+    drag = null;
+    line = null;
+    void work.drop().then(load);
+  }
+
+  function key(event: KeyboardEvent, index: number): void {
+    const sign = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
+    if (!sign) return;
+    const next = [...corners];
+    const factor = 2 ** ((sign * (event.shiftKey ? 0.2 : 1)) / 12);
+    next[index] = Math.round((next[index] ?? 0) * factor);
+    event.preventDefault();
+    event.stopPropagation();
+    work.holdCorners(split.id, next);
+    void work.drop();
+  }
+</script>
+
+<div class="field" bind:clientWidth={width} bind:clientHeight={height}>
+  <svg
+    bind:this={svg}
+    {width}
+    {height}
+    role="group"
+    aria-label="Spectrum and crossovers"
+    onpointerdown={down}
+    onpointermove={move}
+    onpointerup={up}
+  >
+    {#each MARKS as [value, words] (value)}
+      <line class="grid" x1={hzX(value, width)} x2={hzX(value, width)} y1="0" y2={height} />
+      <text class="mark" x={hzX(value, width) + 3} y={height - 4}>{words}</text>
+    {/each}
+    {#each split.branches as branch, i (branch.id)}
+      {@const left = hzX(edges[i] ?? 20, width)}
+      {@const right = hzX(edges[i + 1] ?? 20000, width)}
+      {@const stage = stages[i]}
+      {@const threshold = Number(stage?.params.threshold_db)}
+      <rect
+        class="band"
+        class:odd={i % 2}
+        class:chosen={work.branchId === branch.id}
+        x={left}
+        width={right - left}
+        y="0"
+        {height}
+      />
+      <text class="name" x={left + 5} y="13"
+        ><tspan class="number">{i + 1}</tspan> {branch.name}</text
+      >
+      {#if stage && Number.isFinite(threshold)}
+        {@const y = dbY(threshold, height)}
+        {@const taken = (reduction[stage.id] ?? 0) * (height / (LEVELS.high - LEVELS.low))}
+        <rect class="taken" x={right - 12} width="8" y="18" height={taken} />
+        <line class="threshold" x1={left + 2} x2={right - 2} y1={y} y2={y} />
+        <text class="value" x={left + 5} y={y - 3}>{threshold.toFixed(1)} dB</text>
+      {/if}
+    {/each}
+    {#if before.length}<path
+        class="before"
+        d="{path(before, width, height)}L{width} {height}L0 {height}Z"
+      />{/if}
+    {#if after.length}<path class="after" d={path(after, width, height)} />{/if}
+    {#each bands as band, i (i)}
+      <path class="response" d={path(band, width, height, hz)} />
+    {/each}
+    {#each corners as corner, i (i)}
+      <g
+        class="corner"
+        role="slider"
+        tabindex="0"
+        aria-label="Crossover {i + 1}"
+        aria-valuenow={corner}
+        aria-valuemin="20"
+        aria-valuemax="20000"
+        aria-valuetext={hertz(corner)}
+        onkeydown={(e) => key(e, i)}
+      >
+        <rect class="grip" x={hzX(corner, width) - 6} width="12" y="0" {height} />
+        <line x1={hzX(corner, width)} x2={hzX(corner, width)} y1="0" y2={height} />
+        <text x={hzX(corner, width) + 4} y={height - 18}>{hertz(corner)}</text>
+      </g>
+    {/each}
+  </svg>
+</div>
+
+<style>
+  .field {
+    height: 100%;
+    background: var(--field);
+    border: 1px solid var(--hair);
+    overflow: hidden;
+    touch-action: none;
+  }
+  .grid {
+    stroke: var(--hair);
+  }
+  .mark {
+    font-size: 10px;
+    fill: var(--muted);
+  }
+  .band {
+    fill: var(--slate);
+    fill-opacity: 0.03;
+  }
+  .band.odd {
+    fill-opacity: 0.09;
+  }
+  .band.chosen {
+    fill-opacity: 0.2;
+  }
+  .name {
+    font-size: 11px;
+    fill: var(--slate);
+  }
+  .number {
+    font-weight: 700;
+  }
+  .before {
+    fill: var(--before);
+    fill-opacity: 0.6;
+  }
+  .after {
+    fill: none;
+    stroke: var(--slate);
+    stroke-width: 1.5;
+  }
+  .response {
+    fill: none;
+    stroke: var(--edge);
+    stroke-dasharray: 2 3;
+  }
+  .threshold {
+    stroke: var(--ink);
+    stroke-width: 1.5;
+    cursor: ns-resize;
+  }
+  .value {
+    font-size: 10px;
+    fill: var(--ink);
+  }
+  .taken {
+    fill: var(--madder);
+  }
+  .corner line {
+    stroke: var(--ink);
+    stroke-width: 2;
+  }
+  .corner text {
+    font-size: 11px;
+    font-weight: 600;
+    fill: var(--ink);
+  }
+  .grip {
+    fill: transparent;
+    cursor: ew-resize;
+  }
+</style>

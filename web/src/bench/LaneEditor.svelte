@@ -1,0 +1,374 @@
+<script lang="ts">
+  import Scrub from '../components/Scrub.svelte';
+  import { figure } from '../lib/figures';
+  import type { Live } from '../lib/live.svelte';
+  import type { Lane, Point } from '../lib/types';
+  import type { Place, Work } from '../lib/work.svelte';
+  import type { Span } from './span.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    span: Span;
+    place: Place;
+    width: number;
+    height: number;
+  }
+  let { work, live, span, place, width, height }: Props = $props();
+
+  const SHAPES = ['straight', 'curved', 'stepped'] as const;
+  const TOP = 22;
+  const FOOT = 24;
+  let draft = $state.raw<Point[] | null>(null);
+  let grabbed = -1;
+  let chosen = $state(-1);
+  let sections = $state<Record<string, number>>({});
+
+  const lane = $derived<Lane | null>(work.laneOf(place.owner, place.control));
+  const points = $derived(draft ?? work.pointsOf(place) ?? []);
+  const range = $derived({ low: lane?.low ?? control().low, high: lane?.high ?? control().high });
+  const log = $derived(lane?.log ?? control().log);
+  const unit = $derived(lane?.unit ?? control().unit);
+  const words = $derived(lane?.words ?? []);
+  const title = $derived(`${lane?.label ?? control().label}`);
+  const by = $derived(
+    lane?.lever
+      ? work.model?.levers.find((l) =>
+          l.moves.some((m) => m.owner === place.owner && m.control === place.control),
+        )
+      : null,
+  );
+
+  /** The control as the catalogue tells it, for one that does not move yet. */
+  function control(): { label: string; low: number; high: number; unit: string; log: boolean } {
+    const stage = work.stage?.id === place.owner ? work.stage : null;
+    const found = work.kinds[stage?.kind ?? '']?.controls.find((c) => c.name === place.control);
+    if (found) {
+      const { label, unit } = found;
+      return {
+        label,
+        unit,
+        low: found.low ?? 0,
+        high: found.high ?? 1,
+        log: found.scale === 'log',
+      };
+    }
+    const levels: Record<string, [string, number, number]> = {
+      fader_db: ['Fader', -90, 12],
+      trim_db: ['Trim', -60, 24],
+      gain_db: ['Branch gain', -60, 24],
+    };
+    const level = place.control.startsWith('send:')
+      ? (['Send', -60, 12] as [string, number, number])
+      : levels[place.control];
+    if (level) return { label: level[0], low: level[1], high: level[2], unit: 'dB', log: false };
+    const low = place.control === 'pan' ? -1 : 0;
+    const label = { mix: 'Mix', position: 'Join position', pan: 'Pan', value: 'Lever' };
+    return {
+      label: label[place.control as 'mix'] ?? place.control,
+      low,
+      high: 1,
+      unit: '',
+      log: false,
+    };
+  }
+
+  const x = (seconds: number): number => span.share(seconds * work.rate) * width;
+  function y(value: number): number {
+    const { low, high } = range;
+    const share =
+      log && low > 0 ? Math.log(value / low) / Math.log(high / low) : (value - low) / (high - low);
+    return TOP + (1 - Math.min(Math.max(share, 0), 1)) * (height - TOP - FOOT);
+  }
+  function valueAt(py: number): number {
+    const { low, high } = range;
+    const share = Math.min(Math.max(1 - (py - TOP) / (height - TOP - FOOT), 0), 1);
+    const value = log && low > 0 ? low * (high / low) ** share : low + share * (high - low);
+    return words.length ? Math.round(value) : Number(value.toPrecision(4));
+  }
+  const timeAt = (px: number): number =>
+    Math.max(Math.round((span.frame(px / width) / work.rate) * 1000) / 1000, 0);
+
+  /** The way through the points, as the server draws it; straight while one is in hand. */
+  const way = $derived.by(() => {
+    if (!draft && lane) {
+      const last = lane.values.length - 1;
+      const seconds = work.frames / work.rate;
+      return lane.values
+        .map((v, i) => `${i ? 'L' : 'M'}${x((i / last) * seconds)} ${y(v)}`)
+        .join('');
+    }
+    const first = points[0];
+    if (!first) return '';
+    let path = `M0 ${y(first.value)}`;
+    points.forEach((p, i) => {
+      const before = points[i - 1];
+      if (before?.shape === 'stepped') path += `L${x(p.at_s)} ${y(before.value)}`;
+      path += `L${x(p.at_s)} ${y(p.value)}`;
+    });
+    return `${path}L${width} ${y(points[points.length - 1]?.value ?? 0)}`;
+  });
+
+  function spot(event: PointerEvent | MouseEvent): { px: number; py: number } {
+    const box = (event.currentTarget as Element).getBoundingClientRect();
+    return { px: event.clientX - box.left, py: event.clientY - box.top };
+  }
+
+  function down(event: PointerEvent): void {
+    if (event.button !== 0 || by) return;
+    const { px, py } = spot(event);
+    (event.currentTarget as Element).setPointerCapture(event.pointerId);
+    const near = points.findIndex((p) => Math.hypot(x(p.at_s) - px, y(p.value) - py) < 9);
+    if (near >= 0) {
+      draft = [...points];
+      grabbed = near;
+    } else {
+      const fresh: Point = { at_s: timeAt(px), value: valueAt(py), shape: 'straight' };
+      draft = [...points, fresh].sort((a, b) => a.at_s - b.at_s);
+      grabbed = draft.indexOf(fresh);
+    }
+    chosen = grabbed;
+  }
+
+  function move(event: PointerEvent): void {
+    if (!draft || grabbed < 0) return;
+    const { px, py } = spot(event);
+    const low = draft[grabbed - 1]?.at_s ?? 0;
+    const high = draft[grabbed + 1]?.at_s ?? work.frames / work.rate;
+    const at_s = Math.min(Math.max(timeAt(px), low), high);
+    draft = draft.map((p, i) => (i === grabbed ? { ...p, at_s, value: valueAt(py) } : p));
+  }
+
+  function up(): void {
+    if (!draft) return;
+    grabbed = -1;
+    void store(draft);
+  }
+
+  async function store(next: Point[]): Promise<void> {
+    draft = next;
+    await work.edit({ type: 'set_lane', ...place, points: next });
+    draft = null;
+  }
+
+  function remove(): void {
+    if (chosen < 0) return;
+    const next = points.filter((_, i) => i !== chosen);
+    chosen = -1;
+    void store(next);
+  }
+
+  function shape(): void {
+    const point = points[chosen];
+    if (!point) return;
+    const next = SHAPES[(SHAPES.indexOf(point.shape) + 1) % 3] ?? 'straight';
+    void store(points.map((p, i) => (i === chosen ? { ...p, shape: next } : p)));
+  }
+
+  function key(event: KeyboardEvent): void {
+    const point = points[chosen];
+    if (event.key === 'Tab') return;
+    if (event.key === 'Delete' || event.key === 'Backspace') remove();
+    else if (event.key === 's') shape();
+    else if (event.key === 'n') chosen = points.length ? (chosen + 1) % points.length : -1;
+    else if (point && event.key.startsWith('Arrow')) {
+      const up = { ArrowUp: 1, ArrowDown: -1 }[event.key] ?? 0;
+      const on = { ArrowRight: 1, ArrowLeft: -1 }[event.key] ?? 0;
+      const beat = 15 / (work.model?.bpm ?? 60);
+      const value = valueAt(y(point.value) - up * (event.shiftKey ? 1 : 4));
+      const at_s = Math.max(point.at_s + on * beat * (event.shiftKey ? 0.25 : 1), 0);
+      void store(
+        points
+          .map((p, i) => (i === chosen ? { ...p, value: up ? value : p.value, at_s } : p))
+          .sort((a, b) => a.at_s - b.at_s),
+      );
+    } else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+
+  function shown(value: number): string {
+    if (words.length) return words[Math.round(value)] ?? '';
+    if (unit === '' && range.high <= 1) return figure(value, 2);
+    return `${figure(value, Math.abs(value) >= 100 ? 0 : 1)} ${unit}`.trim();
+  }
+
+  const parts = $derived(
+    (work.model?.sections ?? []).map((s, i, all) => ({
+      name: s.name,
+      begin: s.start_s,
+      end: all[i + 1]?.start_s ?? work.frames / work.rate,
+    })),
+  );
+
+  /** Where the control stands in a section: at its middle. */
+  function inSection(begin: number, end: number): number {
+    if (!lane) return draft?.[0]?.value ?? rest();
+    const share = (begin + end) / 2 / (work.frames / work.rate);
+    return lane.values[Math.round(share * (lane.values.length - 1))] ?? rest();
+  }
+
+  function rest(): number {
+    const { owner, control: name } = place;
+    if (work.stage?.id === owner) {
+      const value = name === 'mix' ? work.stage.mix : work.stage.params[name];
+      if (typeof value === 'number') return value;
+    }
+    if (work.split?.id === owner) return name === 'mix' ? work.split.mix : work.split.join.position;
+    return range.low;
+  }
+
+  async function setSection(name: string): Promise<void> {
+    const value = sections[name];
+    if (value === undefined) return;
+    await work.edit({ type: 'set_in_section', ...place, section: name, value });
+    delete sections[name];
+  }
+</script>
+
+<div class="editor">
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+  <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
+  <svg
+    {width}
+    {height}
+    tabindex="0"
+    role="application"
+    aria-label="Automation of {title}: click adds a point, drag moves it; n next point, arrows move, s shape, Delete takes it away"
+    onpointerdown={down}
+    onpointermove={move}
+    onpointerup={up}
+    onkeydown={key}
+  >
+    <path class="way" d={way} />
+    {#each points as point, i (i)}
+      {#if x(point.at_s) >= -8 && x(point.at_s) <= width + 8}
+        <rect
+          class="point"
+          class:chosen={i === chosen}
+          data-point={i}
+          x={x(point.at_s) - 4}
+          y={y(point.value) - 4}
+          width="8"
+          height="8"
+        />
+        {#if i === chosen}
+          <text
+            x={Math.min(x(point.at_s) + 8, width - 90)}
+            y={Math.max(y(point.value) - 8, TOP + 10)}
+            >{shown(point.value)}{i < points.length - 1 ? `, then ${point.shape}` : ''}</text
+          >
+        {/if}
+      {/if}
+    {/each}
+  </svg>
+  <div class="head">
+    <b>{title}</b>
+    {#if by}<span>moved by the lever {by.name}</span>{/if}
+    {#if chosen >= 0}
+      <button onclick={shape}>{points[chosen]?.shape}</button>
+      <button onclick={remove}>take the point away</button>
+    {/if}
+    {#if points.length && !by}
+      <button onclick={() => void store([])}>take all away</button>
+    {/if}
+    <button
+      class="write"
+      class:on={work.writing}
+      aria-pressed={work.writing}
+      title="Controls that are moved during play leave automation behind"
+      onclick={() => (work.writing = !work.writing)}>write</button
+    >
+    <button onclick={() => (work.lane = null)} aria-label="Close the automation">close</button>
+  </div>
+  {#if !by}
+    {#each parts as part (part.name)}
+      {@const left = Math.max(x(part.begin), 0)}
+      {#if x(part.end) - left > 60 && left < width}
+        <span class="section" style:left="{left + 4}px">
+          <Scrub
+            label="{title} in {part.name}"
+            value={sections[part.name] ?? inSection(part.begin, part.end)}
+            low={range.low}
+            high={range.high}
+            {unit}
+            step={unit === '' && range.high <= 1 ? 0.01 : 0.1}
+            {log}
+            reset={rest()}
+            text={shown(sections[part.name] ?? inSection(part.begin, part.end))}
+            onhold={(v) => (sections[part.name] = v ?? rest())}
+            ondrop={() => void setSection(part.name)}
+          />
+        </span>
+      {/if}
+    {/each}
+  {/if}
+  {#if live.transport.playing && work.writing}<span class="live">writing what is moved</span>{/if}
+</div>
+
+<style>
+  .editor {
+    position: absolute;
+    inset: 0;
+    background: color-mix(in srgb, var(--field) 62%, transparent);
+  }
+  svg {
+    position: absolute;
+    inset: 0;
+    cursor: crosshair;
+    touch-action: none;
+  }
+  .way {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 2;
+  }
+  .point {
+    fill: var(--field);
+    stroke: var(--ink);
+    stroke-width: 2;
+    cursor: move;
+  }
+  .point.chosen {
+    fill: var(--ink);
+  }
+  text {
+    font-size: 11px;
+    font-weight: 600;
+    fill: var(--ink);
+  }
+  .head {
+    position: absolute;
+    top: 2px;
+    left: 44px;
+    display: flex;
+    gap: 12px;
+    align-items: baseline;
+    padding: 0 6px;
+    background: var(--field);
+    font-size: 12px;
+  }
+  .head button {
+    color: var(--slate);
+    text-decoration: underline dotted;
+  }
+  .head .write.on {
+    background: var(--ink);
+    color: var(--on-ink);
+    padding: 0 6px;
+    text-decoration: none;
+  }
+  .section {
+    position: absolute;
+    bottom: 3px;
+    padding: 0 4px;
+    background: var(--field);
+    font-weight: 600;
+  }
+  .live {
+    position: absolute;
+    top: 4px;
+    right: 8px;
+    font-weight: 600;
+  }
+</style>

@@ -1,0 +1,95 @@
+<script lang="ts">
+  import Scrub from '../components/Scrub.svelte';
+  import { isSplit, splits, splitTitle } from '../lib/chain';
+  import { figure } from '../lib/figures';
+  import type { Live } from '../lib/live.svelte';
+  import type { Branch, Element } from '../lib/types';
+  import type { Work } from '../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    chain: Element[];
+  }
+  let { work, live, chain }: Props = $props();
+
+  let taken = $state.raw<Record<string, number>>({});
+  $effect(() =>
+    live.onTold((batch) => {
+      const told = batch[batch.length - 1]?.report.stages ?? {};
+      taken = Object.fromEntries(
+        Object.entries(told).map(([id, s]) => [id, Math.max(0, ...s.reduction)]),
+      );
+    }),
+  );
+
+  function words(branch: Branch): string {
+    if (branch.chain.length === 0) return 'untouched';
+    return branch.chain
+      .map((e) => {
+        const title = isSplit(e) ? splitTitle(e) : (work.kinds[e.kind]?.title ?? e.kind);
+        const now = taken[e.id];
+        return now && now > 0.05 ? `${title} ${figure(-now, 1)}` : title;
+      })
+      .join(', ');
+  }
+</script>
+
+{#each splits(chain) as split (split.id)}
+  {#each split.branches as branch (branch.id)}
+    <div class="line" class:quiet={!branch.on}>
+      <span class="split">{splitTitle(split)}</span>
+      <b>{branch.name}</b>
+      <button
+        class:on={branch.solo}
+        aria-pressed={branch.solo}
+        aria-label="Solo {branch.name}"
+        onclick={() =>
+          void work.edit({ type: 'set_branch', branch: branch.id, solo: !branch.solo })}>S</button
+      >
+      <Scrub
+        label="Gain of {branch.name}"
+        value={work.moving(branch.id, 'gain_db') ?? branch.gain_db}
+        low={-60}
+        high={24}
+        unit="dB"
+        reset={0}
+        onhold={(v) => work.holdBranch(branch.id, v ?? 0)}
+        ondrop={() => void work.drop()}
+      />
+      <span>{words(branch)}</span>
+    </div>
+  {/each}
+{/each}
+
+<style>
+  .line {
+    display: grid;
+    grid-template-columns: 116px 90px 20px 70px 1fr;
+    gap: 0 12px;
+    align-items: center;
+    min-height: 26px;
+    padding: 0 12px 0 28px;
+    border-bottom: 1px dotted var(--hair);
+    border-left: 3px solid var(--ink);
+    margin-left: 12px;
+    font-size: 12px;
+  }
+  .split {
+    color: var(--muted);
+  }
+  .quiet {
+    color: var(--muted);
+  }
+  button {
+    width: 17px;
+    line-height: 15px;
+    text-align: center;
+    border: 1px solid var(--edge);
+    font-size: 11px;
+  }
+  .on {
+    background: var(--ink);
+    color: var(--on-ink);
+  }
+</style>

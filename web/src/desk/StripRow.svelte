@@ -1,0 +1,269 @@
+<script lang="ts">
+  import Rule from '../components/Rule.svelte';
+  import Scrub from '../components/Scrub.svelte';
+  import { FADER } from '../bench/controls';
+  import { panned } from '../lib/figures';
+  import type { Live } from '../lib/live.svelte';
+  import { height } from '../lib/scale';
+  import type { Strip } from '../lib/types';
+  import type { Work } from '../lib/work.svelte';
+  import BranchLines from './BranchLines.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    strip: Strip;
+    onopen: () => void;
+  }
+  let { work, live, strip, onopen }: Props = $props();
+
+  let open = $state(false);
+  const meter = $derived(live.meters[strip.id]);
+  const strips = $derived(work.model?.strips ?? []);
+  const buses = $derived(strips.filter((s) => s.kind !== 'track' && s.id !== strip.id));
+  const main = $derived(strips.find((s) => s.kind === 'main'));
+  const unsent = $derived(buses.filter((b) => !strip.sends.some((s) => s.to === b.id)));
+  const parts = $derived(strip.chain.some((e) => e.kind === 'split'));
+
+  const name = (id: string): string => strips.find((s) => s.id === id)?.name ?? id;
+  const toggle = (field: 'mute' | 'solo'): void =>
+    void work.edit({ type: 'set_strip', strip: strip.id, field, value: !strip[field] });
+  const lane = (control: string) => () => {
+    work.select(strip.id);
+    work.lane = { owner: strip.id, control };
+    onopen();
+  };
+</script>
+
+<div class="row" class:chosen={work.stripId === strip.id} data-row={strip.id}>
+  <span class="name">
+    {#if parts}
+      <button
+        class="fold"
+        aria-expanded={open}
+        aria-label="Branches of {strip.name}"
+        onclick={() => (open = !open)}>{open ? '−' : '+'}</button
+      >
+    {/if}
+    <button
+      class="title"
+      title="Double click opens it on Bench"
+      onclick={() => work.select(strip.id)}
+      ondblclick={() => {
+        work.select(strip.id);
+        onopen();
+      }}>{strip.name}</button
+    >
+  </span>
+  <span class="states">
+    {#each [['mute', 'M'], ['solo', 'S']] as const as [field, sign] (field)}
+      <button
+        class:on={strip[field]}
+        aria-pressed={strip[field]}
+        aria-label="{field === 'mute' ? 'Mute' : 'Solo'} {strip.name}"
+        onclick={() => toggle(field)}>{sign}</button
+      >
+    {/each}
+  </span>
+  <span class="fader">
+    <Rule
+      control={{ ...FADER, label: `Fader` }}
+      value={work.moving(strip.id, 'fader_db') ?? strip.fader_db}
+      moves={work.laneOf(strip.id, 'fader_db') !== null}
+      onlane={lane('fader_db')}
+      onhold={(v) => work.holdStrip(strip.id, 'fader_db', v)}
+      ondrop={() => void work.drop()}
+    />
+  </span>
+  <span class="meter" aria-hidden="true">
+    <i><b style:width="{100 * height(meter?.left ?? 0, true)}%"></b></i>
+    <i><b style:width="{100 * height(meter?.right ?? 0, true)}%"></b></i>
+    <i class="taken" style:width="{Math.min(100, ((meter?.reduction ?? 0) / 24) * 100)}%"></i>
+  </span>
+  <span class="pan">
+    <Scrub
+      label="Pan of {strip.name}"
+      value={work.moving(strip.id, 'pan') ?? strip.pan}
+      low={-1}
+      high={1}
+      unit=""
+      step={0.01}
+      reset={0}
+      text={panned(work.moving(strip.id, 'pan') ?? strip.pan)}
+      onhold={(v) => work.holdStrip(strip.id, 'pan', v ?? 0)}
+      ondrop={() => void work.drop()}
+    />
+  </span>
+  <span class="out">
+    {#if strip.kind !== 'main'}
+      <select
+        aria-label="Output of {strip.name}"
+        value={strip.output ?? main?.id}
+        onchange={(e) =>
+          void work.edit({
+            type: 'set_strip',
+            strip: strip.id,
+            field: 'output',
+            value: e.currentTarget.value,
+          })}
+      >
+        {#each buses as bus (bus.id)}<option value={bus.id}>{bus.name}</option>{/each}
+      </select>
+    {/if}
+  </span>
+  <span class="sends">
+    {#each strip.sends as send (send.to)}
+      <span class="send" class:quiet={!send.on}>
+        <button
+          title={send.on ? 'Send is on' : 'Send is off'}
+          aria-pressed={send.on}
+          onclick={() =>
+            void work.edit({ type: 'set_send', strip: strip.id, to: send.to, on: !send.on })}
+          >{name(send.to)}</button
+        >
+        <Scrub
+          label="Send of {strip.name} to {name(send.to)}"
+          value={work.moving(strip.id, `send:${send.to}`) ?? send.gain_db}
+          low={-60}
+          high={12}
+          unit="dB"
+          reset={0}
+          onhold={(v) => work.holdSend(strip.id, send.to, v ?? 0)}
+          ondrop={() => void work.drop()}
+        />
+        <button
+          class="small"
+          title="Before or after the fader"
+          onclick={() =>
+            void work.edit({
+              type: 'set_send',
+              strip: strip.id,
+              to: send.to,
+              pre_fader: !send.pre_fader,
+            })}>{send.pre_fader ? 'before' : 'after'}</button
+        >
+        <button
+          class="small"
+          aria-label="Take the send of {strip.name} to {name(send.to)} away"
+          onclick={() => void work.edit({ type: 'remove_send', strip: strip.id, to: send.to })}
+          >×</button
+        >
+      </span>
+    {/each}
+    {#if strip.kind !== 'main' && unsent.length}
+      <select
+        class="more"
+        aria-label="Add a send from {strip.name}"
+        value=""
+        onchange={(e) => {
+          const to = e.currentTarget.value;
+          e.currentTarget.value = '';
+          if (to) void work.edit({ type: 'set_send', strip: strip.id, to, gain_db: -6 });
+        }}
+      >
+        <option value="">send…</option>
+        {#each unsent as bus (bus.id)}<option value={bus.id}>{bus.name}</option>{/each}
+      </select>
+    {/if}
+  </span>
+</div>
+{#if open}<BranchLines {work} {live} chain={strip.chain} />{/if}
+
+<style>
+  .row {
+    display: grid;
+    grid-template-columns: 132px 42px 190px 110px 52px 116px minmax(0, 1fr);
+    align-items: center;
+    gap: 0 14px;
+    min-height: 40px;
+    padding: 0 12px;
+    border-bottom: 1px solid var(--hair);
+  }
+  .chosen {
+    background: var(--field);
+  }
+  .name {
+    display: flex;
+    gap: 4px;
+    min-width: 0;
+  }
+  .title {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .chosen .title {
+    font-weight: 700;
+  }
+  .fold {
+    width: 15px;
+    border: 1px solid var(--edge);
+    line-height: 14px;
+    text-align: center;
+    height: 16px;
+  }
+  .states {
+    display: flex;
+  }
+  .states button {
+    width: 20px;
+    line-height: 18px;
+    text-align: center;
+    border: 1px solid var(--edge);
+    font-size: 11px;
+  }
+  .states .on {
+    background: var(--ink);
+    color: var(--on-ink);
+    font-weight: 700;
+  }
+  .fader {
+    padding-top: 2px;
+  }
+  .meter {
+    display: grid;
+    gap: 2px;
+  }
+  .meter i {
+    display: block;
+    height: 5px;
+    background: var(--hair);
+  }
+  .meter b {
+    display: block;
+    height: 100%;
+    background: var(--slate);
+  }
+  .meter .taken {
+    height: 4px;
+    background: var(--madder);
+  }
+  select {
+    max-width: 116px;
+    background: var(--field);
+    border: 1px solid var(--hair);
+    font-size: 12px;
+  }
+  .sends {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 12px;
+    font-size: 12px;
+    min-width: 0;
+  }
+  .send {
+    display: inline-flex;
+    gap: 6px;
+  }
+  .quiet {
+    text-decoration: line-through;
+    color: var(--muted);
+  }
+  .small {
+    color: var(--muted);
+  }
+  .more {
+    color: var(--muted);
+    width: 62px;
+  }
+</style>

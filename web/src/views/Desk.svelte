@@ -1,0 +1,196 @@
+<script lang="ts">
+  import Levers from '../desk/Levers.svelte';
+  import ListeningMap from '../desk/ListeningMap.svelte';
+  import StripRow from '../desk/StripRow.svelte';
+  import type { Live } from '../lib/live.svelte';
+  import type { Strip } from '../lib/types';
+  import type { Work } from '../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    onopen: () => void;
+    onfiles: (files: File[]) => void;
+  }
+  let { work, live, onopen, onfiles }: Props = $props();
+
+  let file: HTMLInputElement | undefined = $state();
+  const strips = $derived(work.model?.strips ?? []);
+  const soloed = $derived(strips.filter((s) => s.solo).map((s) => s.name));
+  const groups = $derived(grouped(strips));
+
+  /** Buses in order, each behind the tracks that feed it; the main bus last. */
+  function grouped(all: Strip[]): { strip: Strip; deep: number }[] {
+    const main = all.find((s) => s.kind === 'main');
+    const found: { strip: Strip; deep: number }[] = [];
+    const place = (bus: Strip, deep: number): void => {
+      if (found.some((f) => f.strip.id === bus.id)) return;
+      const feeds = all.filter(
+        (s) => s.id !== bus.id && s.kind !== 'main' && (s.output ?? main?.id) === bus.id,
+      );
+      for (const strip of feeds) {
+        if (strip.kind === 'track') found.push({ strip, deep: deep + 1 });
+        else place(strip, deep + 1);
+      }
+      found.push({ strip: bus, deep });
+    };
+    if (main) place(main, 0);
+    return found;
+  }
+
+  function addBus(): void {
+    const count = strips.filter((s) => s.kind === 'bus').length + 1;
+    void work.edit({ type: 'add_strip', strip: { name: `Bus ${count}`, kind: 'bus' } });
+  }
+
+  function remove(): void {
+    if (work.strip) void work.edit({ type: 'remove_strip', strip: work.strip.id });
+  }
+</script>
+
+<main class="desk">
+  <div class="left">
+    <header>
+      <button onclick={() => file?.click()}>add tracks…</button>
+      <button onclick={addBus}>add a bus</button>
+      {#if work.strip && work.strip.kind !== 'main'}
+        <input
+          class="rename"
+          aria-label="Name of the selected strip"
+          value={work.strip.name}
+          onchange={(e) =>
+            void work.edit({
+              type: 'set_strip',
+              strip: work.stripId,
+              field: 'name',
+              value: e.currentTarget.value,
+            })}
+        />
+        <button onclick={remove}>take {work.strip.name} away</button>
+      {/if}
+      {#if work.strip && work.strip.kind !== 'track'}
+        <label class="join"
+          >inputs of {work.strip.name} joined
+          <select
+            aria-label="Join of {work.strip.name}"
+            value={work.strip.join.law}
+            onchange={(e) =>
+              void work.edit({
+                type: 'set_bus_join',
+                strip: work.stripId,
+                law: e.currentTarget.value as Strip['join']['law'],
+              })}
+          >
+            {#each ['sum', 'linear', 'equal-power', 'steady'] as law (law)}
+              <option value={law}>{law}</option>
+            {/each}
+          </select>
+          {#if work.strip.join.law !== 'sum'}
+            <input
+              type="range"
+              min="0"
+              max="1"
+              step="0.01"
+              aria-label="Join position of {work.strip.name}"
+              value={work.moving(work.stripId, 'position') ?? work.strip.join.position}
+              oninput={(e) => work.holdPosition(work.stripId, Number(e.currentTarget.value), true)}
+              onchange={() => void work.drop()}
+            />
+            {Math.round(100 * work.strip.join.position)} %
+          {/if}
+        </label>
+      {/if}
+      <span class="space"></span>
+      {#if soloed.length}<b>Solo is on: {soloed.join(', ')}</b>{/if}
+      <input
+        bind:this={file}
+        type="file"
+        multiple
+        hidden
+        accept="audio/*,.wav,.flac,.aiff,.ogg,.mp3"
+        onchange={() => onfiles([...(file?.files ?? [])])}
+      />
+    </header>
+    <div class="rows">
+      <div class="legend">
+        <span>strip</span><span></span><span>fader</span><span>level, taken away</span><span
+          >pan</span
+        ><span>output</span><span>sends</span>
+      </div>
+      {#each groups as { strip, deep } (strip.id)}
+        <div class="deep" style:--deep={deep} class:bus={strip.kind !== 'track'}>
+          <StripRow {work} {live} {strip} {onopen} />
+        </div>
+      {/each}
+    </div>
+    <Levers {work} {onopen} />
+  </div>
+  <ListeningMap {work} />
+</main>
+
+<style>
+  .desk {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 250px;
+    min-height: 0;
+  }
+  .left {
+    display: grid;
+    grid-template-rows: 34px minmax(0, 1fr) auto;
+    min-width: 0;
+    min-height: 0;
+  }
+  header {
+    display: flex;
+    gap: 16px;
+    align-items: center;
+    padding: 0 12px;
+    font-size: 12px;
+    border-bottom: 1px solid var(--hair);
+    white-space: nowrap;
+    overflow: hidden;
+  }
+  header button {
+    color: var(--slate);
+    text-decoration: underline dotted;
+  }
+  .rename {
+    width: 110px;
+    border-bottom: 1px dotted var(--edge);
+  }
+  .join select {
+    background: var(--field);
+    border: 1px solid var(--hair);
+  }
+  .join input {
+    width: 80px;
+    vertical-align: middle;
+    accent-color: var(--ink);
+  }
+  .space {
+    flex: 1;
+  }
+  .rows {
+    overflow-y: auto;
+  }
+  .legend {
+    position: sticky;
+    top: 0;
+    z-index: 2;
+    display: grid;
+    grid-template-columns: 132px 42px 190px 110px 52px 116px minmax(0, 1fr);
+    gap: 0 14px;
+    padding: 2px 12px;
+    color: var(--muted);
+    font-size: 11px;
+    background: var(--ground);
+    border-bottom: 1px solid var(--hair);
+  }
+  .bus {
+    border-bottom: 1px solid var(--edge);
+    font-weight: 600;
+  }
+  .deep :global(.name) {
+    padding-left: calc(10px * var(--deep));
+  }
+</style>
