@@ -125,3 +125,77 @@ def test_print_of_the_command_line(
     ):
         assert main(bad) == 2
         assert words in capsys.readouterr().err
+
+
+def written(tmp_path: Path, chain: list[dict], name: str = "chain.json") -> Path:
+    path = tmp_path / name
+    path.write_text(json.dumps({"format": "salt-anvil/recipe", "version": 1, "chain": chain}))
+    return path
+
+
+KEYED = [{"id": "d", "kind": "compressor",
+          "params": {"threshold_db": -30, "ratio": 20, "attack_ms": 0.05, "knee_db": 0},
+          "key": {"source": "input:voice"}}]  # fmt: skip
+
+
+def test_process_with_splits_and_joins(tmp_path: Path) -> None:
+    """The recipe of the design's example form: bands, a steady blend, nested stages."""
+    chain = [
+        {"id": "s", "kind": "split", "by": "bands", "crossovers_hz": [200, 2000],
+         "branches": [{"id": "low", "name": "low", "chain": [{"kind": "compressor"}]},
+                      {"name": "mid"}, {"name": "high", "gain_db": -3}], "join": {"law": "sum"}},
+        {"id": "p", "kind": "split", "by": "copies",
+         "branches": [{"name": "dry", "chain": []},
+                      {"name": "wet", "chain": [{"kind": "compressor",
+                                                 "params": {"threshold_db": -40, "ratio": 8}}]}],
+         "join": {"law": "steady", "position": 0.35}},
+    ]  # fmt: skip
+    out, report = tmp_path / "out.wav", tmp_path / "report.json"
+    arguments = ["process", str(take(tmp_path)), str(out), "--width", "32f"]
+    arguments += ["--recipe", str(written(tmp_path, chain)), "--report", str(report)]
+    assert main(arguments) == 0
+    told = json.loads(report.read_text())
+    assert set(told["reduction"]) == {"s.1.1", "p.2.1"}
+    assert told["joins"]["p"]["a"] > 0
+    sound = soundfile.read(out)[0]
+    assert sound.shape == (9600, 2)
+
+
+@pytest.mark.parametrize("form", ["voice={}", "{}"])
+@pytest.mark.parametrize("rate", [48000, 44100])
+def test_process_with_a_key_file(tmp_path: Path, form: str, rate: int) -> None:
+    """Reduction begins on the key's frame, also when the key has to be converted."""
+    soundfile.write(tmp_path / "in.wav", np.full((24000, 1), 0.01), 48000, subtype="FLOAT")
+    key = np.zeros((rate // 2, 1))
+    key[rate // 4 :] = 0.9
+    soundfile.write(tmp_path / "key.wav", key, rate, subtype="FLOAT")
+    out = tmp_path / "out.wav"
+    arguments = ["process", str(tmp_path / "in.wav"), str(out), "--width", "32f"]
+    arguments += ["--recipe", str(written(tmp_path, KEYED))]
+    assert main([*arguments, "--key", form.format(tmp_path / "key.wav")]) == 0
+    sound = soundfile.read(out)[0]
+    begins = int(np.argmax(sound < 0.0099))
+    # A converted edge rings for a few frames around its place.
+    assert abs(begins - 12000) <= (0 if rate == 48000 else 40)
+
+
+@pytest.mark.parametrize(
+    ("keys", "words"),
+    [
+        ([], "listens to “voice”; give it with --key voice=FILE"),
+        (["drum=x.wav"], "named inputs are: voice"),
+        (["voice=nowhere.wav"], "there is no such file"),
+        (["voice=a.wav", "voice=b.wav"], "was given before"),
+    ],
+)
+def test_keys_that_do_not_fit_are_refused(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], keys: list[str], words: str
+) -> None:
+    out = tmp_path / "out.wav"
+    arguments = ["process", str(take(tmp_path)), str(out)]
+    arguments += ["--recipe", str(written(tmp_path, KEYED))]
+    for key in keys:
+        arguments += ["--key", key]
+    assert main(arguments) == 2
+    assert words in capsys.readouterr().err
+    assert not out.exists()

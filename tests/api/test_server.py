@@ -221,6 +221,58 @@ def test_a_preview_is_heard_and_not_stored(server: Server) -> None:
     tab.close()
 
 
+def test_a_control_surface_moves_a_lever(server: Server) -> None:
+    """Heard at once by another tab, told to it, stored when the hand lets go."""
+    moves = [{"owner": "drum", "control": "fader_db", "low": -60, "high": 0}]
+    edits = [{"type": "add_lever", "name": "Lift"},
+             {"type": "set_lever", "lever": "lever-lift", "value": 1, "moves": moves}]  # fmt: skip
+    server.api("POST", "/sessions/1/edits", {"base": 1, "edits": edits})
+    tab, surface = Tab(server, 1), Tab(server, 1)
+    tab.say(type="play", frame=0)
+    _, before, _ = tab.sound(24_000)
+    surface.say(type="surface", part="fader", number=1, value=0.0, held=True)
+    assert tab.wait("lever_moved")["value"] == 0
+    _, after, _ = tab.sound(48_000)
+    assert np.abs(after[-9600:, 2]).mean() < np.abs(before[-9600:, 2]).mean()
+    assert server.api("GET", "/sessions/1")["model"]["levers"][0]["value"] == 1
+    surface.say(type="surface", part="fader", number=1, value=0.25, held=False)
+    tab.wait("changed")
+    state = server.api("GET", "/sessions/1")
+    assert state["model"]["levers"][0]["value"] == 0.25
+    assert state["words"] == "Lever Lift 25 %"
+    surface.say(type="surface", part="button", number=1)
+    tab.wait("changed")
+    assert server.api("GET", "/sessions/1")["model"]["levers"][0]["value"] == 0
+    # The only lever is the first: other faders move nothing and disturb nobody.
+    surface.say(type="surface", part="fader", number=8, value=0.5)
+    for one in (tab, surface):
+        one.close()
+
+
+def test_splits_lanes_and_recipes_over_http(server: Server) -> None:
+    edits = [
+        {"type": "add_split", "by": "bands", "around": ["drum-c"], "bands": 3},
+        {"type": "set_lane", "owner": "drum", "control": "fader_db",
+         "points": [{"at_s": 0, "value": -10}, {"at_s": 1, "value": 0}]},
+    ]  # fmt: skip
+    server.api("POST", "/sessions/1/edits", {"base": 1, "edits": edits})
+    drawn = server.api("GET", "/sessions/1/splits/drum-split")["numbers"]
+    at = int(np.abs(np.array(drawn["hz"]) - 200).argmin())
+    # At their corner two bands meet at -6.02 dB; the grid of the picture is near it.
+    assert drawn["bands"][0][at] == pytest.approx(drawn["bands"][1][at], abs=2.5)
+    lane = server.api("GET", "/sessions/1/lanes?columns=101")[0]
+    assert (lane["owner"], lane["control"], lane["label"]) == ("drum", "fader_db", "Fader")
+    assert lane["values"][0] == -10
+    assert lane["values"][-1] == 0
+    found = server.api("GET", "/sessions/1/recipes/drum")
+    assert found["inputs"] == []
+    checked = server.api("POST", "/recipes", found["recipe"])
+    assert checked["recipe"]["chain"][0]["by"] == "bands"
+    answer = server.http.post("/api/recipes", json={"chain": [{"kind": "harp"}]})
+    assert answer.status_code == 422
+    assert "harp" in answer.json()["error"]
+
+
 def test_a_broken_tab_disturbs_nobody(server: Server, printed: np.ndarray) -> None:
     good, bad = Tab(server, 1), Tab(server, 1)
     bad.say(type="play", frame=0)

@@ -1,18 +1,25 @@
 """A player without a process: credit, jumps, loops, previews, comparing inside the mix."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 
+from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.dsp.gate import BLOCK
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.edits import SetParams, SetStrip
-from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
+from salt_anvil.core.engine.mixer import Frozen, Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.errors import CoreError
-from salt_anvil.core.session import Session
+from salt_anvil.core.session import Session, checked
+from salt_anvil.files.cache import StripCache
+from salt_anvil.files.frozen import Freezer
+from salt_anvil.jobs.analyse import analyse
 from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
 from salt_anvil.live.player import AHEAD_MS, Player, Shelf
-from tests.sessions import FRAMES, small_session, source
+from tests.sessions import FRAMES, compressor, small_session, source
 
 
 class Kept(Shelf):
@@ -167,3 +174,129 @@ def test_messages_refuse_what_is_not_theirs() -> None:
     with pytest.raises(ValueError, match="frame"):
         COMMAND.validate_json('{"type": "seek", "frame": -1}')
     assert HEADER.size == 32
+
+
+# Strips that are read, and thawed when they are touched ------------------------------------------
+
+
+class OnDisk(Shelf):
+    """A cache filled by the analysis."""
+
+    def __init__(self, session: Session, folder: Path) -> None:
+        self.cache = StripCache(folder)
+        analyse(session, "code", source, self.cache, None, lambda *a: True)
+        self.freezer = Freezer(self.cache, "code")
+
+    def held(self, digest: str) -> Blend | None:
+        return self.cache.held(fingerprint(digest, "code"))
+
+    def states(self, plan: Plan, names: set[str], block: int) -> tuple[int, dict[str, State]]:
+        marks = fingerprints(plan, "code")
+        return self.cache.states_before({n: marks[n] for n in names}, block)
+
+    def frozen(self, plan: Plan) -> dict[str, Frozen]:
+        return self.freezer(plan)
+
+
+def routed() -> Session:
+    """The small session with a blend on A, a key from C, and a send."""
+    model = small_session().model_dump()
+    model["strips"][0]["chain"] += [
+        {
+            "id": "blend",
+            "kind": "split",
+            "by": "copies",
+            "join": {"law": "steady", "position": 0.4},
+            "branches": [
+                {"id": "dry", "name": "dry"},
+                {"id": "wet", "name": "wet", "chain": [compressor("w1", ratio=20)]},
+            ],
+        }
+    ]
+    model["strips"][1]["chain"][0]["key"] = {"source": "strip:c"}
+    model["strips"][1]["sends"] = [{"to": "main", "gain_db": -12}]
+    return checked(Session, model)  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def disk(tmp_path_factory: pytest.TempPathFactory) -> OnDisk:
+    return OnDisk(routed(), tmp_path_factory.mktemp("play") / "cache")
+
+
+@pytest.fixture(scope="module")
+def whole(disk: OnDisk) -> np.ndarray:
+    plan = make_plan(routed(), held=disk.held)
+    assert not plan.missing()
+    mixer = Mixer(plan, source)
+    return np.concatenate([mixer.block().faded["main"] for _ in range(150)])
+
+
+def test_only_what_is_needed_runs(disk: OnDisk, whole: np.ndarray) -> None:
+    player = Player(routed(), source, disk)
+    player.listen(Listen(strip="b", at="b1"))
+    player.play(70_000)
+    assert player._mixer is not None
+    assert set(player._mixer.frozen) == {"a", "c"}
+    _, sound = played(player, 20 * BLOCK)
+    assert (sound[:, 2:] == whole[70_000 : 70_000 + len(sound)]).all()
+
+
+def test_listening_elsewhere_thaws_without_a_trace(disk: OnDisk, whole: np.ndarray) -> None:
+    player = Player(routed(), source, disk)
+    player.listen(Listen(strip="b", at="b1"))
+    player.play(66_000)
+    parts = [played(player, 3 * BLOCK)[1]]
+    player.listen(Listen(strip="a", at="wet"))
+    parts.append(played(player, 40 * BLOCK)[1])
+    assert player._mixer is not None
+    assert "a" not in player._mixer.frozen
+    player.listen(Listen())
+    parts.append(played(player, 5 * BLOCK)[1])
+    sound = parts[2][:, 2:]
+    at = 66_000 + sum(len(p) for p in parts[:2])
+    assert np.abs(sound - whole[at : at + len(sound)]).max() < 1e-6
+
+
+def test_a_frozen_strip_that_is_edited_is_thawed_and_heard(disk: OnDisk) -> None:
+    player = Player(routed(), source, disk)
+    player.listen(Listen(strip="b", at="b1"))
+    player.play(0)
+    played(player, 2 * BLOCK)
+    player.preview([SetStrip(strip="c", field="mute", value=True)])
+    player.preview([SetParams(stage="c1", params={"makeup_db": -24})])
+    _, sound = played(player, 60 * BLOCK)
+    assert player._mixer is not None
+    assert "c" not in player._mixer.frozen
+    expected = Mixer(make_plan(player._model, held=disk.held), source)
+    for _ in range(62):
+        block = expected.block()
+    assert np.abs(sound[-BLOCK:, 2:] - block.faded["main"]).max() < 0.01
+
+
+def test_what_nobody_touches_is_read_again(disk: OnDisk) -> None:
+    player = Player(routed(), source, Shelf())
+    player.listen(Listen(strip="b", at="b1"))
+    player.play(0)
+    played(player, 2 * BLOCK)
+    player._shelf = disk
+    player.confirm(routed())
+    played(player, 70 * BLOCK)
+    assert player._mixer is not None
+    assert set(player._mixer.frozen) == {"a", "c"}
+
+
+@pytest.mark.parametrize("at", ["dry", "wet", "key:b1", "blend"])
+def test_branches_and_keys_can_be_heard(disk: OnDisk, at: str) -> None:
+    player = Player(routed(), source, disk)
+    strip = "b" if at == "key:b1" else "a"
+    player.listen(Listen(strip=strip, at=at, alone=True))
+    player.play(0)
+    _, sound = played(player, 6 * BLOCK)
+    assert np.abs(sound).max() > 0.01
+    if at == "key:b1":
+        # b1 listens to what C gives after its chain.
+        mixer = Mixer(make_plan(routed(), held=disk.held), source)
+        heard = np.concatenate([mixer.block(("c",)).strips["c"].out for _ in range(6)])
+        assert np.abs(sound[:, 2:3] - heard).max() < 1e-6
+    if at == "dry":
+        assert (sound[:, :2] == sound[:, 2:]).all()

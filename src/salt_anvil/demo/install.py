@@ -37,7 +37,7 @@ TRACKS: list[tuple[str, str, float, float, Chain]] = [
             _branch("box-drum", "dry"),
             _branch("box-drum", "crushed",
                     _compressor("box-drum-crushed", threshold_db=-34, ratio=8, knee_db=0,
-                                attack_ms=10, release_mode="tempo", release_note="1/8",
+                                attack_ms=0.4, release_mode="tempo", release_note="1/16",
                                 makeup_db=8)),
          ], "join": {"law": "steady", "position": 0.35}},
     ]),

@@ -73,6 +73,8 @@ def key_files(recipe: Recipe, given: list[str]) -> dict[str, Path]:
         FileError: a name is missing, unknown or given twice.
     """
     wanted = inputs_of(recipe)
+    if given and not wanted:
+        raise FileError(f"--key {given[0]}: this recipe has no named inputs")
     found: dict[str, Path] = {}
     for text in given:
         name, equals, path = text.partition("=")

@@ -172,10 +172,10 @@
 <style>
   .row {
     display: grid;
-    grid-template-columns: 132px 42px 190px 110px 52px 116px minmax(0, 1fr);
+    grid-template-columns: 132px 42px 250px 100px 52px 116px minmax(0, 1fr);
     align-items: center;
     gap: 0 14px;
-    min-height: 40px;
+    min-height: 31px;
     padding: 0 12px;
     border-bottom: 1px solid var(--hair);
   }
@@ -217,8 +217,31 @@
     color: var(--on-ink);
     font-weight: 700;
   }
-  .fader {
-    padding-top: 2px;
+  .fader :global(.rule) {
+    grid-template-columns: minmax(0, 1fr) 92px;
+    grid-template-rows: 14px 9px;
+    align-items: center;
+    gap: 0 8px;
+  }
+  .fader :global(.head) {
+    grid-area: 1 / 2 / 3 / 3;
+    flex-direction: row-reverse;
+    justify-content: space-between;
+  }
+  .fader :global(.head .name) {
+    font-size: 0;
+  }
+  .fader :global(.head .lane) {
+    font-size: 13px;
+  }
+  .fader :global(.track) {
+    grid-area: 1 / 1;
+    height: 14px;
+  }
+  .fader :global(.marks) {
+    grid-area: 2 / 1;
+    font-size: 9px;
+    line-height: 9px;
   }
   .meter {
     display: grid;

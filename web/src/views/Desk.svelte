@@ -178,7 +178,7 @@
     top: 0;
     z-index: 2;
     display: grid;
-    grid-template-columns: 132px 42px 190px 110px 52px 116px minmax(0, 1fr);
+    grid-template-columns: 132px 42px 250px 100px 52px 116px minmax(0, 1fr);
     gap: 0 14px;
     padding: 2px 12px;
     color: var(--muted);
@@ -190,7 +190,7 @@
     border-bottom: 1px solid var(--edge);
     font-weight: 600;
   }
-  .deep :global(.name) {
+  .deep :global(.row > .name) {
     padding-left: calc(10px * var(--deep));
   }
 </style>

@@ -272,6 +272,9 @@ class Mixer:
         """Go on running a frozen strip, with a runner that stands where it has to."""
         del self._frozen[name]
         self._runners[name] = runner
+        # What was read ahead has no taps; the runner gives the same sound with them.
+        for key in [key for key in self._recent if key[0] == name]:
+            del self._recent[key]
         self._sums.clear()
 
     def freeze(self, name: str, frozen: Frozen) -> None:
