@@ -68,7 +68,9 @@
   function around(by: 'copies' | 'bands' | 'mid-side'): void {
     if (!stage) return;
     const all = work.chosen.length ? work.chosen : [stage.id];
-    void work.edit({ type: 'add_split', by, around: all, index: 0, bands: 3 });
+    void work.edit({ type: 'add_split', by, around: all, index: 0, bands: 3 }).then(() => {
+      if (work.around) work.choose(work.around.id);
+    });
   }
 
   async function save(): Promise<void> {
