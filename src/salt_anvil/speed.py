@@ -17,7 +17,7 @@ from salt_anvil.core.engine.strip import StripRunner
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.processors import Context
 from salt_anvil.core.processors.compressor import Compressor
-from salt_anvil.core.recipe import plan_recipe, read_recipe
+from salt_anvil.core.recipe import Recipe, plan_recipe, read_recipe
 from salt_anvil.demo import install
 
 RATE, SECONDS, ROUNDS = 48000, 10, 7
@@ -75,7 +75,10 @@ def _kernel(params: dict[str, Any]) -> float:
 
 def _engine(kind: str, params: dict[str, Any]) -> float:
     """A strip with one stage through the engine."""
-    recipe = read_recipe({"chain": [{"kind": kind, "params": params}]})
+    return _chain(read_recipe({"chain": [{"kind": kind, "params": params}]}))
+
+
+def _chain(recipe: Recipe) -> float:
     sound = _noise()
     plan = plan_recipe(recipe, RATE, 2, len(sound))
 
@@ -85,6 +88,28 @@ def _engine(kind: str, params: dict[str, Any]) -> float:
             runner.block()
 
     return _factor(run)
+
+
+def _split(by: str, **more: Any) -> float:
+    """A strip with one split, with nothing or a compressor on its branches."""
+    chain = [{"kind": "compressor"}] if more.pop("busy", False) else []
+    count = more.pop("count", 2)
+    branches = [{"name": f"b{i}", "chain": chain} for i in range(count)]
+    recipe = read_recipe({"chain": [{"kind": "split", "by": by, "branches": branches} | more]})
+    return _chain(recipe)
+
+
+SPLITS: dict[str, dict[str, Any]] = {
+    "two copies": {"by": "copies"},
+    "mid and sides": {"by": "mid-side"},
+    "3 bands, 24 dB": {"by": "bands", "count": 3, "crossovers_hz": [200, 2000]},
+    "3 bands, linear phase": {"by": "bands", "count": 3, "crossovers_hz": [200, 2000],
+                              "phase": "linear"},
+    "5 bands, 48 dB": {"by": "bands", "count": 5, "slope": 48,
+                       "crossovers_hz": [80, 250, 2000, 6000]},
+    "3 bands, a compressor each": {"by": "bands", "count": 3, "crossovers_hz": [200, 2000],
+                                   "busy": True},
+}  # fmt: skip
 
 
 def _demo() -> dict[str, float]:
@@ -128,8 +153,9 @@ def measure_speed(*, quick: bool = False) -> dict[str, Any]:
     quick: only the factors.
     """
     from salt_anvil.speed_server import measure_server
+    from salt_anvil.speed_size import measure_size
 
-    server = {} if quick else {"server": measure_server()}
+    server = {} if quick else {"server": measure_server(), "size": measure_size()}
     return server | {
         "machine": f"{platform.machine()}, Python {platform.python_version()}",
         "rate": RATE,
@@ -138,6 +164,7 @@ def measure_speed(*, quick: bool = False) -> dict[str, Any]:
             for name, params in COMPRESSOR.items()
         },
         "trim": {"engine": _engine("trim", {"gain_db": -3})},
+        "split": {name: _split(**form) for name, form in SPLITS.items()},
         "meter": _meter(),
         "demo": _demo(),
     }
@@ -153,6 +180,8 @@ def table(found: dict[str, Any]) -> str:
     ]
     for name, row in found["compressor"].items():
         lines.append(f"  {name:30} {row['kernel']:8.0f} {row['engine']:8.0f}")
+    lines.append("splits")
+    lines += [f"  {name:30} {'':8} {factor:8.0f}" for name, factor in found["split"].items()]
     lines += [
         f"{'trim':32} {'':8} {found['trim']['engine']:8.0f}",
         f"{'meter (loudness, true peak)':32} {'':8} {found['meter']:8.0f}",
@@ -170,4 +199,20 @@ def table(found: dict[str, Any]) -> str:
             f" {server['private_mb_8_strips_1_min']:.0f} MB with 1 min,"
             f" {server['private_mb_8_strips_5_min']:.0f} MB with 5 min",
         ]
+    if "size" in found:
+        size = found["size"]
+        lines += ["", f"{'strips':32} {'8':>8} {'48':>8} {'ratio':>8}"]
+        for key, words in SIZE_WORDS.items():
+            small, large, ratio = (size[n][key] for n in ("8", "48", "ratio"))
+            lines.append(f"  {words:30} {small:8.2f} {large:8.2f} {ratio:8.2f}")
     return "\n".join(lines)
+
+
+SIZE_WORDS = {
+    "load_percent": "processor in play, %",
+    "edit_stored_ms": "edit stored, ms",
+    "edit_to_sound_ms": "control to sound, ms",
+    "edit_to_ledger_s": "edit to its ledger, s",
+    "edit_to_main_ledger_s": "edit to the main bus's, s",
+    "private_mb": "private memory, MB",
+}

@@ -287,15 +287,15 @@ def test_the_chain_by_mouse_and_keyboard(page: Page) -> None:
     page.wait_for_function(
         "document.querySelector('[data-stage]').dataset.stage === 'lead-voice-compressor'"
     )
-    blocks.nth(1).focus()
+    blocks.nth(1).locator("[data-focus]").focus()
     page.keyboard.press("Alt+ArrowLeft")
     page.wait_for_function(
         "document.querySelector('[data-stage]').dataset.stage === 'lead-voice-trim'"
     )
-    page.get_by_role("button", name="Add a stage at the end").click()
+    page.get_by_label("Add at the end of Lead voice").click()
     page.get_by_role("menuitem", name="Compressor").click()
     expect(blocks).to_have_count(3)
-    page.get_by_role("button", name="Take away").click()
+    page.get_by_role("button", name="take away").click()
     expect(blocks).to_have_count(2)
 
 

@@ -180,6 +180,14 @@ def test_the_ledger_of_a_chain_is_measured_on_its_sound(cache: StripCache) -> No
     assert [(s.begin, s.end) for s in spans(session)] == [(0, 96_000), (96_000, FRAMES)]
 
 
+def test_a_song_without_sections_has_a_ledger(cache: StripCache) -> None:
+    session = small_session()
+    filled(cache, session)
+    found, _ = viewer(session, cache).ledger("a", "a1", 0, FRAMES)
+    assert found is not None
+    assert found.sections == []
+
+
 def test_reduction_of_a_chain_is_that_of_its_stages(cache: StripCache, tmp_path: Path) -> None:
     session = small_session()
     filled(cache, session)

@@ -16,13 +16,14 @@ from pydantic import BaseModel
 
 from salt_anvil._kernel_cache import sources_digest
 from salt_anvil.api.processes import Helper
+from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
+from salt_anvil.core.engine.fingerprint import fingerprint
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.session import Session
 from salt_anvil.files.cache import StripCache
 from salt_anvil.files.media import Media, MediaFolder
 from salt_anvil.files.view import Viewer
-from salt_anvil.jobs.analyse import held
 from salt_anvil.jobs.analysis import HELD, run_analysis
 from salt_anvil.jobs.printing import (
     Cancelled,
@@ -240,9 +241,11 @@ class Hub:
             CoreError, StoreError: they cannot be done or stored; nothing has changed.
         """
         model, words = apply_edits(self.sessions.head(session_id).model, edits)
-        if model.strips:
-            make_plan(model)
-        return self.changed(self.sessions.append(session_id, base, model, words))
+        plan = make_plan(model, observe_all=True, held=self.held) if model.strips else None
+        revision = self.sessions.append(session_id, base, model, words)
+        if plan is not None:
+            self._keep_viewer(revision, plan)
+        return self.changed(revision)
 
     def changed(self, revision: Revision) -> Revision:
         """Tell engine, analysis and tabs of a session's new state."""
@@ -258,12 +261,27 @@ class Hub:
         """Return the pictures and figures of a session as it stands."""
         revision = self.sessions.head(session_id)
         if revision.id not in self._viewers:
-            known = held(self.cache, self.code)
-            plan: Plan = make_plan(revision.model, observe_all=True, held=known)
-            self._viewers[revision.id] = Viewer(revision.model, plan, self.code, self.cache)
-            while len(self._viewers) > 8:
-                self._viewers.popitem(last=False)
+            plan = make_plan(revision.model, observe_all=True, held=self.held)
+            self._keep_viewer(revision, plan)
         return revision, self._viewers[revision.id]
+
+    def held(self, digest: str) -> Blend | None:
+        """Return what was measured of a steady join."""
+        return self.cache.held(fingerprint(digest, self.code))
+
+    def latency(self, revision: Revision) -> int:
+        """Return the greatest latency of a strip in frames."""
+        if not revision.model.strips:
+            return 0
+        if revision.id not in self._viewers:
+            plan = make_plan(revision.model, observe_all=True, held=self.held)
+            self._keep_viewer(revision, plan)
+        return self._viewers[revision.id].latency
+
+    def _keep_viewer(self, revision: Revision, plan: Plan) -> None:
+        self._viewers[revision.id] = Viewer(revision.model, plan, self.code, self.cache)
+        while len(self._viewers) > 8:
+            self._viewers.popitem(last=False)
 
     def bring_in(self, session_id: int, path: Path, name: str) -> tuple[Revision, Media]:
         """Take a file into a session as a new track; the first one sets the session's rate.

@@ -11,7 +11,6 @@ from starlette.concurrency import run_in_threadpool
 from salt_anvil.api import models as m
 from salt_anvil.api.hub import Hub, new_session
 from salt_anvil.core.edits import differences
-from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.processors import Context, catalogue, processor
 from salt_anvil.core.processors.base import Kind
 from salt_anvil.core.recipe import inputs_of, read_recipe, recipe_of
@@ -33,10 +32,9 @@ def get_hub(request: Request) -> Hub:
 TheHub = Annotated[Hub, Depends(get_hub)]
 
 
-def _state(revision: Revision) -> m.SessionState:
+def _state(revision: Revision, hub: Hub) -> m.SessionState:
     model = revision.model
     stages = [e for s in model.strips for e in elements(s.chain) if isinstance(e, Stage)]
-    plan = make_plan(model) if model.strips else None
     return m.SessionState(
         id=revision.session_id,
         revision=revision.id,
@@ -44,13 +42,20 @@ def _state(revision: Revision) -> m.SessionState:
         undo=revision.undo,
         redo=revision.redo,
         frames=model.frames(),
-        latency=max((s.latency for s in plan.strips), default=0) if plan else 0,
+        latency=hub.latency(revision),
         model=model,
         differs={
-            stage.id: {slot: differences(stage, slot) for slot in stage.slots} for stage in stages
+            stage.id: {slot: differences(stage, slot) for slot in stage.slots}
+            for stage in stages
+            if stage.slots
         },
         titles={k.kind: k.title for k in catalogue()},
     )
+
+
+def _told(revision: Revision, hub: Hub) -> Response:
+    """Return a session's state; written once, not validated and converted a second time."""
+    return Response(_state(revision, hub).model_dump_json(), media_type="application/json")
 
 
 @router.get("/catalogue")
@@ -85,26 +90,26 @@ def list_sessions(hub: TheHub) -> list[m.SessionItem]:
     return [m.SessionItem(**vars(row)) for row in hub.sessions.every()]
 
 
-@router.post("/sessions")
-def make_session(wish: m.NewSession, hub: TheHub) -> m.SessionState:
+@router.post("/sessions", response_model=m.SessionState)
+def make_session(wish: m.NewSession, hub: TheHub) -> Response:
     """Make an empty session."""
-    return _state(hub.sessions.add(new_session(wish.name, wish.bpm)))
+    return _told(hub.sessions.add(new_session(wish.name, wish.bpm)), hub)
 
 
-@router.post("/demo")
-def make_demo(hub: TheHub) -> m.SessionState:
+@router.post("/demo", response_model=m.SessionState)
+def make_demo(hub: TheHub) -> Response:
     """Return the demo session, made first if it is not there."""
     from salt_anvil.demo.install import NAME, install_demo
 
     install_demo(hub.data)
     row = next(r for r in hub.sessions.every() if r.name == NAME)
-    return _state(hub.sessions.head(row.id))
+    return _told(hub.sessions.head(row.id), hub)
 
 
-@router.get("/sessions/{session_id}")
-def get_session(session_id: int, hub: TheHub) -> m.SessionState:
+@router.get("/sessions/{session_id}", response_model=m.SessionState)
+def get_session(session_id: int, hub: TheHub) -> Response:
     """Return a session as it stands."""
-    return _state(hub.sessions.head(session_id))
+    return _told(hub.sessions.head(session_id), hub)
 
 
 @router.delete("/sessions/{session_id}")
@@ -113,22 +118,22 @@ def remove_session(session_id: int, hub: TheHub) -> None:
     hub.sessions.remove(session_id)
 
 
-@router.post("/sessions/{session_id}/edits")
-def edit_session(session_id: int, wish: m.Edits, hub: TheHub) -> m.SessionState:
+@router.post("/sessions/{session_id}/edits", response_model=m.SessionState)
+def edit_session(session_id: int, wish: m.Edits, hub: TheHub) -> Response:
     """Store a finished gesture."""
-    return _state(hub.edit(session_id, wish.base, wish.edits))
+    return _told(hub.edit(session_id, wish.base, wish.edits), hub)
 
 
-@router.post("/sessions/{session_id}/undo")
-def undo(session_id: int, hub: TheHub) -> m.SessionState:
+@router.post("/sessions/{session_id}/undo", response_model=m.SessionState)
+def undo(session_id: int, hub: TheHub) -> Response:
     """Go one revision back."""
-    return _state(hub.changed(hub.sessions.undo(session_id)))
+    return _told(hub.changed(hub.sessions.undo(session_id)), hub)
 
 
-@router.post("/sessions/{session_id}/redo")
-def redo(session_id: int, hub: TheHub) -> m.SessionState:
+@router.post("/sessions/{session_id}/redo", response_model=m.SessionState)
+def redo(session_id: int, hub: TheHub) -> Response:
     """Go one revision forward."""
-    return _state(hub.changed(hub.sessions.redo(session_id)))
+    return _told(hub.changed(hub.sessions.redo(session_id)), hub)
 
 
 @router.get("/sessions/{session_id}/revisions")
@@ -143,10 +148,10 @@ def name_revision(session_id: int, revision_id: int, wish: m.RevisionName, hub: 
     hub.sessions.name(session_id, revision_id, wish.name or None)
 
 
-@router.post("/sessions/{session_id}/revisions/{revision_id}/back")
-def back_to(session_id: int, revision_id: int, hub: TheHub) -> m.SessionState:
+@router.post("/sessions/{session_id}/revisions/{revision_id}/back", response_model=m.SessionState)
+def back_to(session_id: int, revision_id: int, hub: TheHub) -> Response:
     """Go back to a revision, as a new one."""
-    return _state(hub.changed(hub.sessions.back_to(session_id, revision_id)))
+    return _told(hub.changed(hub.sessions.back_to(session_id, revision_id)), hub)
 
 
 @router.put("/sessions/{session_id}/audio")
@@ -171,7 +176,7 @@ async def bring_in(
     if media.nonfinite:
         said.append(f"{media.nonfinite} samples were not numbers and are silent")
     words = f"{media.name}: {', '.join(said)}" if said else None
-    return m.BroughtInAnswer(state=await run_in_threadpool(_state, revision), said=words)
+    return m.BroughtInAnswer(state=await run_in_threadpool(_state, revision, hub), said=words)
 
 
 @router.get("/sessions/{session_id}/strips/{strip}/picture")

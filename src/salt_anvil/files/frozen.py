@@ -57,14 +57,7 @@ def _frozen(cache: StripCache, mark: str, item: StripPlan) -> Frozen:
         buffer, _ = item.graph.points[point]
         channels = item.graph.channels[buffer]
         points[point] = block_reader(cache.sound(mark, point_file(point), channels))
-    rows = cache.meters(mark)
-
-    def meters(k: int) -> tuple[float, float, float]:
-        if k >= len(rows):
-            return 0.0, 0.0, 0.0
-        left, right, most = rows[k].tolist()
-        return left, right, most
-
+    meters = np.asarray(cache.meters(mark))
     return Frozen(read, lambda point, k: points[point](k), meters, item.mark)
 
 
@@ -75,6 +68,8 @@ def point_file(point: str) -> str:
 
 def block_reader(sound: NDArray[np.float32]) -> Callable[[int], Sound]:
     """Return what gives block k of a sound, zeros behind its end."""
+    # A plain view: slices of a memmap object cost more than copying the block.
+    sound = np.asarray(sound)
 
     def read(k: int) -> Sound:
         piece = sound[k * BLOCK : (k + 1) * BLOCK] if k >= 0 else sound[:0]

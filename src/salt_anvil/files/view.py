@@ -91,6 +91,7 @@ class Viewer:
     def __init__(self, session: Session, plan: Plan, code: str, cache: StripCache) -> None:
         self._session, self._plan, self._cache = session, plan, cache
         self._marks = fingerprints(plan, code)
+        self.latency = max(s.latency for s in plan.strips)
 
     def _points(self, item: StripPlan, at: str) -> tuple[str, str, list[Stage]]:
         """Return the places before and after, and the stages in between."""
@@ -225,7 +226,7 @@ def _parallel(chain: list[Element], at: str) -> bool:
 def spans(session: Session) -> list[Span]:
     """Return the sections as frames; each ends where the next begins."""
     starts = [round(s.start_s * session.rate) for s in session.sections]
-    ends = [*starts[1:], session.frames()]
+    ends = [*starts[1:], session.frames()][: len(starts)]
     return [
         Span(s.name, b, e) for s, b, e in zip(session.sections, starts, ends, strict=True) if b < e
     ]

@@ -41,11 +41,12 @@ def analyse(
     used = set()
     for item in _order(plan, first):
         mark = fingerprint(item.mark, code)
-        used |= {mark, *(fingerprint(g, code) for g in item.groups)}
+        mine = {mark, *(fingerprint(g, code) for g in item.groups)}
+        used |= mine
+        for name in mine:
+            cache.touch(name)
         if not cache.complete(mark, item.exports):
             _StripAnalysis(plan, item, code, source, cache, freezer).run(tell)
-        for name in used:
-            cache.touch(name)
         if not tell(item.strip.id, plan.frames, plan.frames):
             raise Stopped
     cache.trim(used)

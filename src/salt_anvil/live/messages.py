@@ -165,13 +165,6 @@ class Refused(Model):
 Event = Transport | Changed | Analysed | Printed | BroughtIn | LeverMoved | Refused
 
 
-class StripMeter(Model):
-    """A strip's levels over one block: peak after the fader (left, right), most reduction in dB."""
-
-    peak: tuple[float, float]
-    reduction: float
-
-
 class StageMeter(Model):
     """A stage on the watched strip: reduction per 64-frame cell, left and right."""
 
@@ -183,7 +176,8 @@ class BlockReport(Model):
     """What happened during one block; travels behind the sound of the same frames.
 
     frame: where the block's cells begin. before, after: least and greatest value per 64-frame
-    cell at the watched place. momentary: LUFS of the main output over the last 400 ms; true_peak:
+    cell at the watched place. strips: peak after the fader, left and right, and most reduction in
+    dB. momentary: LUFS of the main output over the last 400 ms; true_peak:
     dBTP since play began. spectrum: before and after the watched place, dB per sixth of an octave
     (see core.measure.spectrum), every few blocks.
     """
@@ -192,7 +186,7 @@ class BlockReport(Model):
     before: list[tuple[float, float]]
     after: list[tuple[float, float]]
 
-    strips: dict[str, StripMeter]
+    strips: dict[str, tuple[float, float, float]]
     stages: dict[str, StageMeter]
     removed_gain: float
     spectrum: tuple[list[float], list[float]] | None

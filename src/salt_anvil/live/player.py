@@ -29,7 +29,7 @@ from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Session, Stage, branches
 from salt_anvil.files.media import extremes
 from salt_anvil.files.render import roll_blocks
-from salt_anvil.live.messages import BlockReport, Listen, StageMeter, StripMeter, Transport
+from salt_anvil.live.messages import BlockReport, Listen, StageMeter, Transport
 
 AHEAD_MS = 80.0
 COLD_LIMIT_S = 12.0
@@ -37,6 +37,8 @@ COLD_LIMIT_S = 12.0
 
 SPECTRUM_BLOCKS = 3
 """A spectrum is told every so many blocks."""
+
+SILENT_METER = np.zeros(3, np.float32)
 
 PATIENCE = 60
 """Turns after a change, or after missing checkpoints, before the loop's start is looked up."""
@@ -207,6 +209,7 @@ class Player:
         self._spectra = (Spectrum(session.rate), Spectrum(session.rate))
         self._ready: Head | None = None
         self._thaw: Thaw | None = None
+        self._gains = np.zeros((0, 3))
         self._patience = self._cooling = 0
 
     @property
@@ -368,7 +371,7 @@ class Player:
         before, after = ([round(float(v), 1) for v in m.levels()] for m in self._spectra)
         return before, after
 
-    def _strip_meters(self, block: MixBlock) -> dict[str, StripMeter]:
+    def _strip_meters(self, block: MixBlock) -> dict[str, tuple[float, float, float]]:
         assert self._mixer is not None
         k = self._mixer.position - 1
         found = {}
@@ -377,13 +380,23 @@ class Player:
             for told in item.cells.values():
                 if "reduction_db" in told and len(told["reduction_db"]):
                     most = max(most, float(told["reduction_db"].max()))
-            peaks = np.abs(block.faded[name]).max(axis=0)
-            found[name] = _meter(float(peaks[0]), float(peaks[1]), most)
-        for name, frozen in self._mixer.frozen.items():
-            left, right, most = frozen.meters(k)
-            gains = self._mixer.gains(self._plan.strip(name))
-            found[name] = _meter(left * gains[0], right * gains[1], most)
-        return found
+            left, right = np.abs(block.faded[name]).max(axis=0)
+            found[name] = (round(float(left), 5), round(float(right), 5), round(most, 2))
+        return found | self._read_meters(k)
+
+    def _read_meters(self, k: int) -> dict[str, tuple[float, float, float]]:
+        """Return the meters of the strips that are read; their gains are looked up now and then."""
+        assert self._mixer is not None
+        frozen = self._mixer.frozen
+        if not frozen:
+            return {}
+        names = list(frozen)
+        if k % 8 == 0 or len(self._gains) != len(names):
+            gains = [self._mixer.gains(self._plan.strip(n)) for n in names]
+            self._gains = np.column_stack([np.array(gains), np.ones(len(names))])
+        rows = [f.meters[k] if k < len(f.meters) else SILENT_METER for f in frozen.values()]
+        values = np.round(np.array(rows) * self._gains, 4).tolist()
+        return dict(zip(names, map(tuple, values), strict=True))
 
     def _removed_gain(self) -> float:
         """Return the gain that undoes the make-up of what is listened to."""
@@ -549,12 +562,6 @@ def _same_wiring(a: Plan, b: Plan) -> bool:
         ]  # fmt: skip
 
     return wiring(a) == wiring(b)
-
-
-def _meter(left: float, right: float, reduction: float) -> StripMeter:
-    return StripMeter.model_construct(
-        peak=(round(left, 5), round(right, 5)), reduction=round(reduction, 2)
-    )
 
 
 def _stereo(sound: Sound) -> Sound:

@@ -46,4 +46,9 @@
     border: 1px solid var(--hair);
     color: inherit;
   }
+  @media (max-width: 1100px) {
+    select {
+      max-width: 84px;
+    }
+  }
 </style>

@@ -360,6 +360,12 @@
     color: var(--ink);
   }
   @media (max-width: 1100px) {
+    .where {
+      display: none;
+    }
+    header {
+      gap: 8px;
+    }
     .panel {
       grid-template-columns: 216px minmax(0, 1fr);
     }

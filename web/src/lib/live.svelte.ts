@@ -190,15 +190,15 @@ export class Live {
     const time = performance.now() / 1000;
     const found: Record<string, Meter> = {};
     for (const { report } of batch) {
-      for (const [id, meter] of Object.entries(report.strips)) {
+      for (const [id, [peakLeft, peakRight, most]] of Object.entries(report.strips)) {
         const held = this.peaks.get(id);
-        if (!held || meter.reduction >= held.reduction || time - held.at > HOLD_S) {
-          this.peaks.set(id, { reduction: meter.reduction, at: time });
+        if (!held || most >= held.reduction || time - held.at > HOLD_S) {
+          this.peaks.set(id, { reduction: most, at: time });
         }
         const reduction = this.peaks.get(id)?.reduction ?? 0;
         const before = found[id];
-        const left = Math.max(meter.peak[0], before?.left ?? 0);
-        const right = Math.max(meter.peak[1], before?.right ?? 0);
+        const left = Math.max(peakLeft, before?.left ?? 0);
+        const right = Math.max(peakRight, before?.right ?? 0);
         found[id] = { left, right, reduction };
       }
     }

@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from salt_anvil.core.dsp.gate import BLOCK, Sound
 from salt_anvil.core.dsp.motion import Motion
@@ -26,13 +27,13 @@ class Frozen:
     """A strip that is read instead of computed: what it gave, and its meters, block by block.
 
     block: gives block k of the output after the chain. point: gives block k of a place inside
-    the chain that others listen to. meters: peak left and right, most reduction in dB, of block
-    k. mark: what it sounds like (see StripPlan).
+    the chain that others listen to. meters: (blocks, 3): peak left and right, most reduction in
+    dB. mark: what it sounds like (see StripPlan).
     """
 
     block: Callable[[int], Sound]
     point: Callable[[str, int], Sound]
-    meters: Callable[[int], tuple[float, float, float]]
+    meters: NDArray[np.float32]
     mark: str = ""
 
 
