@@ -28,6 +28,58 @@ def look(page: Page, theme: str) -> None:
     page.get_by_role("button", name="Stop").click()
 
 
+def play(page: Page, begin_s: float, end_s: float) -> None:
+    """Loop a stretch and play some of it."""
+    page.evaluate(
+        f"saltAnvil.live.send({{type: 'loop', begin: {begin_s} * 48000, end: {end_s} * 48000}})"
+    )
+    page.get_by_role("button", name="Play").click()
+    page.wait_for_timeout(5000)
+
+
+def nested(page: Page) -> None:
+    """Bands within the middle of the squeezebox: an open nested split, and the bands' panel."""
+    page.click("[data-strip=squeezebox]")
+    page.locator("[data-stage=squeezebox-mid-compressor] b").click()
+    page.get_by_role("button", name="into bands").click()
+    page.get_by_role("heading", name="3 bands").wait_for()
+    page.evaluate("saltAnvil.span.whole()")
+    page.wait_for_function("saltAnvil.work.analysed.squeezebox === 1", timeout=60_000)
+    play(page, 25, 40)
+    page.screenshot(path=FOLDER / "bands.png")
+    page.get_by_role("button", name="Stop").click()
+    page.keyboard.press("Control+z")
+
+
+def blended(page: Page) -> None:
+    """The crushed copy under the box drum, with the automation of its position."""
+    page.click("[data-strip=box-drum]")
+    page.get_by_label("Blend, opening bracket").click()
+    page.get_by_label("Automation of Join position").click()
+    page.get_by_text("matched by").wait_for(timeout=60_000)
+    page.wait_for_timeout(500)
+    page.screenshot(path=FOLDER / "blend.png")
+    page.get_by_label("Close the automation").click()
+
+
+def desk(page: Page) -> None:
+    """All strips, with the branches of the box drum."""
+    page.keyboard.press("3")
+    page.get_by_label("Branches of Box drum").click()
+    play(page, 25, 40)
+    page.screenshot(path=FOLDER / "desk.png")
+    page.get_by_role("button", name="Stop").click()
+
+
+def surface(page: Page, url: str) -> None:
+    """The control surface, with the demo's levers."""
+    other = page.context.new_page()
+    other.goto(f"{url}#surface")
+    other.wait_for_function("!document.querySelector('input').disabled")
+    other.screenshot(path=FOLDER / "surface.png")
+    other.close()
+
+
 def main() -> None:
     """Take them all."""
     with tempfile.TemporaryDirectory() as name, sync_playwright() as playwright:
@@ -42,6 +94,10 @@ def main() -> None:
         page.wait_for_selector("[data-session]")
         page.screenshot(path=FOLDER / "sessions.png")
         look(page, "light")
+        nested(page)
+        blended(page)
+        desk(page)
+        surface(page, server.url)
         look(page, "dark")
         browser.close()
         server.stop()

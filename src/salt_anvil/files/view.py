@@ -97,7 +97,8 @@ class Viewer:
         """Return the places before and after, and the stages in between."""
         tap = item.graph.taps.get(at) or item.graph.taps["chain"]
         before, after = tap.wires
-        return before.source, after.source, _inside(item.strip.chain, at)
+        # A stage that is off listens on, but takes nothing away.
+        return before.source, after.source, [s for s in _inside(item.strip.chain, at) if s.on]
 
     def picture(
         self, strip: str, at: str, begin: int, end: int, columns: int, media: MediaFolder

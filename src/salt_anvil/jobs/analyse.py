@@ -160,11 +160,12 @@ class _StripAnalysis:
             self._write(f"peaks-{point}.f32", extremes(sound, GRID), "<f4")
             self._write(f"rows-{point}.f64", self._meters[point].feed(sound[:left]), "<f8")
         most = np.zeros(len(blocks))
+        on = {s.id for s in self._item.stages if s.on}
         for stage in blocks[0].cells:
             for name in blocks[0].cells[stage]:
                 cells = np.concatenate([b.cells[stage][name] for b in blocks])
                 self._write(f"cells-{stage}-{name}.f32", cells, "<f4")
-                if name == "reduction_db":
+                if name == "reduction_db" and stage in on:
                     most = np.maximum(most, cells.max(axis=1).reshape(len(blocks), -1).max(axis=1))
         out = self._sounds(blocks)
         peaks = np.abs(out).reshape(len(blocks), BLOCK, -1).max(axis=1)

@@ -340,7 +340,10 @@ class Player:
         stages = {}
         strips = self._strip_meters(block)
         watched = _strip(self._plan, self._listen)
+        off = {s.id for s in self._plan.strip(watched).stages if not s.on}
         for stage, told in block.strips[watched].cells.items():
+            if stage in off:
+                continue
             reduction, level = told.get("reduction_db"), told.get("level_db")
             stages[stage] = StageMeter.model_construct(
                 reduction=_rounded(reduction), level=_rounded(level)
@@ -377,8 +380,9 @@ class Player:
         found = {}
         for name, item in block.strips.items():
             most = 0.0
-            for told in item.cells.values():
-                if "reduction_db" in told and len(told["reduction_db"]):
+            off = {s.id for s in self._plan.strip(name).stages if not s.on}
+            for stage, told in item.cells.items():
+                if stage not in off and len(told.get("reduction_db", ())):
                     most = max(most, float(told["reduction_db"].max()))
             left, right = np.abs(block.faded[name]).max(axis=0)
             found[name] = (round(float(left), 5), round(float(right), 5), round(most, 2))

@@ -90,8 +90,9 @@
         on={stage.on}
         label="{title} on"
         onswitch={(on) => void work.edit({ type: 'set_stage', stage: stage.id, on })}
-        ><b>{title}</b></Tick
+        ><span></span></Tick
       >
+      <b>{title}</b>
       {#if key && small}<span class="inner" title="key: {key}">key</span>{/if}
     </span>
     <span class="foot">

@@ -190,6 +190,11 @@
     border-bottom: 1px solid var(--edge);
     font-weight: 600;
   }
+  @media (max-width: 1100px) {
+    .desk {
+      grid-template-columns: minmax(0, 1fr) 0;
+    }
+  }
   .deep :global(.row > .name) {
     padding-left: calc(10px * var(--deep));
   }
