@@ -31,6 +31,8 @@ def serve(data: Path, host: str, port: int) -> int:
     config = uvicorn.Config(
         create_app(hub, allowed_hosts(host, port)), log_level="warning", ws="websockets-sansio",
         ws_max_size=1 << 20, timeout_graceful_shutdown=2,
+        # Sound does not get smaller, and compressing it takes time that play has not.
+        ws_per_message_deflate=False,
     )  # fmt: skip
     shown = f"[{host}]" if ":" in host else host
     print(f"Salt Anvil is at http://{shown}:{port}", flush=True)
