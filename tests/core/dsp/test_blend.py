@@ -34,6 +34,7 @@ def test_steady_stays_within_its_limits() -> None:
     against = Blend(1, 1, -0.99)
     assert opposed(against)
     assert not opposed(Blend(1, 1, 0))
+    assert not opposed(Blend(1, 1e-6, 0))
     a, b = gains("steady", 0.5, against)
     assert a == pytest.approx(0.5 * GAIN_LIMIT)
     assert b == pytest.approx(0.5 * GAIN_LIMIT)

@@ -9,9 +9,19 @@ import numpy as np
 import pyloudnorm
 import pytest
 
+from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.edits import rebuilt
+from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.splits import Division, Joining
 from salt_anvil.core.errors import CoreError, RoutingError
+from salt_anvil.core.measure.wiring import wiring_cautions
+from salt_anvil.core.processors import Context
+from salt_anvil.core.recipe import read_recipe, recipe_session
+from salt_anvil.core.session import Split, checked
 from tests.conftest import noise, sine
-from tests.routing import RATE, bands, split, stage, through
+from tests.core.engine.test_engine import energy_over
+from tests.routing import RATE, bands, reader, split, stage, through
 
 EMPTY: list[dict[str, Any]] = []
 
@@ -187,3 +197,54 @@ def test_nested_splits_on_mono_branches() -> None:
     inner = bands(EMPTY, EMPTY, phase="linear")
     out = through([split("mid-side", [inner], [stage(ratio=1, lookahead_ms=2)])], sound)
     assert np.abs(out - sound).max() < 1e-6
+
+
+def test_mid_side_nulls_in_double_precision() -> None:
+    """Before float32 comes into it: (L + R) / 2 + (L - R) / 2 is L within 1e-15."""
+    item = checked(Split, {"id": "s", "kind": "split", "by": "mid-side", "branches": [
+        {"id": "m", "name": "mid"}, {"id": "d", "name": "sides"}]})  # fmt: skip
+    context = Context(48000, 2)
+    sound = noise(1024)
+    middle, side, dry = Division(item, context).run(sound)
+    back = Joining(item, context, {}, None).run([middle, side], dry, sound, 0)
+    assert np.abs(back - sound).max() < 1e-15
+    assert np.abs(middle[:, 0] - sound.mean(axis=1)).max() < 1e-15
+
+
+def test_moved_crossovers_and_gains_make_no_click() -> None:
+    """A 200 Hz tone while corners, gains, mix and switches are changed in play."""
+    tone = sine(200, 3.2, level_db=-12)
+    chain = [bands([], [stage(threshold_db=-30)], []) | {"id": "s"}]
+    steps: list[dict[str, Any]] = [
+        {"crossovers_hz": [300, 1000]}, {"crossovers_hz": [150, 5000]}, {"mix": 0.3},
+        {"on": False}, {"on": True}, {"slope": 48}, {"phase": "linear"},
+        {"crossovers_hz": [250, 900]},
+    ]  # fmt: skip
+    session = recipe_session(read_recipe({"chain": chain}), 48000, 2, len(tone), {})
+    mixer = Mixer(make_plan(session), reader({"in": tone}))
+    out = []
+    for step in [{}, *steps]:
+        strip = session.strips[0]
+        changed = checked(Split, strip.chain[0].model_dump() | step)
+        strip = strip.model_copy(update={"chain": [changed]})
+        session = rebuilt(session, strips=[strip, *session.strips[1:]])
+        mixer.change(make_plan(session))
+        out += [mixer.block(("in",)).strips["in"].out for _ in range(14)]
+    # Steps of a filter's own ringing stay; a click would stand at -40.
+    assert energy_over(np.concatenate(out)[8 * 1024 :], 6000) < 10 ** (-76 / 20)
+
+
+@pytest.mark.parametrize(
+    ("held", "rule"),
+    [
+        (Blend(1.0, 1.0, -0.99), "opposed"), (Blend(0.0, 0.0, 0.0), "silent"),
+        (Blend(1.0, 1e-6, 0.0), "match"), (Blend(1.0, 0.5, 0.2), None), (None, None),
+    ],
+)  # fmt: skip
+def test_a_steady_join_warns(held: Blend | None, rule: str | None) -> None:
+    chain = [split("copies", EMPTY, [stage()], join={"law": "steady"}) | {"id": "s"}]
+    session = recipe_session(read_recipe({"chain": chain}), 48000, 2, 4096, {})
+    plan = make_plan(session, held=lambda digest: held)
+    found = wiring_cautions(plan.strip("in"), 4096)
+    assert [c.rule for c in found] == ([f"{rule} s"] if rule else [])
+    assert all(c.words.endswith(".") for c in found)

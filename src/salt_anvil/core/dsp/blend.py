@@ -54,6 +54,8 @@ def gains(law: Law, x: float, blend: Blend | None = None) -> tuple[float, float]
 
 def opposed(blend: Blend) -> bool:
     """Say whether the two cancel so much that the steady law stops at its 6 dB on the way."""
+    if blend.both >= 0:
+        return False
     k = match(blend)
     for step in range(1, 20):
         x = step / 20
