@@ -1,6 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import { api } from '../lib/api';
+  import { isSplit, stages } from '../lib/chain';
   import type { Live } from '../lib/live.svelte';
   import { colour } from '../lib/theme';
   import type { Picture, Report } from '../lib/types';
@@ -47,20 +48,24 @@
     live.onTold((batch) => {
       if (!picture || of !== work.at) return;
       for (const { report } of batch) {
-        const { frame, before, after, stages } = report;
-        const level = stages[work.stageId]?.level ?? [];
+        const { frame, before, after } = report;
+        const level = report.stages[work.stageId]?.level ?? [];
         dirty = refine(picture, frame, before, after, reductionAt(report), level) || dirty;
       }
       if (dirty && performance.now() - painted > REPAINT_MS) paint();
     }),
   );
 
-  /** Reduction per cell of the stage looked at, or of the whole chain. */
+  /** Reduction per cell at the place looked at: in a row it adds up, side by side the most counts. */
   function reductionAt(report: Report): number[] {
-    if (work.at !== 'chain') return report.stages[work.stageId]?.reduction ?? [];
-    const chain = Object.values(report.stages).filter((s) => s.reduction.length > 0);
-    return (chain[0]?.reduction ?? []).map((_, i) =>
-      chain.reduce((sum, s) => sum + (s.reduction[i] ?? 0), 0),
+    const { stage, split, branch, strip } = work;
+    if (work.at !== 'chain' && stage) return report.stages[stage.id]?.reduction ?? [];
+    const inside = branch?.chain ?? strip?.chain ?? [];
+    const beside = work.at !== 'chain' && split !== null && !branch;
+    const chosen = beside ? stages([split]) : inside.filter((e) => !isSplit(e));
+    const told = chosen.map((e) => report.stages[e.id]?.reduction ?? []).filter((r) => r.length);
+    return (told[0] ?? []).map((_, i) =>
+      told.reduce((all, r) => (beside ? Math.max(all, r[i] ?? 0) : all + (r[i] ?? 0)), 0),
     );
   }
 
