@@ -330,3 +330,24 @@ def test_a_lever_is_moved_from_the_surface(page: Page, demo_server: Server) -> N
     page.wait_for_function("saltAnvil.work.state.model.levers[0].value === 0")
     surface.close()
     undo_all(page)
+
+
+def test_a_gate_says_what_it_does_and_is_set_in_its_picture(page: Page) -> None:
+    open_demo(page, "announcement")
+    expect(page.get_by_role("heading", name="Gate")).to_be_visible()
+    canvas = page.get_by_label("Level that the gate hears")
+    box = canvas.bounding_box()
+    assert box
+    # The upper line stands at the threshold; dragged down, both go with it.
+    y = box["y"] + 24 / 84 * (box["height"] - 34)
+    page.mouse.move(box["x"] + 200, y)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 200, y + 6, steps=3)
+    page.mouse.up()
+    page.wait_for_function("saltAnvil.work.state.words.includes('threshold')")
+    assert strip_of(page, "announcement")["chain"][0]["params"]["threshold_db"] < -25
+    page.get_by_role("button", name="Play").click()
+    expect(page.get_by_role("status").filter(has_text="open")).to_be_visible(timeout=20_000)
+    expect(page.locator("[data-openings]")).not_to_have_attribute("data-openings", "0")
+    page.get_by_role("button", name="Stop").click()
+    undo_all(page)

@@ -29,6 +29,19 @@ _COMPRESSOR: list[tuple[str, str, dict[str, Any]]] = [
         "threshold_db": -28, "ratio": 5, "knee_db": 6, "attack_ms": 6, "hold_ms": 80,
         "release_ms": 260, "makeup_db": 6}),
 ]  # fmt: skip
+_GATE: list[tuple[str, str, dict[str, Any]]] = [
+    ("Only the drum", "A close drum: opens at once, keeps the body, shuts the neighbours out.", {
+        "threshold_db": -30, "hysteresis_db": 6, "depth_db": 60, "attack_ms": 0.1, "hold_ms": 60,
+        "release_ms": 140, "lookahead_ms": 1}),
+    ("Pauses down", "A spoken voice: the room sinks between the words, nothing is cut.", {
+        "threshold_db": -44, "hysteresis_db": 6, "depth_db": 16, "attack_ms": 3, "hold_ms": 250,
+        "release_ms": 320, "lookahead_ms": 4}),
+    ("Boom without the click", "A slow opening leaves the body of a bass drum alone.", {
+        "threshold_db": -26, "depth_db": 80, "attack_ms": 18, "hold_ms": 30, "release_ms": 160}),
+    ("Short and dry", "Cuts the tail of a hit; two milliseconds of hold against ticks.", {
+        "threshold_db": -24, "hysteresis_db": 8, "depth_db": 40, "attack_ms": 0.05, "hold_ms": 2,
+        "release_ms": 25, "lookahead_ms": 1}),
+]  # fmt: skip
 _TRIM: list[tuple[str, str, dict[str, Any]]] = [
     ("Headroom", "Six decibels down before something that wants room.", {"gain_db": -6}),
     ("Turned round", "The other polarity, for a microphone on the far side.", {"invert": True}),
@@ -37,7 +50,7 @@ _TRIM: list[tuple[str, str, dict[str, Any]]] = [
 
 def starting_points(kind: str) -> list[Recipe]:
     """Return the starting points for a processor."""
-    known = {"compressor": _COMPRESSOR, "trim": _TRIM}
+    known = {"compressor": _COMPRESSOR, "gate": _GATE, "trim": _TRIM}
     return [
         read_recipe({"name": name, "note": note, "chain": [{"kind": kind, "params": params}]})
         for name, note, params in known.get(kind, [])

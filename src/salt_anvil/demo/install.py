@@ -80,6 +80,11 @@ TRACKS: list[tuple[str, str, float, float, Chain]] = [
                     makeup_db=2) | {"key": {"source": "strip:lead-voice"}},
     ]),
     ("Announcement", "voices-bus", -1.0, -0.15, [
+        # Hum and the band's bleed sink in the pauses and after the last word.
+        {"id": "announcement-gate", "kind": "gate", "params": {
+            "threshold_db": -24, "hysteresis_db": 8, "depth_db": 18, "attack_ms": 3,
+            "hold_ms": 250, "release_ms": 320, "lookahead_ms": 4},
+         "key": {"low_hz": 150, "high_hz": 5000}},
         _compressor("announcement", threshold_db=-30, ratio=4, attack_ms=8, hold_ms=60,
                     release_ms=220, makeup_db=6),
     ]),

@@ -166,10 +166,16 @@ Event = Transport | Changed | Analysed | Printed | BroughtIn | LeverMoved | Refu
 
 
 class StageMeter(Model):
-    """A stage on the watched strip: reduction per 64-frame cell, left and right."""
+    """A stage on the watched strip, per 64-frame cell, the louder channel.
+
+    phase: what a gate is doing, 0 closed, 1 closing, 2 holding, 3 opening, 4 open; opened: how
+    often it began to open.
+    """
 
     reduction: list[float]
     level: list[float]
+    phase: list[int]
+    opened: int
 
 
 class BlockReport(Model):

@@ -346,7 +346,10 @@ class Player:
                 continue
             reduction, level = told.get("reduction_db"), told.get("level_db")
             stages[stage] = StageMeter.model_construct(
-                reduction=_rounded(reduction), level=_rounded(level)
+                reduction=_rounded(reduction),
+                level=_rounded(level),
+                phase=[int(v) for v in _rounded(told.get("phase"))],
+                opened=int(sum(_rounded(told.get("opened")))),
             )
         taps = block.strips[watched].taps.get(self._watched())
         sides = taps if taps else (block.strips[watched].out,) * 2

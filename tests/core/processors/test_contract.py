@@ -16,7 +16,9 @@ from tests.conftest import RATES, noise, sine
 
 KINDS = sorted(REGISTRY)
 # Settings under which a kind leaves every sound as it is.
-NEUTRAL: dict[str, dict[str, Any]] = {"trim": {}, "compressor": {"ratio": 1}}
+NEUTRAL: dict[str, dict[str, Any]] = {
+    "trim": {}, "compressor": {"ratio": 1}, "gate": {"depth_db": 0},
+}  # fmt: skip
 # Settings that use as much of the machinery as possible.
 BUSY: dict[str, list[dict[str, Any]]] = {
     "trim": [{"gain_db": -3, "dc_block": True, "delay_ms": 7.3, "invert": True}],
@@ -24,6 +26,10 @@ BUSY: dict[str, list[dict[str, Any]]] = {
         {"threshold_db": -30, "lookahead_ms": 3.7, "restore": 0.4, "link": 0.5, "hold_ms": 9},
         {"threshold_db": -30, "topology": "feed-back", "release_mode": "auto", "detector": "rms"},
         {"threshold_db": -30, "ballistics": "branching", "stereo": "mid-side", "makeup_db": 5},
+    ],
+    "gate": [
+        {"threshold_db": -20, "lookahead_ms": 3.7, "link": 0.5, "hold_ms": 2, "release_ms": 15},
+        {"threshold_db": -12, "hysteresis_db": 0, "depth_db": 24, "attack_ms": 0.3, "hold_ms": 0},
     ],
 }
 BUSY_CASES = [(kind, index) for kind in KINDS for index in range(len(BUSY[kind]))]

@@ -7,6 +7,7 @@
   import type { Control, ParamValue, Slot, Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import CurvePicture from './CurvePicture.svelte';
+  import GatePicture from './GatePicture.svelte';
   import HitsPicture from './HitsPicture.svelte';
   import KeySource from './KeySource.svelte';
   import { MIX } from './controls';
@@ -178,7 +179,9 @@
       {/if}
     </header>
     <div class="left">
-      {#if kind.level_line}
+      {#if kind.kind === 'gate'}
+        <GatePicture {work} {live} />
+      {:else if kind.level_line}
         <div class="pictures">
           <CurvePicture {work} {live} />
           <HitsPicture {work} {live} />

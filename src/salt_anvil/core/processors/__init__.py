@@ -3,9 +3,10 @@
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Kind, Params, Processor, Report
 from salt_anvil.core.processors.compressor import Compressor
+from salt_anvil.core.processors.gate import Gate
 from salt_anvil.core.processors.trim import Trim
 
-_ALL: tuple[Processor[Params], ...] = (Trim(), Compressor())  # type: ignore[assignment]
+_ALL: tuple[Processor[Params], ...] = (Trim(), Compressor(), Gate())  # type: ignore[assignment]
 REGISTRY: dict[str, Processor[Params]] = {p.kind: p for p in _ALL}
 
 

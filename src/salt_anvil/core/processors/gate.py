@@ -1,0 +1,130 @@
+"""gate: lets through what is loud enough, and closes behind it."""
+
+from typing import Any
+
+import numpy as np
+
+from salt_anvil.core.dsp import gating as g
+from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.dynamics import rate_of
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.processors.compressor import cells_of
+
+DETECT_MS = 3.0
+"""Time in which the detector falls by 63 %; common practice, no source."""
+QUIET = 1e-15
+
+
+class GateParams(Params):
+    """Parameters of the gate."""
+
+    threshold_db: float = number(
+        -40, -80, 0, label="Threshold", unit="dB", scale="db",
+        marks=(-80, -60, -40, -20, 0), doc="Level at which the gate opens.",
+    )  # fmt: skip
+    hysteresis_db: float = number(
+        4, 0, 24, label="Hysteresis", unit="dB", marks=(0, 4, 8, 12, 24),
+        doc="The gate closes this much below the threshold; 0 chatters on a hovering level.",
+    )  # fmt: skip
+    depth_db: float = number(
+        80, 0, 100, label="Depth", unit="dB", marks=(0, 20, 40, 60, 80, 100),
+        doc="How much the closed gate takes away.",
+    )  # fmt: skip
+    attack_ms: float = number(
+        1, 0.02, 100, label="Attack", unit="ms", scale="log", step=0.01,
+        marks=(0.02, 0.1, 1, 10, 100),
+        doc="Time to 63 % of the opening; a slow one loses the first edge.",
+    )  # fmt: skip
+    hold_ms: float = number(
+        20, 0, 2000, label="Hold", unit="ms", marks=(0, 500, 1000, 1500, 2000), step=0.5,
+        doc="Time that it stays open behind the sound; 1 to 2 ms take a quick release's ticks.",
+    )  # fmt: skip
+    release_ms: float = number(
+        120, 1, 4000, label="Release", unit="ms", scale="log", marks=(1, 10, 100, 1000, 4000),
+        doc="Time in which it has closed by 63 % of its depth in dB.",
+    )  # fmt: skip
+    lookahead_ms: float = number(
+        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
+        marks=(0, 5, 10, 15, 20), doc="Opens this much before the sound, so that no edge is lost.",
+    )  # fmt: skip
+    link: float = number(
+        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="1: the louder channel opens both; 0: each for itself.",
+    )  # fmt: skip
+
+
+class Gate(Processor[GateParams]):
+    """Gate with two thresholds, hold and look-ahead."""
+
+    kind = "gate"
+    title = "Gate"
+    doc = "Closes on what is quieter than a threshold: bleed, noise, tails."
+    Params = GateParams
+    listens = True
+    level_line = "threshold_db"
+
+    def latency(self, params: GateParams, rate: int) -> int:
+        return round(params.lookahead_ms * rate / 1000)
+
+    def controls(self, params: GateParams, context: Context) -> Vector:
+        rate = context.rate
+        vector = np.zeros(g.CONTROLS)
+        vector[g.OPEN_AT] = to_gain(params.threshold_db)
+        vector[g.CLOSE_AT] = to_gain(params.threshold_db - params.hysteresis_db)
+        vector[g.FLOOR] = to_gain(-params.depth_db)
+        vector[g.ATTACK] = rate_of(params.attack_ms, rate)
+        vector[g.RELEASE] = g.fall_rate(params.depth_db, params.release_ms, rate)
+        vector[g.HOLD] = params.hold_ms * rate / 1000
+        vector[g.LINK] = params.link
+        vector[g.FALL] = rate_of(DETECT_MS, rate)
+        return vector
+
+    def prepare(self, params: GateParams, context: Context) -> State:
+        lanes = context.channels
+        detector = np.zeros((g.STATES, lanes))
+        detector[g.GAIN] = to_gain(-params.depth_db)
+        return State(
+            detector=detector,
+            past=np.zeros((self.latency(params, context.rate), lanes)),
+            reduction=np.zeros(lanes),
+            phase=np.zeros(lanes),
+            opened=np.zeros(lanes),
+            heard=np.full(lanes, -300.0),
+        )
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: GateParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        gain, level, phases, opened = (np.empty_like(block) for _ in range(4))
+        g.gate_into(
+            gain, level, phases, opened, key, start, ramp.value, ramp.step, state["detector"]
+        )
+        out = delayed(block, state["past"]) * gain
+        late = start - len(state["past"])
+        taken = -20 * np.log10(np.maximum(gain, 1e-6))
+        cells = {
+            "reduction_db": cells_of(taken, late, state["reduction"], 0.0),
+            "phase": cells_of(phases, late, state["phase"], 0.0),
+            "opened": cells_of(opened, late, state["opened"], 0.0),
+        }
+        if context.observe:
+            heard = 20 * np.log10(np.maximum(level, QUIET))
+            cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
+        return out, Report(late // GRID, cells)
+
+    def picture(self, params: GateParams, context: Context) -> dict[str, Any]:
+        levels = [-80 + 0.5 * i for i in range(161)]
+        opens, closes = params.threshold_db, params.threshold_db - params.hysteresis_db
+        curve = [[x, x if x >= opens else x - params.depth_db] for x in levels]
+        return {"curve": curve, "bare": curve, "opens_db": opens, "closes_db": closes}

@@ -1,0 +1,138 @@
+"""The gate against what its controls promise: openings, times, edges, ticks, look-ahead.
+
+Figures in dB of its own depth and times are closed forms; that 1 to 2 ms of hold take the ticks
+away is common practice, no source.
+"""
+
+import math
+from typing import Any
+
+import numpy as np
+import pytest
+
+from salt_anvil.core.dsp import gating as g
+from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.processors import Context
+from tests.conftest import constant, noise, sine
+from tests.core.processors.test_contract import run, stage
+
+RATE = 48000
+
+
+def gated(sound: np.ndarray, key: np.ndarray | None = None, **params: Any):
+    unit = Unit(stage("gate", params), Context(RATE, sound.shape[1], observe=True))
+    if key is None:
+        return run(unit, sound)
+    out = [
+        unit.process(sound[a : a + 1024], a, key[a : a + 1024]).out
+        for a in range(0, len(sound), 1024)
+    ]
+    return np.concatenate(out), {}
+
+
+def openings(cells: dict[str, np.ndarray]) -> int:
+    return int(cells["opened"].max(axis=1).sum())
+
+
+def hovering(seconds: float = 4.0) -> np.ndarray:
+    """A tone whose level wanders 1.5 dB around -40 dBFS, as a fading note does."""
+    wander = np.random.default_rng(5).standard_normal(round(seconds * 50))
+    smooth = np.repeat(np.convolve(wander, np.ones(5) / 5, "same"), RATE // 50)
+    level = -40 + 1.5 * smooth / np.abs(smooth).max()
+    return sine(440, seconds)[: len(level)] * 10 ** (level / 20)[:, None]
+
+
+def test_hysteresis_ends_the_chatter() -> None:
+    sound = hovering()
+    counts = [
+        openings(gated(sound, threshold_db=-40, hysteresis_db=h, hold_ms=0, release_ms=5)[1])
+        for h in (0, 4)
+    ]
+    assert counts[0] > 8
+    assert counts[1] == 1
+
+
+def test_it_opens_and_closes_at_its_two_levels() -> None:
+    for level, first, expected in ((-39.9, -60, True), (-40.1, -60, False), (-43.9, -20, True),
+                                   (-44.1, -20, False)):  # fmt: skip
+        sound = np.concatenate([constant(first, RATE // 2), constant(level, RATE)])
+        out, _ = gated(sound, threshold_db=-40, hysteresis_db=4, hold_ms=0, release_ms=10)
+        assert (np.abs(out[-1, 0]) == np.abs(sound[-1, 0])) is np.bool_(expected), level
+
+
+def test_attack_and_release_reach_63_percent_in_their_time() -> None:
+    sound = np.concatenate(
+        [constant(-80, RATE // 4), constant(-10, RATE // 2), np.zeros((RATE, 2))]
+    )
+    _, cells = gated(sound, threshold_db=-40, attack_ms=20, hold_ms=0, release_ms=200, depth_db=60)
+    unit = Unit(stage("gate", {"threshold_db": -40, "attack_ms": 20, "depth_db": 60}),
+                Context(RATE, 2))  # fmt: skip
+    opened = np.concatenate(
+        [unit.process(sound[a : a + 1024], a).out for a in range(0, RATE, 1024)]
+    )
+    gain = opened[RATE // 4 : RATE // 2, 0] / sound[RATE // 4 : RATE // 2, 0]
+    reached = int(np.argmax(gain >= 1 - math.exp(-1)))
+    assert reached == pytest.approx(0.020 * RATE, rel=0.02)
+    taken = cells["reduction_db"].max(axis=1)
+    # The detector needs its own time to fall from -10 to -44 dBFS before anything closes.
+    falls = 3.0 * math.log(10 ** (34 / 20)) / 1000 * RATE / 64
+    begin = (RATE // 4 + RATE // 2) / 64 + falls
+    share = int(np.argmax(taken[round(begin) :] >= (1 - math.exp(-1)) * 60))
+    assert share * 64 / RATE == pytest.approx(0.200, rel=0.03)
+
+
+def test_hold_and_depth() -> None:
+    sound = np.concatenate([constant(-10, 4800), np.zeros((RATE, 2))])
+    _, cells = gated(sound, threshold_db=-40, hold_ms=300, release_ms=5, depth_db=36)
+    taken, phase = cells["reduction_db"].max(axis=1), cells["phase"].max(axis=1)
+    assert taken[-1] == pytest.approx(36, abs=0.01)
+    held = (phase == g.HOLDING).sum() * 64 / RATE
+    assert held == pytest.approx(0.3, rel=0.02)
+    assert {g.OPEN, g.HOLDING, g.CLOSING, g.CLOSED} <= set(phase)
+
+
+def energy_over_8k(sound: np.ndarray) -> float:
+    spectrum = np.abs(np.fft.rfft(sound[:, 0] * np.hanning(len(sound)))) ** 2
+    return float(spectrum[round(8000 / RATE * len(sound)) :].sum())
+
+
+def test_two_milliseconds_of_hold_take_the_ticks_away() -> None:
+    """A low tone that fades: quick release without hold closes and opens within its waves."""
+    tone = sine(70, 2.0) * np.linspace(0.5, 0.001, 2 * RATE)[:, None]
+    settings = {"threshold_db": -30, "hysteresis_db": 0, "release_ms": 1, "attack_ms": 0.02}
+    ticking, a = gated(tone, hold_ms=0, **settings)
+    quiet, b = gated(tone, hold_ms=12, **settings)
+    assert openings(a) > 2 * openings(b)
+    assert energy_over_8k(ticking) > 2 * energy_over_8k(quiet)
+
+
+def test_look_ahead_keeps_the_first_edge() -> None:
+    sound = np.zeros((RATE, 1))
+    sound[20000:22000] = noise(2000, 1, level=0.2)
+    kept = []
+    for ahead in (0, 5):
+        unit = Unit(stage("gate", {"threshold_db": -40, "attack_ms": 1, "lookahead_ms": ahead}),
+                    Context(RATE, 1))  # fmt: skip
+        out, _ = run(unit, sound)
+        edge = out[20000 + unit.latency : 20024 + unit.latency]
+        kept.append(float(np.square(edge).sum() / np.square(sound[20000:20024]).sum()))
+    assert kept[0] < 0.1
+    assert kept[1] > 0.9
+
+
+def test_the_key_filter_chooses_what_opens_it() -> None:
+    """Bleed below 200 Hz, louder than the hits, does not open a gate that listens above 1 kHz."""
+    bleed = sine(100, 1.0, level_db=-12)
+    params = {"threshold_db": -30}
+    unit = Unit(stage("gate", params, key={"low_hz": 1000}), Context(RATE, 2))
+    out, cells = run(unit, bleed)
+    assert openings(cells) == 0
+    assert np.abs(out).max() < 1e-4
+
+
+def test_a_linked_gate_keeps_the_image() -> None:
+    sound = np.concatenate([constant(-20, RATE // 2, 1), constant(-50, RATE // 2, 1)], axis=1)
+    linked, _ = gated(sound, threshold_db=-40)
+    alone, _ = gated(sound, threshold_db=-40, link=0)
+    assert linked[-1, 1] == sound[-1, 1]
+    assert abs(alone[-1, 1]) < 1e-3 * abs(sound[-1, 1]) + 1e-6

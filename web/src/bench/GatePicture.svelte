@@ -1,0 +1,175 @@
+<script lang="ts">
+  import type { Live } from '../lib/live.svelte';
+  import { colour } from '../lib/theme';
+  import type { Work } from '../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+  }
+  let { work, live }: Props = $props();
+
+  const PHASES = ['closed', 'closing', 'holding', 'opening', 'open'] as const;
+  const FLOOR = -84;
+  const FOOT = 34;
+  let width = $state(410);
+  let height = $state(170);
+  let canvas: HTMLCanvasElement | undefined = $state();
+  let past: { level: number; phase: number }[] = [];
+  let phase = $state(0);
+  let openings = $state(0);
+  let seconds = $state(0);
+  let drag: 'opens' | 'closes' | null = null;
+  let of = '';
+
+  const stage = $derived(work.stage);
+  const opens = $derived(Number(stage?.params.threshold_db ?? -40));
+  const closes = $derived(opens - Number(stage?.params.hysteresis_db ?? 0));
+  const y = (db: number): number => (Math.min(Math.max(db, FLOOR), 0) / FLOOR) * (height - FOOT);
+
+  $effect(() =>
+    live.onTold((batch) => {
+      if (!stage) return;
+      if (of !== stage.id) {
+        of = stage.id;
+        past = [];
+        openings = seconds = 0;
+      }
+      for (const { report } of batch) {
+        const told = report.stages[stage.id];
+        if (!told?.phase.length) continue;
+        phase = told.phase[told.phase.length - 1] ?? 0;
+        openings += told.opened;
+        seconds += (told.phase.length * 64) / work.rate;
+        past.push({ level: Math.max(FLOOR, ...told.level), phase: Math.max(...told.phase) });
+      }
+      past = past.slice(-Math.floor(width));
+      paint();
+    }),
+  );
+  $effect(() => {
+    void [opens, closes, width, height];
+    paint();
+  });
+
+  /** What the gate did, told apart by shape: full, lines, ramps, a thin line. */
+  function paint(): void {
+    const context = canvas?.getContext('2d');
+    if (!context) return;
+    context.clearRect(0, 0, width, height);
+    const left = width - past.length;
+    const base = height - 6;
+    past.forEach((cell, i) => {
+      const x = left + i;
+      context.fillStyle = colour(cell.phase >= 2 ? 'slate' : 'before');
+      context.fillRect(x, y(cell.level), 1, height - FOOT - y(cell.level));
+      const tall = [2, 8, 16, 12, 18][cell.phase] ?? 2;
+      context.fillStyle = colour('ink');
+      if (cell.phase !== 2 || x % 3 === 0) context.fillRect(x, base - tall, 1, tall);
+    });
+    for (const [db, dash] of [
+      [opens, []],
+      [closes, [5, 4]],
+    ] as [number, number[]][]) {
+      context.strokeStyle = colour('ink');
+      context.lineWidth = 1.5;
+      context.setLineDash(dash);
+      context.beginPath();
+      context.moveTo(0, y(db));
+      context.lineTo(width, y(db));
+      context.stroke();
+    }
+    context.setLineDash([]);
+  }
+
+  function level(event: PointerEvent): number {
+    return Math.round(((event.offsetY / (height - FOOT)) * FLOOR + 1e-9) * 2) / 2;
+  }
+
+  function down(event: PointerEvent): void {
+    const at = event.offsetY;
+    if (Math.abs(at - y(opens)) < 9) drag = 'opens';
+    else if (Math.abs(at - y(closes)) < 9) drag = 'closes';
+    else return;
+    canvas?.setPointerCapture(event.pointerId);
+  }
+
+  function move(event: PointerEvent): void {
+    if (drag === 'opens') work.hold('threshold_db', Math.min(Math.max(level(event), -80), 0));
+    if (drag === 'closes') {
+      work.hold('hysteresis_db', Math.min(Math.max(opens - level(event), 0), 24));
+    }
+  }
+
+  function up(): void {
+    if (!drag) return;
+    drag = null;
+    void work.drop();
+  }
+</script>
+
+<figure bind:clientWidth={width}>
+  <div bind:clientHeight={height} class="field">
+    <canvas
+      bind:this={canvas}
+      {width}
+      {height}
+      aria-label="Level that the gate hears, the levels at which it opens and closes, and what it did"
+      onpointerdown={down}
+      onpointermove={move}
+      onpointerup={up}
+    ></canvas>
+    <span class="line" style:top="{y(opens) - 15}px">opens {opens.toFixed(1)} dB</span>
+    {#if closes < opens - 1}
+      <span class="line" style:top="{y(closes) + 2}px">closes {closes.toFixed(1)} dB</span>
+    {/if}
+  </div>
+  <figcaption>
+    <b role="status">{live.transport.playing ? PHASES[phase] : 'not playing'}</b>
+    <span data-openings={openings}
+      >{openings}
+      {openings === 1 ? 'opening' : 'openings'} in {seconds.toFixed(0)} s{openings > 6 * seconds &&
+      seconds > 1
+        ? ': it chatters; more hysteresis or hold'
+        : ''}</span
+    >
+  </figcaption>
+</figure>
+
+<style>
+  figure {
+    margin: 0;
+    display: grid;
+    grid-template-rows: 152px 18px;
+    min-width: 0;
+  }
+  .field {
+    position: relative;
+    background: var(--field);
+    border: 1px solid var(--hair);
+    overflow: hidden;
+  }
+  canvas {
+    position: absolute;
+    inset: 0;
+    touch-action: none;
+    cursor: ns-resize;
+  }
+  .line {
+    position: absolute;
+    left: 6px;
+    font-size: 10px;
+    line-height: 13px;
+    background: var(--field);
+    pointer-events: none;
+  }
+  figcaption {
+    display: flex;
+    justify-content: space-between;
+    font-size: 12px;
+    color: var(--muted);
+  }
+  b {
+    color: var(--ink);
+  }
+</style>
