@@ -164,6 +164,9 @@ def measure_speed(*, quick: bool = False) -> dict[str, Any]:
             for name, params in COMPRESSOR.items()
         },
         "trim": {"engine": _engine("trim", {"gain_db": -3})},
+        "dynamics": {
+            kind: _engine(kind, {"threshold_db": -20}) for kind in ("gate", "expander", "ducker")
+        },
         "split": {name: _split(**form) for name, form in SPLITS.items()},
         "meter": _meter(),
         "demo": _demo(),
@@ -180,6 +183,7 @@ def table(found: dict[str, Any]) -> str:
     ]
     for name, row in found["compressor"].items():
         lines.append(f"  {name:30} {row['kernel']:8.0f} {row['engine']:8.0f}")
+    lines += [f"{kind:32} {'':8} {f:8.0f}" for kind, f in found["dynamics"].items()]
     lines.append("splits")
     lines += [f"  {name:30} {'':8} {factor:8.0f}" for name, factor in found["split"].items()]
     lines += [

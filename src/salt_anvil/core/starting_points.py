@@ -29,6 +29,27 @@ _COMPRESSOR: list[tuple[str, str, dict[str, Any]]] = [
         "threshold_db": -28, "ratio": 5, "knee_db": 6, "attack_ms": 6, "hold_ms": 80,
         "release_ms": 260, "makeup_db": 6}),
 ]  # fmt: skip
+_DUCKER: list[tuple[str, str, dict[str, Any]]] = [
+    ("Out of the stick's way", "Only the moment of the hit: a synth under a drum.", {
+        "threshold_db": -24, "depth_db": 8, "attack_ms": 0.5, "decay_ms": 24, "retrigger_ms": 80}),
+    ("Pumping floor", "A long way back that is heard as movement.", {
+        "threshold_db": -24, "depth_db": 14, "attack_ms": 2, "hold_ms": 20, "decay_ms": 340,
+        "shape": "curved"}),
+    ("Echo in the gaps", "An ambience that steps aside for every word of its source.", {
+        "threshold_db": -34, "depth_db": 10, "attack_ms": 12, "hold_ms": 120, "decay_ms": 600,
+        "retrigger_ms": 40, "shape": "straight"}),
+]  # fmt: skip
+_EXPANDER: list[tuple[str, str, dict[str, Any]]] = [
+    ("Softer than a gate", "Bleed sinks behind the hits without a hole in between.", {
+        "threshold_db": -30, "ratio": 2, "range_db": 14, "knee_db": 9, "attack_ms": 2,
+        "hold_ms": 40, "release_ms": 180}),
+    ("Room away", "A voice in a live room: less of the walls between the words.", {
+        "threshold_db": -38, "ratio": 1.6, "range_db": 10, "knee_db": 12, "attack_ms": 4,
+        "hold_ms": 60, "release_ms": 260, "detector": "rms"}),
+    ("Hits forward", "What is loud gets louder: life back into a flat loop.", {
+        "threshold_db": -18, "ratio": 1.4, "range_db": 5, "knee_db": 6, "attack_ms": 1,
+        "release_ms": 70, "direction": "up"}),
+]  # fmt: skip
 _GATE: list[tuple[str, str, dict[str, Any]]] = [
     ("Only the drum", "A close drum: opens at once, keeps the body, shuts the neighbours out.", {
         "threshold_db": -30, "hysteresis_db": 6, "depth_db": 60, "attack_ms": 0.1, "hold_ms": 60,
@@ -50,7 +71,13 @@ _TRIM: list[tuple[str, str, dict[str, Any]]] = [
 
 def starting_points(kind: str) -> list[Recipe]:
     """Return the starting points for a processor."""
-    known = {"compressor": _COMPRESSOR, "gate": _GATE, "trim": _TRIM}
+    known = {
+        "compressor": _COMPRESSOR,
+        "ducker": _DUCKER,
+        "expander": _EXPANDER,
+        "gate": _GATE,
+        "trim": _TRIM,
+    }
     return [
         read_recipe({"name": name, "note": note, "chain": [{"kind": kind, "params": params}]})
         for name, note, params in known.get(kind, [])

@@ -18,6 +18,7 @@ KINDS = sorted(REGISTRY)
 # Settings under which a kind leaves every sound as it is.
 NEUTRAL: dict[str, dict[str, Any]] = {
     "trim": {}, "compressor": {"ratio": 1}, "gate": {"depth_db": 0},
+    "expander": {"ratio": 1}, "ducker": {"depth_db": 0},
 }  # fmt: skip
 # Settings that use as much of the machinery as possible.
 BUSY: dict[str, list[dict[str, Any]]] = {
@@ -26,6 +27,14 @@ BUSY: dict[str, list[dict[str, Any]]] = {
         {"threshold_db": -30, "lookahead_ms": 3.7, "restore": 0.4, "link": 0.5, "hold_ms": 9},
         {"threshold_db": -30, "topology": "feed-back", "release_mode": "auto", "detector": "rms"},
         {"threshold_db": -30, "ballistics": "branching", "stereo": "mid-side", "makeup_db": 5},
+    ],
+    "ducker": [
+        {"threshold_db": -12, "lookahead_ms": 3.7, "attack_ms": 4, "hold_ms": 9},
+        {"threshold_db": -20, "shape": "straight", "retrigger_ms": 5, "decay_ms": 20},
+    ],
+    "expander": [
+        {"threshold_db": -12, "lookahead_ms": 3.7, "link": 0.5, "hold_ms": 9, "ratio": 3},
+        {"threshold_db": -30, "direction": "up", "detector": "rms", "range_db": 9},
     ],
     "gate": [
         {"threshold_db": -20, "lookahead_ms": 3.7, "link": 0.5, "hold_ms": 2, "release_ms": 15},

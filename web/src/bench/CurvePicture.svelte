@@ -22,6 +22,8 @@
   const params = $derived(work.stage?.params ?? {});
   const threshold = $derived(Number(params.threshold_db ?? -18));
   const ratio = $derived(Number(params.ratio ?? 4));
+  /** The ratio is set at the upper end where the curve bends down from the threshold on. */
+  const stageDown = $derived(params.max_reduction_db !== undefined);
 
   $effect(() => {
     void [JSON.stringify(params), work.stageId];
@@ -71,7 +73,7 @@
     bare.length
       ? `${path(bare)}${[...bare]
           .reverse()
-          .map(([x]) => `L${px(x).toFixed(1)} ${py(x).toFixed(1)}`)
+          .map(([x, y]) => `L${px(x).toFixed(1)} ${py(Math.max(x, y)).toFixed(1)}`)
           .join('')}Z`
       : '',
   );
@@ -150,18 +152,18 @@
         svg?.setPointerCapture(e.pointerId);
       }}
     />
-    <rect
-      x={SIZE - 9}
-      y={py(end) - 5}
-      width="10"
-      height="10"
-      class="handle"
-      role="presentation"
-      onpointerdown={(e) => {
-        drag = 'ratio';
-        svg?.setPointerCapture(e.pointerId);
-      }}
-    />
+    {#if params.ratio !== undefined && stageDown}<rect
+        x={SIZE - 9}
+        y={py(end) - 5}
+        width="10"
+        height="10"
+        class="handle"
+        role="presentation"
+        onpointerdown={(e) => {
+          drag = 'ratio';
+          svg?.setPointerCapture(e.pointerId);
+        }}
+      />{/if}
   </svg>
   <figcaption>in → out, dB <span>{ratio >= 100 ? '∞' : ratio} : 1</span></figcaption>
 </figure>

@@ -7,6 +7,7 @@
   import type { Control, ParamValue, Slot, Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import CurvePicture from './CurvePicture.svelte';
+  import EnvelopePicture from './EnvelopePicture.svelte';
   import GatePicture from './GatePicture.svelte';
   import HitsPicture from './HitsPicture.svelte';
   import KeySource from './KeySource.svelte';
@@ -183,7 +184,11 @@
         <GatePicture {work} {live} />
       {:else if kind.level_line}
         <div class="pictures">
-          <CurvePicture {work} {live} />
+          {#if kind.kind === 'ducker'}
+            <EnvelopePicture {work} {live} />
+          {:else}
+            <CurvePicture {work} {live} />
+          {/if}
           <HitsPicture {work} {live} />
         </div>
       {/if}

@@ -3,10 +3,12 @@
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Kind, Params, Processor, Report
 from salt_anvil.core.processors.compressor import Compressor
+from salt_anvil.core.processors.ducker import Ducker
+from salt_anvil.core.processors.expander import Expander
 from salt_anvil.core.processors.gate import Gate
 from salt_anvil.core.processors.trim import Trim
 
-_ALL: tuple[Processor[Params], ...] = (Trim(), Compressor(), Gate())  # type: ignore[assignment]
+_ALL: tuple[Processor[Params], ...] = (Trim(), Compressor(), Gate(), Expander(), Ducker())  # type: ignore[assignment]
 REGISTRY: dict[str, Processor[Params]] = {p.kind: p for p in _ALL}
 
 

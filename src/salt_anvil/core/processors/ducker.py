@@ -1,0 +1,132 @@
+"""ducker: a hit in the key sets off one envelope, whatever its strength."""
+
+from typing import Any, Literal
+
+import numpy as np
+
+from salt_anvil.core.dsp import ducking as d
+from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.dynamics import rate_of
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.compressor import cells_of
+
+DETECT_MS = 3.0
+"""Time in which the detector falls by 63 %; common practice, no source."""
+
+
+class DuckerParams(Params):
+    """Parameters of the ducker."""
+
+    threshold_db: float = number(
+        -24, -80, 0, label="Threshold", unit="dB", scale="db",
+        marks=(-80, -60, -40, -20, 0), doc="A hit is what rises above this level.",
+    )  # fmt: skip
+    depth_db: float = number(
+        12, 0, 60, label="Depth", unit="dB", marks=(0, 12, 24, 36, 48, 60),
+        doc="How much every hit takes away, loud or soft.",
+    )  # fmt: skip
+    attack_ms: float = number(
+        1, 0, 50, label="Attack", unit="ms", step=0.1, marks=(0, 10, 20, 30, 40, 50),
+        doc="Time on the way down, straight in dB.",
+    )  # fmt: skip
+    hold_ms: float = number(
+        0, 0, 1000, label="Hold", unit="ms", step=1, marks=(0, 250, 500, 750, 1000),
+        doc="Time at the bottom.",
+    )  # fmt: skip
+    decay_ms: float = number(
+        120, 5, 4000, label="Decay", unit="ms", scale="log", marks=(5, 20, 100, 500, 2000),
+        doc="Time until it is all back; 20 to 25 ms only make way for the hit itself.",
+    )  # fmt: skip
+    retrigger_ms: float = number(
+        60, 0, 1000, label="Retrigger", unit="ms", step=1, marks=(0, 250, 500, 750, 1000),
+        doc="No other hit counts for so long.",
+    )  # fmt: skip
+    lookahead_ms: float = number(
+        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
+        marks=(0, 5, 10, 15, 20), doc="The envelope begins this much before the hit.",
+    )  # fmt: skip
+    shape: Literal["straight", "curved"] = choice(
+        "curved", label="Shape", doc="The way back: straight in dB, or slowing down at its end."
+    )
+
+
+class Ducker(Processor[DuckerParams]):
+    """Envelope ducker."""
+
+    kind = "ducker"
+    title = "Ducker"
+    doc = "Every hit in its key takes the same bite out of the sound and lets it come back."
+    Params = DuckerParams
+    listens = True
+    level_line = "threshold_db"
+
+    def latency(self, params: DuckerParams, rate: int) -> int:
+        return round(params.lookahead_ms * rate / 1000)
+
+    def controls(self, params: DuckerParams, context: Context) -> Vector:
+        frames = context.rate / 1000
+        vector = np.zeros(d.CONTROLS + 1)
+        vector[d.THRESHOLD] = to_gain(params.threshold_db)
+        vector[d.RETRIGGER] = params.retrigger_ms * frames
+        # A cut within one frame would click: at least a tenth of a millisecond.
+        vector[d.ATTACK] = max(params.attack_ms, 0.1) * frames
+        vector[d.HOLD] = params.hold_ms * frames
+        vector[d.DECAY] = params.decay_ms * frames
+        vector[d.FALL] = rate_of(DETECT_MS, context.rate)
+        vector[d.CONTROLS] = params.depth_db
+        return vector
+
+    def prepare(self, params: DuckerParams, context: Context) -> State:
+        lanes = context.channels
+        envelope = np.zeros(d.STATES)
+        envelope[d.ARMED], envelope[d.SINCE] = 1.0, 1e9
+        return State(
+            envelope=envelope,
+            past=np.zeros((self.latency(params, context.rate), lanes)),
+            taken=np.zeros(1),
+            opened=np.zeros(1),
+            heard=np.full(lanes, -300.0),
+        )
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: DuckerParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        envelope, hits = np.empty(len(block)), np.empty((len(block), 1))
+        curved = params.shape == "curved"
+        d.duck_into(envelope, hits, key, start, ramp.value, ramp.step, curved, state["envelope"])
+        at = np.arange(len(block)) + start % GRID
+        most = ramp.value[at // GRID, d.CONTROLS] + ramp.step[at // GRID, d.CONTROLS] * (at % GRID)
+        taken = (envelope * most)[:, None]
+        out = delayed(block, state["past"]) * 10 ** (-taken / 20)
+        late = start - len(state["past"])
+        cells = {
+            "reduction_db": cells_of(taken, late, state["taken"], 0.0),
+            "opened": cells_of(hits, late, state["opened"], 0.0),
+        }
+        if context.observe:
+            level = 20 * np.log10(np.maximum(np.abs(key), 1e-15))
+            cells["level_db"] = cells_of(level, late, state["heard"], -300.0)
+        return out, Report(late // GRID, cells)
+
+    def picture(self, params: DuckerParams, context: Context) -> dict[str, Any]:
+        steps = 80
+        attack, hold, decay = max(params.attack_ms, 0.1), params.hold_ms, params.decay_ms
+        whole = attack + hold + decay
+        points = []
+        for index in range(steps + 1):
+            t = whole * index / steps
+            back = min(max((t - attack - hold) / decay, 0.0), 1.0)
+            now = (1 - back) ** 2 if params.shape == "curved" else 1 - back
+            points.append([t, -params.depth_db * (t / attack if t < attack else now)])
+        return {"envelope": points}

@@ -1,0 +1,147 @@
+"""expander: makes the distance between quiet and loud greater, downwards or upwards."""
+
+from typing import Any, Literal
+
+import numpy as np
+
+from salt_anvil.core.dsp import dynamics as d
+from salt_anvil.core.dsp import expansion as e
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.compressor import cells_of
+
+
+class ExpanderParams(Params):
+    """Parameters of the expander."""
+
+    threshold_db: float = number(
+        -36, -80, 0, label="Threshold", unit="dB", scale="db",
+        marks=(-80, -60, -40, -20, 0), doc="Below it (or above it) the distances grow.",
+    )  # fmt: skip
+    ratio: float = number(
+        2, 1, 20, label="Ratio", unit=": 1", scale="log", marks=(1, 2, 4, 8, 20),
+        doc="Output dB for every input dB beyond the threshold.",
+    )  # fmt: skip
+    range_db: float = number(
+        24, 0, 60, label="Range", unit="dB", marks=(0, 12, 24, 36, 48, 60),
+        doc="The gain never changes by more than this.",
+    )  # fmt: skip
+    knee_db: float = number(
+        6, 0, 24, label="Knee", unit="dB", marks=(0, 6, 12, 18, 24),
+        doc="Width of the bend around the threshold.",
+    )  # fmt: skip
+    attack_ms: float = number(
+        5, 0.05, 200, label="Attack", unit="ms", scale="log", step=0.01, marks=(0.1, 1, 10, 100),
+        doc="Time to 63 % of the way when it gets louder.",
+    )  # fmt: skip
+    hold_ms: float = number(
+        10, 0, 500, label="Hold", unit="ms", marks=(0, 100, 200, 300, 400, 500),
+        doc="Time that the gain stands before it follows a quieter sound.",
+    )  # fmt: skip
+    release_ms: float = number(
+        150, 5, 4000, label="Release", unit="ms", scale="log", marks=(5, 20, 100, 500, 2000),
+        doc="Time to 63 % of the way when it gets quieter.",
+    )  # fmt: skip
+    lookahead_ms: float = number(
+        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
+        marks=(0, 5, 10, 15, 20), doc="The gain moves this much before the sound.",
+    )  # fmt: skip
+    link: float = number(
+        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="1: the louder channel decides for both; 0: each for itself.",
+    )  # fmt: skip
+    rms_ms: float = number(
+        10, 1, 300, label="RMS time", unit="ms", scale="log", marks=(1, 10, 100, 300),
+        when={"detector": ["rms"]}, doc="Time constant of the mean square.",
+    )  # fmt: skip
+    direction: Literal["down", "up"] = choice(
+        "down", label="Direction", doc="Turns the quiet down, or the loud up."
+    )
+    detector: Literal["peak", "rms"] = choice(
+        "peak", label="Detector", doc="Listens to peaks or to the root mean square."
+    )
+
+
+class Expander(Processor[ExpanderParams]):
+    """Expander with a soft knee and a range, in both directions."""
+
+    kind = "expander"
+    title = "Expander"
+    doc = "Widens dynamics: quiet sound goes down, or loud sound up, by a ratio within a range."
+    Params = ExpanderParams
+    listens = True
+    level_line = "threshold_db"
+
+    def latency(self, params: ExpanderParams, rate: int) -> int:
+        return round(params.lookahead_ms * rate / 1000)
+
+    def hears_waveform(self, params: ExpanderParams) -> bool:
+        return params.detector == "peak"
+
+    def controls(self, params: ExpanderParams, context: Context) -> Vector:
+        rate = context.rate
+        vector = np.zeros(d.CONTROLS)
+        vector[d.THRESHOLD] = params.threshold_db
+        vector[d.SLOPE] = params.ratio - 1
+        vector[d.KNEE] = params.knee_db
+        vector[d.MOST] = params.range_db
+        vector[d.ATTACK] = d.rate_of(params.attack_ms, rate)
+        vector[d.RELEASE] = d.rate_of(params.release_ms, rate)
+        vector[d.HOLD] = params.hold_ms * rate / 1000
+        vector[d.RMS] = d.rate_of(params.rms_ms, rate)
+        vector[d.LINK] = params.link
+        return vector
+
+    def prepare(self, params: ExpanderParams, context: Context) -> State:
+        lanes = context.channels
+        return State(
+            detector=np.zeros((d.STATES, lanes)),
+            past=np.zeros((self.latency(params, context.rate), lanes)),
+            taken=np.zeros(lanes),
+            given=np.zeros(lanes),
+            heard=np.full(lanes, -300.0),
+        )
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: ExpanderParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        change, heard, out = (np.empty_like(block) for _ in range(3))
+        flags = np.array(
+            [
+                d.MEAN_SQUARE if params.detector == "rms" else d.PEAK,
+                e.UP if params.direction == "up" else e.DOWN,
+            ],
+            np.int64,
+        )
+        e.expand_into(change, heard, key, start, ramp.value, ramp.step, flags, state["detector"])
+        signal = delayed(block, state["past"])
+        still = np.zeros(len(ramp.value))
+        d.gain_into(out, signal, -change, start, still, still)
+        late = start - len(state["past"])
+        cells = {
+            "reduction_db": cells_of(np.maximum(-change, 0.0), late, state["taken"], 0.0),
+            "boost_db": cells_of(np.maximum(change, 0.0), late, state["given"], 0.0),
+        }
+        if context.observe:
+            cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
+        return out, Report(late // GRID, cells)
+
+    def picture(self, params: ExpanderParams, context: Context) -> dict[str, Any]:
+        levels = [-80 + 0.5 * i for i in range(161)]
+        way = e.UP if params.direction == "up" else e.DOWN
+        p = params
+        curve = [
+            [x, x + e.expansion(x, p.threshold_db, p.ratio - 1, p.knee_db, p.range_db, way)]
+            for x in levels
+        ]
+        return {"curve": curve, "bare": curve}

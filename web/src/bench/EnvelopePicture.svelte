@@ -1,0 +1,171 @@
+<script lang="ts">
+  import { untrack } from 'svelte';
+  import { api } from '../lib/api';
+  import type { Live } from '../lib/live.svelte';
+  import type { Work } from '../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+  }
+  let { work, live }: Props = $props();
+
+  const WIDE = 216;
+  const TALL = 152;
+  const DEEP = 36;
+  let points = $state.raw<[number, number][]>([]);
+  let whole = $state(300);
+  let hits = $state(0);
+  let now = $state(0);
+  let drag: 'bottom' | 'end' | null = null;
+  let svg: SVGSVGElement | undefined = $state();
+
+  const params = $derived(work.stage?.params ?? {});
+  const depth = $derived(Number(params.depth_db ?? 0));
+  const attack = $derived(Number(params.attack_ms ?? 0));
+  const hold = $derived(Number(params.hold_ms ?? 0));
+  const decay = $derived(Number(params.decay_ms ?? 1));
+  const x = (ms: number): number => (ms / whole) * WIDE;
+  const y = (db: number): number => (-db / DEEP) * TALL;
+  const line = $derived(
+    points.map(([ms, db], i) => `${i ? 'L' : 'M'}${x(ms).toFixed(1)} ${y(db).toFixed(1)}`).join(''),
+  );
+
+  $effect(() => {
+    void [JSON.stringify(params), work.stageId];
+    untrack(() => void load());
+  });
+  $effect(() =>
+    live.onTold((batch) => {
+      for (const { report } of batch) {
+        const told = report.stages[work.stageId];
+        if (!told) continue;
+        hits += told.opened;
+        now = Math.max(0, ...told.reduction);
+      }
+    }),
+  );
+
+  async function load(): Promise<void> {
+    const stage = work.stage;
+    if (!stage) return;
+    const { numbers } = await api
+      .drawing(stage.kind, stage.params, work.model?.bpm ?? null, work.rate)
+      .catch(() => ({ numbers: {} }));
+    points = (numbers as { envelope?: [number, number][] }).envelope ?? [];
+    // The time axis stands still while a handle is in hand.
+    if (!drag) whole = 1.25 * (points[points.length - 1]?.[0] ?? 300);
+  }
+
+  function move(event: PointerEvent): void {
+    if (!drag || !svg) return;
+    const box = svg.getBoundingClientRect();
+    const ms = ((event.clientX - box.left) / box.width) * whole;
+    const db = ((event.clientY - box.top) / box.height) * DEEP;
+    if (drag === 'bottom') {
+      work.hold('depth_db', Math.min(Math.max(Math.round(db * 2) / 2, 0), 60));
+      work.hold('attack_ms', Math.min(Math.max(Math.round(ms * 10) / 10, 0), 50));
+    } else {
+      const length = Math.round(Math.min(Math.max(ms - attack - hold, 5), 4000));
+      work.hold('decay_ms', length);
+    }
+  }
+
+  function up(): void {
+    if (!drag) return;
+    drag = null;
+    void work.drop();
+    void load();
+  }
+</script>
+
+<figure>
+  <svg
+    bind:this={svg}
+    viewBox="0 0 {WIDE} {TALL}"
+    preserveAspectRatio="none"
+    role="img"
+    aria-label="What every hit takes away over time; drag the bottom for depth and attack, the end for decay"
+    onpointermove={move}
+    onpointerup={up}
+  >
+    {#each [6, 12, 24] as db (db)}
+      <path class="grid" d="M0 {y(-db)}H{WIDE}" />
+      <text x="3" y={y(-db) - 2}>−{db}</text>
+    {/each}
+    <path class="taken" d="{line}L{x(points[points.length - 1]?.[0] ?? 0)} 0Z" />
+    <path class="now" d="M0 {y(-now)}H{WIDE}" />
+    <rect
+      class="handle"
+      role="presentation"
+      x={x(attack) - 5}
+      y={Math.min(y(-depth), TALL) - 5}
+      width="10"
+      height="10"
+      onpointerdown={(e) => {
+        drag = 'bottom';
+        svg?.setPointerCapture(e.pointerId);
+      }}
+    />
+    <rect
+      class="handle"
+      role="presentation"
+      x={x(attack + hold + decay) - 5}
+      y="0"
+      width="10"
+      height="10"
+      onpointerdown={(e) => {
+        drag = 'end';
+        svg?.setPointerCapture(e.pointerId);
+      }}
+    />
+  </svg>
+  <figcaption>
+    one hit, {Math.round(attack + hold + decay)} ms
+    <span>{hits} {hits === 1 ? 'hit' : 'hits'}</span>
+  </figcaption>
+</figure>
+
+<style>
+  figure {
+    margin: 0;
+    display: grid;
+    grid-template-rows: 1fr 16px;
+    min-height: 0;
+  }
+  svg {
+    width: 100%;
+    height: 100%;
+    min-height: 0;
+    background: var(--field);
+    border: 1px solid var(--hair);
+    touch-action: none;
+  }
+  .grid {
+    stroke: var(--hair);
+  }
+  text {
+    font-size: 10px;
+    fill: var(--muted);
+  }
+  .taken {
+    fill: var(--madder);
+    fill-opacity: 0.75;
+  }
+  .now {
+    stroke: var(--ink);
+    stroke-dasharray: 2 3;
+  }
+  .handle {
+    fill: var(--field);
+    stroke: var(--ink);
+    stroke-width: 1.5;
+    cursor: move;
+  }
+  figcaption {
+    display: flex;
+    justify-content: space-between;
+    font-size: 11px;
+    color: var(--muted);
+  }
+</style>
