@@ -49,11 +49,12 @@ def test_play_compiles_nothing_that_set_up_has_not(tmp_path: Path) -> None:
 import numba
 from salt_anvil.warm import compile_kernels
 from salt_anvil.core import dsp, measure
-from salt_anvil.core.dsp import biquad, decibel, ducking, dynamics, expansion, gating, stereo
+from salt_anvil.core.dsp import biquad, decibel, ducking, dynamics, expansion, gating
+from salt_anvil.core.dsp import levelling, stereo
 from salt_anvil.core.measure import truepeak
 
 def signatures():
-    modules = (biquad, decibel, ducking, dynamics, expansion, gating, stereo, truepeak)
+    modules = (biquad, decibel, ducking, dynamics, expansion, gating, levelling, stereo, truepeak)
     return {
         (m.__name__, n): len(k.signatures)
         for m in modules for n, k in vars(m).items() if hasattr(k, "signatures")

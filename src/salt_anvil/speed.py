@@ -166,7 +166,8 @@ def measure_speed(*, quick: bool = False) -> dict[str, Any]:
         "trim": {"engine": _engine("trim", {"gain_db": -3})},
         "dynamics": {
             kind: _engine(kind, {"threshold_db": -20}) for kind in ("gate", "expander", "ducker")
-        },
+        }
+        | {"leveller": _engine("leveller", {})},
         "split": {name: _split(**form) for name, form in SPLITS.items()},
         "meter": _meter(),
         "demo": _demo(),

@@ -63,6 +63,14 @@ _GATE: list[tuple[str, str, dict[str, Any]]] = [
         "threshold_db": -24, "hysteresis_db": 8, "depth_db": 40, "attack_ms": 0.05, "hold_ms": 2,
         "release_ms": 25, "lookahead_ms": 1}),
 ]  # fmt: skip
+_LEVELLER: list[tuple[str, str, dict[str, Any]]] = [
+    ("One speaker, one level", "Spoken word that wanders: before any compressor.", {
+        "target_db": -22, "rise_db_s": 3, "fall_db_s": 8, "max_gain_db": 10, "max_cut_db": 10,
+        "floor_db": -45}),
+    ("Verse meets chorus", "A singer who steps back: slow enough not to be heard working.", {
+        "target_db": -20, "rise_db_s": 0.8, "fall_db_s": 1.5, "max_gain_db": 5, "max_cut_db": 5,
+        "mean_ms": 1500}),
+]  # fmt: skip
 _TRIM: list[tuple[str, str, dict[str, Any]]] = [
     ("Headroom", "Six decibels down before something that wants room.", {"gain_db": -6}),
     ("Turned round", "The other polarity, for a microphone on the far side.", {"invert": True}),

@@ -19,6 +19,7 @@ KINDS = sorted(REGISTRY)
 NEUTRAL: dict[str, dict[str, Any]] = {
     "trim": {}, "compressor": {"ratio": 1}, "gate": {"depth_db": 0},
     "expander": {"ratio": 1}, "ducker": {"depth_db": 0},
+    "leveller": {"max_gain_db": 0, "max_cut_db": 0},
 }  # fmt: skip
 # Settings that use as much of the machinery as possible.
 BUSY: dict[str, list[dict[str, Any]]] = {
@@ -27,6 +28,9 @@ BUSY: dict[str, list[dict[str, Any]]] = {
         {"threshold_db": -30, "lookahead_ms": 3.7, "restore": 0.4, "link": 0.5, "hold_ms": 9},
         {"threshold_db": -30, "topology": "feed-back", "release_mode": "auto", "detector": "rms"},
         {"threshold_db": -30, "ballistics": "branching", "stereo": "mid-side", "makeup_db": 5},
+    ],
+    "leveller": [
+        {"target_db": -24, "rise_db_s": 20, "fall_db_s": 30, "mean_ms": 60},
     ],
     "ducker": [
         {"threshold_db": -12, "lookahead_ms": 3.7, "attack_ms": 4, "hold_ms": 9},

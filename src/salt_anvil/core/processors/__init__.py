@@ -6,9 +6,17 @@ from salt_anvil.core.processors.compressor import Compressor
 from salt_anvil.core.processors.ducker import Ducker
 from salt_anvil.core.processors.expander import Expander
 from salt_anvil.core.processors.gate import Gate
+from salt_anvil.core.processors.leveller import Leveller
 from salt_anvil.core.processors.trim import Trim
 
-_ALL: tuple[Processor[Params], ...] = (Trim(), Compressor(), Gate(), Expander(), Ducker())  # type: ignore[assignment]
+_ALL: tuple[Processor[Params], ...] = (
+    Trim(),
+    Compressor(),
+    Gate(),
+    Expander(),
+    Ducker(),
+    Leveller(),
+)  # type: ignore[assignment]
 REGISTRY: dict[str, Processor[Params]] = {p.kind: p for p in _ALL}
 
 
