@@ -20,6 +20,7 @@ test: .venv/ready $(PAGES) browser
 
 bench: .venv/ready
 	$(BIN)/python bench/kernels.py
+	$(BIN)/python -m bench.routing
 	$(BIN)/salt-anvil speed
 
 setup: .venv/ready $(PAGES)

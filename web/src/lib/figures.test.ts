@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { barBeat, clock, figure, signed, typed } from './figures';
+import { barBeat, clock, figure, hertz, panned, signed, typed } from './figures';
 import { amplitudeAt, height, place, valueAt } from './scale';
 import type { Control } from './types';
 
@@ -55,5 +55,24 @@ describe('scales', () => {
     expect(height(0.001, true)).toBe(0);
     expect(height(0.1, true)).toBeCloseTo(2 / 3);
     expect(amplitudeAt(height(0.25, true), true)).toBeCloseTo(0.25);
+  });
+});
+
+describe('frequencies and pans', () => {
+  it('are written as they are said', () => {
+    expect([77, 199.6, 2000, 12345, null].map(hertz)).toEqual([
+      '77 Hz',
+      '200 Hz',
+      '2.00 kHz',
+      '12.3 kHz',
+      'open',
+    ]);
+    expect([-1, -0.1, 0, 0.004, 0.35].map(panned)).toEqual([
+      'L 100',
+      'L 10',
+      'centre',
+      'centre',
+      'R 35',
+    ]);
   });
 });
