@@ -103,5 +103,5 @@ class Motion:
         if self._ramp is None or points > len(self._ramp.value):
             vector = np.asarray(self._course(first), np.float64)
             value = np.repeat(vector[None, :], max(points, 1 + RAMP // GRID), axis=0)
-            self._ramp = Ramp(value, np.zeros_like(value))
+            self._ramp = Ramp(value, np.zeros_like(value), still=True)
         return self._ramp

@@ -15,10 +15,12 @@ class Ramp:
     """Control values of one block: `value[k] + step[k] * frames` since grid point k.
 
     value, step: (points, controls); point 0 is the grid point at or before the block's start.
+    still: known to stand at value[0] all along.
     """
 
     value: Vector
     step: Vector
+    still: bool = False
 
 
 class Glide:

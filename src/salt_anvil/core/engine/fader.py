@@ -34,7 +34,7 @@ class Fader:
         """Return the block with the gains on it, shape (frames, 2)."""
         ramp = self._motion.over(start, len(sound))
         stereo = sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
-        if not ramp.step.any():
+        if ramp.still or not ramp.step.any():
             gains = ramp.value[0]
             return stereo if gains[0] == 1.0 == gains[1] else stereo * gains
         at = np.arange(len(sound)) + start % GRID

@@ -225,7 +225,7 @@ def law_gains(
 
 
 def _times(sound: Sound, ramp: Ramp, start: int, column: int) -> Sound:
-    if not ramp.step[:, column].any():
+    if ramp.still or not ramp.step[:, column].any():
         gain = ramp.value[0, column]
         return sound if gain == 1.0 else sound * gain
     return sound * per_frame(ramp, start, len(sound), column)
@@ -233,6 +233,8 @@ def _times(sound: Sound, ramp: Ramp, start: int, column: int) -> Sound:
 
 def _between(wet: Sound, dry: Sound, ramp: Ramp, start: int, column: int) -> Sound:
     value = ramp.value[:, column]
+    if ramp.still and value[0] in (0.0, 1.0):
+        return wet if value[0] == 1.0 else dry
     if not ramp.step[:, column].any() and value[0] in (0.0, 1.0) and (value == value[0]).all():
         return wet if value[0] == 1.0 else dry
     share = per_frame(ramp, start, len(wet), column)

@@ -116,7 +116,7 @@ class _Step:
             key = inputs[1] if len(inputs) > 1 else None
             if key is not None:
                 key = _fitted(key, node.context.channels)
-            passed = self.unit.process(inputs[0], at, key)
+            passed = self.unit.process(inputs[0], at, key, clean=True)
             sounds[node.outputs[0]] = passed.out
             self.first = passed.report.first
             return passed.report.cells
@@ -394,7 +394,7 @@ def _rounded(sound: Sound) -> Sound:
 def trimmed(sound: Sound, trim: Motion, start: int) -> Sound:
     """Return a block with the strip's trim on it."""
     ramp = trim.over(start, len(sound))
-    if not ramp.step.any() and ramp.value[0, 0] == 1.0:
+    if (ramp.still or not ramp.step.any()) and ramp.value[0, 0] == 1.0:
         return sound
     return sound * per_frame(ramp, start, len(sound))
 

@@ -150,12 +150,15 @@ class Unit:
 
     _position = 0
 
-    def process(self, sound: Sound, start: int, key: Sound | None = None) -> Passed:
+    def process(
+        self, sound: Sound, start: int, key: Sound | None = None, *, clean: bool = False
+    ) -> Passed:
         """Return the block processed; key is another signal to listen to, or its own input.
 
-        start: timeline frame of sound[0]; blocks must follow one another.
+        start: timeline frame of sound[0]; blocks must follow one another. clean: the sound comes
+        from within the engine, in the right form and finite.
         """
-        block, bad = without_nonfinite(as_block(sound))
+        block, bad = (sound, 0) if clean else without_nonfinite(as_block(sound))
         self.nonfinite += bad
         cuts = self._cuts(start, len(block))
         if len(cuts) == 2:
@@ -215,7 +218,7 @@ class Unit:
 
     def _mixed(self, wet: Sound, dry: Sound, start: int) -> Sound:
         ramp = self._mix.over(start, len(wet))
-        if not ramp.step.any() and (ramp.value == ramp.value[0]).all():
+        if ramp.still or (not ramp.step.any() and (ramp.value == ramp.value[0]).all()):
             if ramp.value[0, 0] == 1.0:
                 return wet
             if ramp.value[0, 0] == 0.0:
