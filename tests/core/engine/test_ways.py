@@ -92,6 +92,43 @@ def test_more_than_a_group_of_inputs_is_their_sum() -> None:
     assert np.abs(out - sum(sounds.values())).max() < 1e-6
 
 
+def test_ways_changed_in_play_do_not_click() -> None:
+    """Outputs, sends, their places before the fader, joins: a tone stays a tone."""
+    tone = np.repeat(np.sin(2 * np.pi * 200 / RATE * np.arange(4 * RATE))[:, None], 2, axis=1) / 4
+
+    def made(**first: Any) -> Any:
+        strips = [
+            dict(track("a"), frames=4 * RATE) | first, dict(track("b"), frames=4 * RATE, mute=True),
+            {"id": "g", "name": "G", "kind": "bus", "fader_db": -3},
+            {"id": "h", "name": "H", "kind": "bus", "chain": [stage(ratio=1, lookahead_ms=5)]},
+            MAIN,
+        ]  # fmt: skip
+        return make_plan(session_of(strips))
+
+    mixer = Mixer(made(), reader({"a": tone, "b": tone}))
+    out = []
+    for first in (
+        {"output": "g"}, {"output": "g", "sends": [{"to": "h"}]},
+        {"output": "h", "sends": [{"to": "g", "pre_fader": True}]}, {"fader_db": -12},
+        {"sends": [{"to": "main"}]}, {},
+    ):  # fmt: skip
+        out += [mixer.block().faded["main"] for _ in range(12)]
+        mixer.change(made(**first))
+    out += [mixer.block().faded["main"] for _ in range(12)]
+    assert energy_over(np.concatenate(out)[4 * BLOCK :], 6000) < 10 ** (-86 / 20)
+
+
+def test_a_strip_taken_away_in_play_leaves_its_bus_without_a_gap() -> None:
+    sounds = {"a": constant(-12, FRAMES), "b": constant(-18, FRAMES)}
+    mixer = Mixer(make_plan(session_of([track("a"), track("b"), MAIN])), reader(sounds))
+    before = [mixer.block().faded["main"] for _ in range(4)]
+    mixer.change(make_plan(session_of([track("a"), MAIN])))
+    after = [mixer.block().faded["main"] for _ in range(4)]
+    assert np.abs(after[-1] - sounds["a"][:1024]).max() < 1e-6
+    whole = np.concatenate([*before, *after])[:, 0]
+    assert whole[2000] == pytest.approx(10 ** (-12 / 20) + 10 ** (-18 / 20), rel=1e-6)
+
+
 # Automation ------------------------------------------------------------------------------------
 
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from salt_anvil.core.dsp.gate import BLOCK, Sound
 from salt_anvil.core.dsp.motion import Motion
 from salt_anvil.core.dsp.state import State
-from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum, tree_sum
+from salt_anvil.core.engine.fader import BusJoin, Fader, bus_sum, group_sum, tree_sum
 from salt_anvil.core.engine.graph import Outside
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
 from salt_anvil.core.engine.strip import StripBlock, StripRunner, trim_of, trimmed
@@ -73,6 +73,7 @@ class Mixer:
         self._joins: dict[str, BusJoin] = {}
         self._inputs: dict[str, Motion] = {}
         self._fading: dict[str, StripRunner] = {}
+        self._leaving: dict[str, tuple[Route, ...]] = {}
         self._recent: dict[tuple[str, int], StripBlock] = {}
         self._ways: dict[tuple[str, str, int], Sound] = {}
         self._sums: dict[str, Callable[[int], Sound] | None] = {}
@@ -111,9 +112,20 @@ class Mixer:
             item = self.plan.strip(name)
             if item.strip.kind == "track":
                 return self._recorded(name, j)
-            return self._joins[name].join(self._bus_inputs(item, j), j * BLOCK)
+            sound = self._joins[name].join(self._bus_inputs(item, j), j * BLOCK)
+            return self._with_leaving(name, j, sound)
 
         return read
+
+    def _with_leaving(self, name: str, j: int, sound: Sound) -> Sound:
+        """Return a bus's input, cross-faded from its inputs before a change of ways in play."""
+        left = self._leaving.pop(name, None)
+        if left is None:
+            return sound
+        there = [r for r in left if r.strip in self._runners or r.strip in self._frozen]
+        old = bus_sum([self.faded(r, j) for r in there])
+        share = ((1 + np.arange(BLOCK)) / BLOCK)[:, None]
+        return share * sound + (1 - share) * old
 
     def _recorded(self, name: str, j: int) -> Sound:
         item = self.plan.strip(name)
@@ -243,6 +255,11 @@ class Mixer:
 
         Strips that are frozen must sound the same in both.
         """
+        for item in self.plan.strips:
+            name = item.strip.id
+            ways = [(r.strip, r.name) for r in item.feeds]
+            if name in plan.marks and ways != [(r.strip, r.name) for r in plan.strip(name).feeds]:
+                self._leaving[name] = item.feeds
         self.plan = plan
         self._sums.clear()
         self._inputs.clear()
@@ -326,6 +343,7 @@ class Mixer:
         self._recent.clear()
         self._ways.clear()
         self._fading.clear()
+        self._leaving.clear()
 
     def runner(self, name: str) -> StripRunner:
         """Return the runner of a strip that is not frozen."""
