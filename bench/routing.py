@@ -4,12 +4,12 @@ from typing import Any
 
 import numpy as np
 import pyloudnorm
-
-from salt_anvil.core.dsp import crossover
 from tests.conftest import noise
 from tests.core.dsp.test_crossover import CORNERS, bands_of, pulse
 from tests.core.engine.test_splits import ALIGNED, EMPTY, pair
 from tests.routing import RATE, bands, split, through
+
+from salt_anvil.core.dsp import crossover
 
 
 def decibels(sound: np.ndarray) -> np.ndarray:
