@@ -1,0 +1,157 @@
+"""Which controls can move, over which range, and what they are set to on the way."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from salt_anvil.core.engine.lanes import (
+    Lane,
+    Scale,
+    lanes_of,
+    moved,
+    owners,
+    scale_of,
+    still,
+)  # fmt: skip
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.processors import REGISTRY
+from salt_anvil.core.session import Move, Point, Session, Split, Stage, checked
+from tests.core.engine.test_keys import session_of, track
+from tests.routing import split, stage
+
+MAIN = {"id": "main", "name": "Main", "kind": "main"}
+KINDS = sorted(REGISTRY)
+
+
+def session(**more: Any) -> Session:
+    chain = [
+        stage() | {"id": "c"}, stage("trim") | {"id": "t"},
+        split("copies", [], [], join={"law": "linear"}) | {"id": "s"},
+    ]  # fmt: skip
+    strips = [track("a", *chain, sends=[{"to": "g"}]), {"id": "g", "name": "G", "kind": "bus"}]
+    return session_of([*strips, MAIN], **more)
+
+
+def points(*pairs: tuple[float, float]) -> tuple[Point, ...]:
+    return tuple(Point(at_s=t, value=v) for t, v in pairs)
+
+
+@pytest.mark.parametrize(
+    ("owner", "control", "low", "high"),
+    [
+        ("a", "fader_db", -90, 12), ("a", "trim_db", -60, 24), ("a", "pan", -1, 1),
+        ("a", "send:g", -60, 12), ("g", "position", 0, 1), ("c", "mix", 0, 1),
+        ("c", "threshold_db", -60, 0), ("t", "delay_ms", 0, 100), ("s", "mix", 0, 1),
+        ("s", "position", 0, 1), ("s-0", "gain_db", -60, 24),
+    ],
+)  # fmt: skip
+def test_what_can_move(owner: str, control: str, low: float, high: float) -> None:
+    scale = scale_of(owners(session())[owner], control)
+    assert (scale.low, scale.high) == (low, high)
+
+
+@pytest.mark.parametrize(
+    ("owner", "control"),
+    [("a", "mute"), ("a", "send:main"), ("c", "lookahead_ms"), ("s", "slope"), ("s-0", "mix"),
+     ("c", "fader_db")],
+)  # fmt: skip
+def test_what_cannot(owner: str, control: str) -> None:
+    with pytest.raises(SettingError, match=r"no control|cannot be automated"):
+        scale_of(owners(session())[owner], control)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_every_control_of_every_kind_moves_or_says_why(kind: str) -> None:
+    item = checked(Stage, {"id": "x", "kind": kind})
+    for control in REGISTRY[kind].describe().controls:
+        if control.change == "structural":
+            with pytest.raises(SettingError, match="changes the wiring"):
+                scale_of(item, control.name)
+            continue
+        scale = scale_of(item, control.name)
+        assert scale.label == control.label
+        assert scale.glides == (control.change == "glide" and control.type == "number")
+        if control.type == "choice":
+            assert [scale.named(i) for i in range(len(control.choices))] == control.choices
+        if control.type == "switch":
+            assert [scale.named(v) for v in (0, 1)] == [False, True]
+
+
+def test_values_stay_in_range_and_words_are_whole() -> None:
+    scale = Scale("Level", -10, 10)
+    lane = Lane(scale, points((0, -50), (1, 50)))
+    assert [lane.at(t) for t in (0, 0.5, 1)] == [-10, 0, 10]
+    words = Scale("Shape", 0, 2, glides=False, words=("a", "b", "c"))
+    lane = Lane(words, points((0, 0), (1, 2)))
+    assert [lane.named_at(t) for t in (0, 0.2, 0.3, 0.5, 0.8, 1)] == ["a", "a", "b", "b", "c", "c"]
+    assert lane.words() == ["a", "b", "c"]
+
+
+def test_two_points_at_one_time_are_a_step() -> None:
+    lane = Lane(Scale("x", 0, 1), points((0, 0), (1, 0), (1, 1), (2, 1)))
+    assert lane.at(0.999) == pytest.approx(0, abs=1e-9)
+    assert lane.at(1.0) == 1
+
+
+def test_still_lanes_are_known() -> None:
+    scale = Scale("x", 0, 1)
+    lanes = {"a": Lane(scale, points((0, 0.5))), "b": Lane(scale, points((0, 0), (1, 1)))}
+    assert still({"a": lanes["a"]})
+    assert not still(lanes)
+    assert still(lanes, ["a"])
+
+
+@pytest.mark.parametrize("curve", [-1, -0.5, 0, 0.5, 1])
+def test_a_lever_s_bend_keeps_its_ends_and_its_order(curve: float) -> None:
+    scale = Scale("Hz", 20, 20000, log=True)
+    move = Move(owner="x", control="y", low=100, high=10000, curve=curve)
+    found = [moved(scale, move, v) for v in np.linspace(0, 1, 21)]
+    assert found[0] == pytest.approx(100)
+    assert found[-1] == pytest.approx(10000)
+    assert found == sorted(found)
+    middle = 100 * 100 ** (0.5 ** (4.0**curve))
+    assert found[10] == pytest.approx(middle)
+
+
+def test_a_lever_may_run_downwards() -> None:
+    move = Move(owner="a", control="fader_db", low=0, high=-20)
+    assert moved(Scale("x", -90, 12), move, 0.5) == -10
+
+
+def test_lanes_of_a_session_hold_automation_and_levers() -> None:
+    lever = {"id": "l", "name": "L", "value": 0.25, "moves": [
+        {"owner": "a", "control": "fader_db", "low": -20, "high": 0},
+        {"owner": "s-0", "control": "gain_db", "low": -12, "high": 12}]}  # fmt: skip
+    automation = [{"owner": "c", "control": "ratio", "points": [{"at_s": 0, "value": 3}]}]
+    found = lanes_of(session(levers=[lever], automation=automation))
+    assert set(found) == {"a", "s-0", "c"}
+    assert found["a"]["fader_db"].at(7) == -15
+    assert found["s-0"]["gain_db"].at(0) == -6
+    assert found["c"]["ratio"].at(100) == 3
+    assert lanes_of(session()) == {}
+
+
+def test_an_automated_lever_carries_its_controls_along() -> None:
+    lever = {"id": "l", "name": "L", "moves": [
+        {"owner": "a", "control": "pan", "low": -1, "high": 1}]}  # fmt: skip
+    ride = {"owner": "l", "control": "value",
+            "points": [{"at_s": 0, "value": 0}, {"at_s": 2, "value": 1}]}  # fmt: skip
+    lane = lanes_of(session(levers=[lever], automation=[ride]))["a"]["pan"]
+    assert [lane.at(t) for t in (0, 1, 2)] == [-1, 0, 1]
+    assert lane.words() == [-1, 1]
+
+
+def test_owners_are_everything_with_controls() -> None:
+    known = owners(session())
+    assert set(known) == {"a", "g", "main", "c", "t", "s", "s-0", "s-1"}
+    assert isinstance(known["s"], Split)
+
+
+def test_facts_change_with_what_is_heard() -> None:
+    scale = Scale("x", 0, 1)
+    one = Lane(scale, points((0, 0), (1, 1)))
+    assert one.facts() == Lane(scale, points((0, 0), (1, 1))).facts()
+    assert one.facts() != Lane(scale, points((0, 0), (1, 0.9))).facts()
+    curved = tuple(p.model_copy(update={"shape": "curved"}) for p in one.points)
+    assert one.facts() != Lane(scale, curved).facts()
