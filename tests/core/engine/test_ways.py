@@ -118,7 +118,7 @@ def test_ways_changed_in_play_do_not_click() -> None:
     assert energy_over(np.concatenate(out)[4 * BLOCK :], 6000) < 10 ** (-86 / 20)
 
 
-def test_a_strip_taken_away_in_play_leaves_its_bus_without_a_gap() -> None:
+def test_a_strip_taken_away_in_play_fades_out_of_its_bus() -> None:
     sounds = {"a": constant(-12, FRAMES), "b": constant(-18, FRAMES)}
     mixer = Mixer(make_plan(session_of([track("a"), track("b"), MAIN])), reader(sounds))
     before = [mixer.block().faded["main"] for _ in range(4)]
@@ -127,6 +127,7 @@ def test_a_strip_taken_away_in_play_leaves_its_bus_without_a_gap() -> None:
     assert np.abs(after[-1] - sounds["a"][:1024]).max() < 1e-6
     whole = np.concatenate([*before, *after])[:, 0]
     assert whole[2000] == pytest.approx(10 ** (-12 / 20) + 10 ** (-18 / 20), rel=1e-6)
+    assert np.abs(np.diff(whole)).max() < 1.1 * 10 ** (-18 / 20) / BLOCK
 
 
 # Automation ------------------------------------------------------------------------------------

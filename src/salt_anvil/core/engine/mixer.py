@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from salt_anvil.core.dsp.gate import BLOCK, Sound
 from salt_anvil.core.dsp.motion import Motion
 from salt_anvil.core.dsp.state import State
-from salt_anvil.core.engine.fader import BusJoin, Fader, bus_sum, group_sum, tree_sum
+from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum, tree_sum
 from salt_anvil.core.engine.graph import Outside
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
 from salt_anvil.core.engine.strip import StripBlock, StripRunner, trim_of, trimmed
@@ -73,7 +73,7 @@ class Mixer:
         self._joins: dict[str, BusJoin] = {}
         self._inputs: dict[str, Motion] = {}
         self._fading: dict[str, StripRunner] = {}
-        self._leaving: dict[str, tuple[Route, ...]] = {}
+        self._leaving: dict[str, tuple[int, Sound]] = {}
         self._recent: dict[tuple[str, int], StripBlock] = {}
         self._ways: dict[tuple[str, str, int], Sound] = {}
         self._sums: dict[str, Callable[[int], Sound] | None] = {}
@@ -118,12 +118,10 @@ class Mixer:
         return read
 
     def _with_leaving(self, name: str, j: int, sound: Sound) -> Sound:
-        """Return a bus's input, cross-faded from its inputs before a change of ways in play."""
-        left = self._leaving.pop(name, None)
-        if left is None:
+        """Return a bus's input, cross-faded from what it was before a change of ways in play."""
+        at, old = self._leaving.pop(name, (j, None))
+        if old is None or at != j:
             return sound
-        there = [r for r in left if r.strip in self._runners or r.strip in self._frozen]
-        old = bus_sum([self.faded(r, j) for r in there])
         share = ((1 + np.arange(BLOCK)) / BLOCK)[:, None]
         return share * sound + (1 - share) * old
 
@@ -255,11 +253,7 @@ class Mixer:
 
         Strips that are frozen must sound the same in both.
         """
-        for item in self.plan.strips:
-            name = item.strip.id
-            ways = [(r.strip, r.name) for r in item.feeds]
-            if name in plan.marks and ways != [(r.strip, r.name) for r in plan.strip(name).feeds]:
-                self._leaving[name] = item.feeds
+        self._keep_leaving(plan)
         self.plan = plan
         self._sums.clear()
         self._inputs.clear()
@@ -285,6 +279,21 @@ class Mixer:
             self._runners.pop(name, None)
             self._frozen.pop(name, None)
             self._fading.pop(name, None)
+
+    def _keep_leaving(self, plan: Plan) -> None:
+        """Compute once more what goes into every bus that is about to get other ways.
+
+        The last bus first: what it asks for moves those before it on.
+        """
+        for item in reversed(self.plan.strips):
+            name = item.strip.id
+            if name not in plan.marks or name not in self._runners or item.strip.kind == "track":
+                continue
+            old, new = ([(r.strip, r.name) for r in p.feeds] for p in (item, plan.strip(name)))
+            if old != new:
+                j = self._runners[name].next_in
+                sounds = self._bus_inputs(item, j)
+                self._leaving[name] = (j, self._joins[name].join(sounds, j * BLOCK))
 
     def thaw(self, name: str, runner: StripRunner) -> None:
         """Go on running a frozen strip, with a runner that stands where it has to."""
