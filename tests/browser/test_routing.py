@@ -293,6 +293,8 @@ def test_desk_adds_buses_and_sends(page: Page) -> None:
     page.get_by_label("Add a send from Fiddle").select_option(label="Bus 5")
     type_into(page, "Send of Fiddle to Bus 5", "-12")
     page.get_by_label("Output of Shaker").select_option(label="Bus 5")
+    # The row moves to its new bus, which takes the focus away from it.
+    page.wait_for_function("saltAnvil.work.state.words.includes('Shaker to')")
     row = page.locator("[data-row=shaker]")
     fader = row.get_by_role("slider", name="Fader")
     fader.focus()
