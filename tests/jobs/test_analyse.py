@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 
 from salt_anvil.core.dsp.gate import BLOCK, GRID
-from salt_anvil.core.edits import SetParams, SetStrip
+from salt_anvil.core.edits import AddStage, SetParams, SetStrip
 from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.measure.rows import RowMeter
+from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.session import Session
 from salt_anvil.files.cache import StripCache
 from salt_anvil.files.media import MediaFolder
@@ -197,3 +198,16 @@ def test_reduction_of_a_chain_is_that_of_its_stages(cache: StripCache, tmp_path:
     }
     total = pictures["c1"].reduction + pictures["c2"].reduction
     assert pictures["chain"].reduction == pytest.approx(total)
+
+
+@pytest.mark.parametrize("kind", sorted(REGISTRY))
+def test_reduction_is_drawn_to_the_end_of_the_song(
+    cache: StripCache, tmp_path: Path, kind: str
+) -> None:
+    """Whatever a kind reports is one row a cell, for every channel."""
+    session, _ = AddStage(place="a", index=0, kind=kind).apply(small_session())
+    filled(cache, session)
+    marks = fingerprints(planned(session), CODE)
+    for path in cache.path(marks["a"]).glob(f"cells-a-{kind}-*.f32"):
+        cells = np.fromfile(path, "<f4").reshape(-1, 2)
+        assert len(cells) >= FRAMES // GRID, path.name

@@ -107,21 +107,6 @@ class DrawingWish(Model):
     rate: int = Field(48000, ge=8000, le=384000)
 
 
-class Lane(BaseModel):
-    """A moving control: scale, values at evenly spaced times of the song, whether by a lever."""
-
-    owner: str
-    control: str
-    label: str
-    unit: str
-    low: float
-    high: float
-    log: bool
-    words: list[str]
-    lever: bool
-    values: list[float]
-
-
 class RecipeFile(BaseModel):
     """A chain as a recipe file, and the named inputs that it wants."""
 

@@ -17,6 +17,7 @@ from salt_anvil.core.recipe import inputs_of, read_recipe, recipe_of
 from salt_anvil.core.session import Stage, checked, elements
 from salt_anvil.core.starting_points import starting_points
 from salt_anvil.files.errors import FileError
+from salt_anvil.files.view import LaneView
 from salt_anvil.jobs.printing import PrintOptions
 from salt_anvil.store.sessions import Revision
 
@@ -219,10 +220,10 @@ def get_split(session_id: int, name: str, hub: TheHub) -> m.Drawing:
 @router.get("/sessions/{session_id}/lanes")
 def get_lanes(
     session_id: int, hub: TheHub, columns: Annotated[int, Query(ge=2, le=4000)] = 1000
-) -> list[m.Lane]:
+) -> list[LaneView]:
     """Return every moving control over the song."""
     _, viewer = hub.viewer(session_id)
-    return [m.Lane(**vars(lane)) for lane in viewer.lanes(columns)]
+    return viewer.lanes(columns)
 
 
 @router.get("/sessions/{session_id}/recipes/{place}")

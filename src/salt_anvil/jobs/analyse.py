@@ -28,15 +28,19 @@ class Stopped(Exception):
 
 
 def analyse(
-    session: Session, code: str, source: Source, cache: StripCache, first: str | None, tell: Tell
-) -> None:
+    session: Session, code: str, source: Source, cache: StripCache, first: str | None, tell: Tell,
+    measured: Callable[[], None] = lambda: None,
+) -> None:  # fmt: skip
     """Fill the cache for every strip of a session, `first` and what it needs before the others.
+
+    measured: called when steady joins were measured, before the strips' turn.
 
     Raises:
         Stopped: `tell` said so; what was complete stays.
     """
     freezer = Freezer(cache, code)
-    hold(session, code, source, cache, tell)
+    if hold(session, code, source, cache, tell):
+        measured()
     plan = make_plan(session, observe_all=True, held=held(cache, code))
     used = set()
     for item in _order(plan, first):

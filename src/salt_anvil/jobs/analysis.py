@@ -13,7 +13,7 @@ from salt_anvil.core.session import Session, checked
 from salt_anvil.files.cache import StripCache
 from salt_anvil.files.errors import FileError
 from salt_anvil.files.media import MediaFolder
-from salt_anvil.jobs.analyse import Stopped, analyse, hold
+from salt_anvil.jobs.analyse import Stopped, analyse
 
 TELL_S = 0.25
 """How often progress is told."""
@@ -71,9 +71,10 @@ class _Analysis:
 
         try:
             session = checked(Session, model)
-            if hold(session, self._code, self._source, self._cache, tell):
-                self._pipe.send((session_id, HELD, 1, 1))
-            analyse(session, self._code, self._source, self._cache, first, tell)
+            analyse(
+                session, self._code, self._source, self._cache, first, tell,
+                measured=lambda: self._pipe.send((session_id, HELD, 1, 1)),
+            )  # fmt: skip
         except Stopped:
             return False
         except BrokenPipeError:

@@ -90,6 +90,7 @@ def test_1_block_lengths_do_not_matter(kind: str, index: int, music: np.ndarray)
         out, cells = run(Unit(item, context), sound, parts, start=37)
         assert np.abs(out - whole).max() < 1e-12
         for name in told:
+            assert told[name].shape[1] == context.channels, name
             assert np.abs(cells[name] - told[name]).max() < 1e-12
 
 

@@ -56,7 +56,7 @@ def test_softer_than_the_threshold_is_no_hit_and_a_tone_is_one() -> None:
     _, cells = run(
         Unit(stage("ducker", {"threshold_db": -24}), Context(RATE, 2)), constant(-6, RATE)
     )
-    assert cells["opened"].sum() == 1
+    assert cells["opened"].max(axis=1).sum() == 1
 
 
 def test_retrigger_counts_no_flams() -> None:
@@ -64,7 +64,7 @@ def test_retrigger_counts_no_flams() -> None:
     sound = np.repeat(key, 2, axis=1)
     for retrigger, count in ((60, 1), (10, 2)):
         unit = Unit(stage("ducker", {"retrigger_ms": retrigger}), Context(RATE, 2))
-        assert run(unit, sound)[1]["opened"].sum() == count
+        assert run(unit, sound)[1]["opened"].max(axis=1).sum() == count
 
 
 def test_look_ahead_is_down_before_the_hit() -> None:

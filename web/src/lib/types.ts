@@ -26,7 +26,7 @@ export type Send = Required<Schemas['Send']>;
 export type Lever = Omit<Required<Schemas['Lever']>, 'moves'> & { moves: Move[] };
 export type Move = Required<Schemas['Move']>;
 export type Point = Required<Schemas['Point']>;
-export type Lane = Schemas['Lane'];
+export type Lane = Schemas['LaneView'];
 export type RecipeFile = Schemas['RecipeFile'];
 export type Strip = Omit<Required<Schemas['Strip']>, 'chain' | 'join' | 'sends'> & {
   chain: Element[];

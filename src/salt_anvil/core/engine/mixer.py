@@ -321,13 +321,6 @@ class Mixer:
         """The strips that are read."""
         return self._frozen
 
-    def new_runner(self, name: str, block: int, state: State | None) -> StripRunner:
-        """Return a runner of a strip of this mixer that stands before a block."""
-        runner = self._made(self.plan.strip(name), block)
-        if state is not None:
-            runner.restore(state)
-        return runner
-
     def locate(self, block: int, states: dict[str, State]) -> None:
         """Jump to a block; a strip without a stored state starts cold there."""
         self._forget(block)

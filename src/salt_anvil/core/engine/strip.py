@@ -68,10 +68,6 @@ class _Step:
         else:
             self.joining = Joining(element, node.context, plan.lanes, plan.held(element.id))
 
-    @property
-    def _parts(self) -> "list[Unit | Division | Joining]":
-        return [p for p in (self.unit, self.division, self.joining) if p is not None]
-
     def clone(self) -> "_Step":
         other = object.__new__(_Step)
         other.node = self.node

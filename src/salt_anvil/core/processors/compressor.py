@@ -231,6 +231,11 @@ def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
     return cells[: d.cell_maxima(values, start, carry, rest, cells)]
 
 
+def wide(values: Sound, block: Sound) -> Sound:
+    """Return what is the same for all channels, (frames, 1), with a column for each."""
+    return np.ascontiguousarray(np.broadcast_to(values, block.shape))
+
+
 def _slope(ratio: float) -> float:
     return 1.0 if ratio >= 100 else 1.0 - 1.0 / ratio
 

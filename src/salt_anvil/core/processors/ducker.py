@@ -12,7 +12,7 @@ from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
-from salt_anvil.core.processors.compressor import cells_of
+from salt_anvil.core.processors.compressor import cells_of, wide
 
 DETECT_MS = 3.0
 """Time in which the detector falls by 63 %; common practice, no source."""
@@ -87,8 +87,8 @@ class Ducker(Processor[DuckerParams]):
         return State(
             envelope=envelope,
             past=np.zeros((self.latency(params, context.rate), lanes)),
-            taken=np.zeros(1),
-            opened=np.zeros(1),
+            taken=np.zeros(lanes),
+            opened=np.zeros(lanes),
             heard=np.full(lanes, -300.0),
         )
 
@@ -111,8 +111,8 @@ class Ducker(Processor[DuckerParams]):
         out = delayed(block, state["past"]) * 10 ** (-taken / 20)
         late = start - len(state["past"])
         cells = {
-            "reduction_db": cells_of(taken, late, state["taken"], 0.0),
-            "opened": cells_of(hits, late, state["opened"], 0.0),
+            "reduction_db": cells_of(wide(taken, block), late, state["taken"], 0.0),
+            "opened": cells_of(wide(hits, block), late, state["opened"], 0.0),
         }
         if context.observe:
             level = 20 * np.log10(np.maximum(np.abs(key), 1e-15))

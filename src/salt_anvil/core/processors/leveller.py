@@ -8,7 +8,7 @@ from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
-from salt_anvil.core.processors.compressor import cells_of
+from salt_anvil.core.processors.compressor import cells_of, wide
 
 
 class LevellerParams(Params):
@@ -67,9 +67,9 @@ class Leveller(Processor[LevellerParams]):
     def prepare(self, params: LevellerParams, context: Context) -> State:
         return State(
             walk=np.zeros(v.STATES),
-            taken=np.zeros(1),
-            given=np.zeros(1),
-            heard=np.full(1, -300.0),
+            taken=np.zeros(context.channels),
+            given=np.zeros(context.channels),
+            heard=np.full(context.channels, -300.0),
         )
 
     def process(
@@ -84,12 +84,13 @@ class Leveller(Processor[LevellerParams]):
     ) -> tuple[Sound, Report]:
         gain, heard = np.empty(len(block)), np.empty(len(block))
         v.level_into(gain, heard, key, start, ramp.value, ramp.step, state["walk"])
-        change = gain[:, None]
+        change = wide(gain[:, None], block)
         cells = {
-            "reduction_db": cells_of(np.maximum(-change, 0.0), start, state["taken"], 0.0),
+            "reduction_db": cells_of(
+                wide(np.maximum(-change, 0.0), block), start, state["taken"], 0.0
+            ),
             "boost_db": cells_of(np.maximum(change, 0.0), start, state["given"], 0.0),
         }
         if context.observe:
-            level = np.ascontiguousarray(heard[:, None])
-            cells["level_db"] = cells_of(level, start, state["heard"], -300.0)
+            cells["level_db"] = cells_of(wide(heard[:, None], block), start, state["heard"], -300.0)
         return block * v.amplitude(change), Report(start // GRID, cells)
