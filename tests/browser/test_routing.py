@@ -1,5 +1,7 @@
 """Splits, keys, blends, automation, Desk and levers, built by mouse and by keyboard."""
 
+import json
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -352,4 +354,109 @@ def test_a_gate_says_what_it_does_and_is_set_in_its_picture(page: Page) -> None:
     expect(page.get_by_role("status").filter(has_text="open")).to_be_visible(timeout=20_000)
     expect(page.locator("[data-openings]")).not_to_have_attribute("data-openings", "0")
     page.get_by_role("button", name="Stop").click()
+    undo_all(page)
+
+
+def test_several_stages_are_blended_together(page: Page) -> None:
+    open_demo(page, "lead-voice")
+    page.locator("[data-stage=lead-voice-trim] b").click()
+    page.locator("[data-stage=lead-voice-compressor] b").click(modifiers=["Shift"])
+    page.get_by_role("button", name="blend these 2").click()
+    expect(page.get_by_role("heading", name="Blend")).to_be_visible()
+    (split,) = strip_of(page, "lead-voice")["chain"]
+    inside = [[e["id"] for e in b["chain"]] for b in split["branches"]]
+    assert inside == [[], ["lead-voice-trim", "lead-voice-compressor"]]
+    undo_all(page)
+
+
+def test_a_recipe_with_a_named_input_is_bound_when_it_is_used(page: Page, tmp_path: Path) -> None:
+    """Saved from one strip with its key, used on another with another key."""
+    open_demo(page, "voice-room")
+    with page.expect_download() as saved:
+        page.get_by_role("button", name="recipe", exact=True).click()
+    path = tmp_path / "duck.json"
+    saved.value.save_as(path)
+    assert json.loads(path.read_text())["chain"][0]["key"]["source"] == "input:Lead voice"
+    page.click("[data-strip=shaker]")
+    page.get_by_label("Add at the end of Shaker").click()
+    page.get_by_label("Recipe file").set_input_files(path)
+    sheet = page.get_by_role("dialog", name="Recipe")
+    use = sheet.get_by_role("button", name="Use the recipe")
+    expect(use).to_be_disabled()
+    sheet.get_by_label("Signal for Lead voice").select_option(label="Fiddle")
+    use.click()
+    page.wait_for_function("saltAnvil.work.stripId === 'shaker' && saltAnvil.work.stage")
+    (stage,) = strip_of(page, "shaker")["chain"]
+    assert stage["key"]["source"] == "strip:fiddle"
+    bad = tmp_path / "bad.json"
+    bad.write_text("{")
+    page.get_by_label("Add at the end of Shaker").click()
+    page.get_by_label("Recipe file").set_input_files(bad)
+    expect(page.get_by_role("alert")).to_contain_text("bad.json was not used")
+    undo_all(page)
+
+
+def test_a_bus_blends_two_tracks_and_its_position_is_automated(page: Page) -> None:
+    open_demo(page)
+    page.keyboard.press("3")
+    page.get_by_role("button", name="add a bus").click()
+    expect(page.locator("[data-row=bus-5]")).to_be_visible()
+    for name in ("Fiddle", "Squeezebox"):
+        page.get_by_label(f"Output of {name}").select_option(label="Bus 5")
+        page.wait_for_function(f"saltAnvil.work.state.words.includes('{name} to')")
+    page.locator("[data-row=bus-5]").get_by_role("button", name="Bus 5", exact=True).click()
+    page.get_by_label("Join of Bus 5").select_option("steady")
+    position = page.get_by_role("slider", name="Join position of Bus 5")
+    expect(position).to_have_text("50 %")
+    type_into(page, "Join position of Bus 5", "0.25")
+    page.get_by_label("Automation of Join position of Bus 5").click()
+    type_into(page, "Join position in Reel", "0.8")
+    page.wait_for_function(
+        "saltAnvil.work.pointsOf({owner: 'bus-5', control: 'position'})?.length > 2"
+    )
+    expect(page.get_by_role("slider", name="Join position in Verse")).to_have_text("0.25")
+    # A third input: refused, with the reason, and nothing changed.
+    page.keyboard.press("3")
+    page.get_by_label("Output of Low fiddle").select_option(label="Bus 5")
+    expect(page.get_by_role("alert")).to_contain_text("exactly 2 inputs")
+    undo_all(page)
+
+
+def test_sends_pans_and_branch_gains_have_lanes(page: Page) -> None:
+    open_demo(page)
+    page.keyboard.press("3")
+    page.get_by_label("Automation of Send of Foot stomps to Stomp press").click()
+    # Before anything moves, every section shows where the send stands.
+    expect(page.get_by_role("slider", name="Send in Verse")).to_have_text("−3.0 dB")
+    type_into(page, "Send in Reel", "-12")
+    page.wait_for_function(
+        "saltAnvil.work.pointsOf({owner: 'foot-stomps', control: 'send:stomp-press'})"
+    )
+    expect(page.get_by_role("slider", name="Send in Reel", exact=True)).to_have_text("−12.0 dB")
+    page.get_by_label("Automation of Pan").click()
+    expect(page.get_by_role("slider", name="Pan in Verse")).to_have_text("0.05")
+    undo_all(page)
+
+
+def test_a_midi_controller_moves_a_lever(page: Page, demo_server: Server) -> None:
+    """With a stand-in for the browser's MIDI, which headless Chromium has no device for."""
+    open_demo(page)
+    surface = page.context.new_page()
+    surface.add_init_script(
+        """
+        const input = { onmidimessage: null };
+        navigator.requestMIDIAccess = async () => ({ inputs: new Map([['one', input]]) });
+        window.turn = (data) => input.onmidimessage({ data: new Uint8Array(data) });
+        """
+    )
+    surface.goto(f"{demo_server.url}#surface")
+    expect(surface.get_by_role("slider", name="Fader 1")).to_be_enabled()
+    surface.get_by_role("button", name="use a MIDI device").click()
+    expect(surface.get_by_text("1 MIDI input")).to_be_visible()
+    surface.evaluate("turn([0x90, 60, 100])")  # a note is no controller
+    surface.evaluate("turn([0xb0, 7, 127])")
+    page.wait_for_function("saltAnvil.work.state.model.levers[0].value === 1")
+    surface.evaluate("turn([0xb3, 11, 0])")
+    page.wait_for_function("saltAnvil.work.state.model.levers[1].value === 0")
+    surface.close()
     undo_all(page)

@@ -7,6 +7,7 @@
   import { bandAt, dbY, hzAt, hzX, LEVELS, MARKS, path } from '../lib/spectrum';
   import type { Split } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
+  import Field from './Field.svelte';
 
   interface Props {
     work: Work;
@@ -109,7 +110,7 @@
   }
 </script>
 
-<div class="field" bind:clientWidth={width} bind:clientHeight={height}>
+<Field bind:width bind:height>
   <svg
     bind:this={svg}
     {width}
@@ -175,16 +176,9 @@
       </g>
     {/each}
   </svg>
-</div>
+</Field>
 
 <style>
-  .field {
-    height: 100%;
-    background: var(--field);
-    border: 1px solid var(--hair);
-    overflow: hidden;
-    touch-action: none;
-  }
   .grid {
     stroke: var(--hair);
   }

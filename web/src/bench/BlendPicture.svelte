@@ -3,6 +3,7 @@
   import { api } from '../lib/api';
   import { signed } from '../lib/figures';
   import type { Work } from '../lib/work.svelte';
+  import Field from './Field.svelte';
 
   interface Props {
     work: Work;
@@ -61,7 +62,7 @@
   }
 </script>
 
-<div class="field" bind:clientWidth={width} bind:clientHeight={height}>
+<Field bind:width bind:height cursor="ew-resize">
   <svg
     bind:this={svg}
     {width}
@@ -103,17 +104,9 @@
       </text>
     {/if}
   </svg>
-</div>
+</Field>
 
 <style>
-  .field {
-    height: 100%;
-    background: var(--field);
-    border: 1px solid var(--hair);
-    overflow: hidden;
-    touch-action: none;
-    cursor: ew-resize;
-  }
   .grid {
     stroke: var(--hair);
   }

@@ -5,6 +5,7 @@
   import type { Live } from '../lib/live.svelte';
   import type { Split } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
+  import BranchSolo from './BranchSolo.svelte';
   import type { Score } from './score.svelte';
   import Stave from './Stave.svelte';
 
@@ -35,10 +36,6 @@
     } else return;
     event.preventDefault();
     event.stopPropagation();
-  }
-
-  function solo(id: string, on: boolean): void {
-    void work.edit({ type: 'set_branch', branch: id, solo: on });
   }
 </script>
 
@@ -75,14 +72,7 @@
             onclick={() => work.choose(split.id, work.branchId === branch.id ? '' : branch.id)}
             >{branch.name}</button
           >
-          <button
-            class="solo"
-            class:on={branch.solo}
-            aria-pressed={branch.solo}
-            aria-label="Solo {branch.name}"
-            title="Solo this branch"
-            onclick={() => solo(branch.id, !branch.solo)}>S</button
-          >
+          <BranchSolo {work} {branch} />
           <Stave
             {work}
             {live}
@@ -173,21 +163,6 @@
     color: var(--ink);
     font-weight: 700;
     text-decoration: underline;
-  }
-  .solo {
-    width: 15px;
-    height: 15px;
-    line-height: 13px;
-    margin-right: 2px;
-    text-align: center;
-    border: 1px solid var(--edge);
-    font-size: 10px;
-    color: var(--muted);
-  }
-  .solo.on {
-    background: var(--ink);
-    color: var(--on-ink);
-    font-weight: 700;
   }
   .folded {
     display: grid;

@@ -6,6 +6,8 @@
   import type { Live } from '../lib/live.svelte';
   import type { Branch, Control, Split, Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
+  import BranchSolo from './BranchSolo.svelte';
+  import Level from './Level.svelte';
 
   interface Props {
     work: Work;
@@ -73,17 +75,7 @@
               >{i + 1} {branch.name}</button
             ></th
           >
-          <td
-            ><button
-              class="solo"
-              class:on={branch.solo}
-              aria-pressed={branch.solo}
-              aria-label="Solo {branch.name} here"
-              onclick={() =>
-                void work.edit({ type: 'set_branch', branch: branch.id, solo: !branch.solo })}
-              >S</button
-            ></td
-          >
+          <td><BranchSolo {work} {branch} where=" here" /></td>
           <td
             ><Tick
               on={branch.on}
@@ -93,15 +85,15 @@
             ></td
           >
           <td
-            ><Scrub
+            ><Level
+              {work}
+              owner={branch.id}
+              control="gain_db"
               label="Gain of {branch.name}"
-              value={work.moving(branch.id, 'gain_db') ?? branch.gain_db}
+              value={branch.gain_db}
               low={-60}
               high={24}
-              unit="dB"
-              reset={0}
-              onhold={(v) => work.holdBranch(branch.id, v ?? 0)}
-              ondrop={() => void work.drop()}
+              onhold={(v) => work.holdBranch(branch.id, v)}
             /></td
           >
           {#each controls as control (control.name)}
@@ -198,19 +190,6 @@
   }
   .quiet {
     color: var(--muted);
-  }
-  .solo {
-    width: 17px;
-    height: 17px;
-    line-height: 15px;
-    text-align: center;
-    border: 1px solid var(--edge);
-    font-size: 11px;
-  }
-  .solo.on {
-    background: var(--ink);
-    color: var(--on-ink);
-    font-weight: 700;
   }
   .now {
     min-width: 40px;

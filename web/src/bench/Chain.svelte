@@ -1,11 +1,11 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import Scrub from '../components/Scrub.svelte';
   import { rows } from '../lib/chain';
   import { panned } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
   import AddMenu from './AddMenu.svelte';
+  import Level from './Level.svelte';
   import { Score } from './score.svelte';
   import Stave from './Stave.svelte';
 
@@ -22,17 +22,17 @@
 
 <svelte:window onpointermove={(e) => score.drag(e)} onpointerup={() => score.drop()} />
 
-{#snippet level(label: string, field: 'fader_db' | 'trim_db', low: number, high: number)}
+{#snippet level(label: string, control: 'fader_db' | 'trim_db', low: number, high: number)}
   {#if strip}
-    <Scrub
+    <Level
+      {work}
+      owner={strip.id}
+      {control}
       {label}
-      value={work.moving(strip.id, field) ?? strip[field]}
+      value={strip[control]}
       {low}
       {high}
-      unit="dB"
-      reset={0}
-      onhold={(v) => work.holdStrip(strip.id, field, v ?? 0)}
-      ondrop={() => void work.drop()}
+      onhold={(v) => work.holdStrip(strip.id, control, v)}
     />
   {/if}
 {/snippet}
@@ -47,17 +47,17 @@
       <b>{strip.name}</b>
       <div class="line">
         {@render level('Fader', 'fader_db', -90, 12)}
-        <Scrub
+        <Level
+          {work}
+          owner={strip.id}
+          control="pan"
           label="Pan"
-          value={work.moving(strip.id, 'pan') ?? strip.pan}
+          value={strip.pan}
           low={-1}
           high={1}
           unit=""
-          step={0.01}
-          reset={0}
-          text={panned(work.moving(strip.id, 'pan') ?? strip.pan)}
-          onhold={(v) => work.holdStrip(strip.id, 'pan', v ?? 0)}
-          ondrop={() => void work.drop()}
+          words={panned}
+          onhold={(v) => work.holdStrip(strip.id, 'pan', v)}
         />
       </div>
       <div class="line">

@@ -1,8 +1,9 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { api } from '../lib/api';
+  import { Drawing } from '../lib/drawing.svelte';
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
+  import Figure from './Figure.svelte';
 
   interface Props {
     work: Work;
@@ -12,10 +13,11 @@
 
   const SIZE = 200;
   const FLOOR = -60;
-  let curve = $state.raw<[number, number][]>([]);
-  let bare = $state.raw<[number, number][]>([]);
+  type Line = [number, number][] | undefined;
+  const drawing = untrack(() => new Drawing(work));
+  const curve = $derived((drawing.numbers.curve as Line) ?? []);
+  const bare = $derived((drawing.numbers.bare as Line) ?? []);
   let dot = $state<{ x: number; y: number; from: number } | null>(null);
-  let asking = false;
   let drag: 'threshold' | 'ratio' | null = null;
   let svg: SVGSVGElement | undefined = $state();
 
@@ -25,10 +27,6 @@
   /** The ratio is set at the upper end where the curve bends down from the threshold on. */
   const stageDown = $derived(params.max_reduction_db !== undefined);
 
-  $effect(() => {
-    void [JSON.stringify(params), work.stageId];
-    untrack(() => void load());
-  });
   $effect(() =>
     live.onTold((batch) => {
       const meter = batch[batch.length - 1]?.report.stages[work.stageId];
@@ -41,27 +39,6 @@
 
   const px = (db: number): number => ((db - FLOOR) / -FLOOR) * SIZE;
   const py = (db: number): number => SIZE - ((db - FLOOR) / -FLOOR) * SIZE;
-
-  async function load(): Promise<void> {
-    const stage = work.stage;
-    if (asking || !stage) return;
-    asking = true;
-    const sent = JSON.stringify(stage.params);
-    try {
-      const { numbers } = await api.drawing(
-        stage.kind,
-        stage.params,
-        work.model?.bpm ?? null,
-        work.rate,
-      );
-      curve = (numbers.curve as [number, number][] | undefined) ?? [];
-      bare = (numbers.bare as [number, number][] | undefined) ?? [];
-    } catch {
-      // a value in hand that cannot be used yet; the refusal is shown when it is let go
-    }
-    asking = false;
-    if (work.stage && JSON.stringify(work.stage.params) !== sent) void load();
-  }
 
   function path(points: [number, number][]): string {
     return points
@@ -107,7 +84,7 @@
   }
 </script>
 
-<figure>
+<Figure>
   <svg
     bind:this={svg}
     viewBox="0 0 {SIZE} {SIZE}"
@@ -165,28 +142,10 @@
         }}
       />{/if}
   </svg>
-  <figcaption>in → out, dB <span>{ratio >= 100 ? '∞' : ratio} : 1</span></figcaption>
-</figure>
+  {#snippet caption()}in → out, dB <span>{ratio >= 100 ? '∞' : ratio} : 1</span>{/snippet}
+</Figure>
 
 <style>
-  figure {
-    margin: 0;
-    display: grid;
-    grid-template-rows: 1fr 16px;
-    min-height: 0;
-  }
-  svg {
-    width: 100%;
-    height: 100%;
-    background: var(--field);
-    border: 1px solid var(--hair);
-    touch-action: none;
-    min-height: 0;
-  }
-  text {
-    font-size: 10px;
-    fill: var(--muted);
-  }
   path {
     fill: none;
   }
@@ -207,11 +166,5 @@
     stroke: var(--ink);
     stroke-width: 1.5;
     cursor: move;
-  }
-  figcaption {
-    display: flex;
-    justify-content: space-between;
-    font-size: 11px;
-    color: var(--muted);
   }
 </style>

@@ -1,8 +1,9 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { api } from '../lib/api';
+  import { Drawing } from '../lib/drawing.svelte';
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
+  import Figure from './Figure.svelte';
 
   interface Props {
     work: Work;
@@ -13,11 +14,13 @@
   const WIDE = 216;
   const TALL = 152;
   const DEEP = 36;
-  let points = $state.raw<[number, number][]>([]);
+  const drawing = untrack(() => new Drawing(work));
+  const points = $derived((drawing.numbers.envelope as [number, number][] | undefined) ?? []);
   let whole = $state(300);
   let hits = $state(0);
   let now = $state(0);
-  let drag: 'bottom' | 'end' | null = null;
+  let drag = $state<'bottom' | 'end' | null>(null);
+  const dragging = $derived(drag !== null);
   let svg: SVGSVGElement | undefined = $state();
 
   const params = $derived(work.stage?.params ?? {});
@@ -31,10 +34,6 @@
     points.map(([ms, db], i) => `${i ? 'L' : 'M'}${x(ms).toFixed(1)} ${y(db).toFixed(1)}`).join(''),
   );
 
-  $effect(() => {
-    void [JSON.stringify(params), work.stageId];
-    untrack(() => void load());
-  });
   $effect(() =>
     live.onTold((batch) => {
       for (const { report } of batch) {
@@ -46,16 +45,11 @@
     }),
   );
 
-  async function load(): Promise<void> {
-    const stage = work.stage;
-    if (!stage) return;
-    const { numbers } = await api
-      .drawing(stage.kind, stage.params, work.model?.bpm ?? null, work.rate)
-      .catch(() => ({ numbers: {} }));
-    points = (numbers as { envelope?: [number, number][] }).envelope ?? [];
-    // The time axis stands still while a handle is in hand.
-    if (!drag) whole = 1.25 * (points[points.length - 1]?.[0] ?? 300);
-  }
+  // The time axis stands still while a handle is in hand.
+  $effect(() => {
+    const end = points[points.length - 1]?.[0];
+    if (end !== undefined && !dragging) whole = 1.25 * end;
+  });
 
   function move(event: PointerEvent): void {
     if (!drag || !svg) return;
@@ -75,11 +69,10 @@
     if (!drag) return;
     drag = null;
     void work.drop();
-    void load();
   }
 </script>
 
-<figure>
+<Figure>
   <svg
     bind:this={svg}
     viewBox="0 0 {WIDE} {TALL}"
@@ -120,33 +113,15 @@
       }}
     />
   </svg>
-  <figcaption>
+  {#snippet caption()}
     one hit, {Math.round(attack + hold + decay)} ms
     <span>{hits} {hits === 1 ? 'hit' : 'hits'}</span>
-  </figcaption>
-</figure>
+  {/snippet}
+</Figure>
 
 <style>
-  figure {
-    margin: 0;
-    display: grid;
-    grid-template-rows: 1fr 16px;
-    min-height: 0;
-  }
-  svg {
-    width: 100%;
-    height: 100%;
-    min-height: 0;
-    background: var(--field);
-    border: 1px solid var(--hair);
-    touch-action: none;
-  }
   .grid {
     stroke: var(--hair);
-  }
-  text {
-    font-size: 10px;
-    fill: var(--muted);
   }
   .taken {
     fill: var(--madder);
@@ -161,11 +136,5 @@
     stroke: var(--ink);
     stroke-width: 1.5;
     cursor: move;
-  }
-  figcaption {
-    display: flex;
-    justify-content: space-between;
-    font-size: 11px;
-    color: var(--muted);
   }
 </style>

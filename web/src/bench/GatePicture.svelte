@@ -2,6 +2,7 @@
   import type { Live } from '../lib/live.svelte';
   import { colour } from '../lib/theme';
   import type { Work } from '../lib/work.svelte';
+  import Figure from './Figure.svelte';
 
   interface Props {
     work: Work;
@@ -108,8 +109,8 @@
   }
 </script>
 
-<figure bind:clientWidth={width}>
-  <div bind:clientHeight={height} class="field">
+<Figure>
+  <div bind:clientWidth={width} bind:clientHeight={height} class="field">
     <canvas
       bind:this={canvas}
       {width}
@@ -124,7 +125,7 @@
       <span class="line" style:top="{y(closes) + 2}px">closes {closes.toFixed(1)} dB</span>
     {/if}
   </div>
-  <figcaption>
+  {#snippet caption()}
     <b role="status">{live.transport.playing ? PHASES[phase] : 'not playing'}</b>
     <span data-openings={openings}
       >{openings}
@@ -133,21 +134,16 @@
         ? ': it chatters; more hysteresis or hold'
         : ''}</span
     >
-  </figcaption>
-</figure>
+  {/snippet}
+</Figure>
 
 <style>
-  figure {
-    margin: 0;
-    display: grid;
-    grid-template-rows: 152px 18px;
-    min-width: 0;
-  }
   .field {
     position: relative;
     background: var(--field);
     border: 1px solid var(--hair);
     overflow: hidden;
+    height: 152px;
   }
   canvas {
     position: absolute;
@@ -162,12 +158,6 @@
     line-height: 13px;
     background: var(--field);
     pointer-events: none;
-  }
-  figcaption {
-    display: flex;
-    justify-content: space-between;
-    font-size: 12px;
-    color: var(--muted);
   }
   b {
     color: var(--ink);

@@ -5,6 +5,7 @@
   import type { Live } from '../lib/live.svelte';
   import type { Hit } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
+  import Figure from './Figure.svelte';
 
   interface Props {
     work: Work;
@@ -48,7 +49,7 @@
   }
 </script>
 
-<figure>
+<Figure>
   <svg
     viewBox="0 0 {WIDE} {TALL}"
     preserveAspectRatio="none"
@@ -71,36 +72,13 @@
       <text x={WIDE / 2} y={TALL / 2} text-anchor="middle">no hits so far</text>
     {/if}
   </svg>
-  <figcaption>
+  {#snippet caption()}
     last hits, ms
     {#if hits.length}<span class="most">{figure(-most, 1)} dB at most</span>{/if}
-  </figcaption>
-</figure>
+  {/snippet}
+</Figure>
 
 <style>
-  figure {
-    margin: 0;
-    display: grid;
-    grid-template-rows: 1fr 16px;
-    min-height: 0;
-  }
-  svg {
-    width: 100%;
-    height: 100%;
-    min-height: 0;
-    background: var(--field);
-    border: 1px solid var(--hair);
-  }
-  text {
-    font-size: 10px;
-    fill: var(--muted);
-  }
-  figcaption {
-    display: flex;
-    justify-content: space-between;
-    font-size: 11px;
-    color: var(--muted);
-  }
   .most {
     color: var(--madder);
   }

@@ -1,5 +1,6 @@
 <script lang="ts">
   import Scrub from '../components/Scrub.svelte';
+  import { standing } from '../lib/chain';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
   import type { Lane, Point } from '../lib/types';
@@ -210,12 +211,7 @@
 
   function rest(): number {
     const { owner, control: name } = place;
-    if (work.stage?.id === owner) {
-      const value = name === 'mix' ? work.stage.mix : work.stage.params[name];
-      if (typeof value === 'number') return value;
-    }
-    if (work.split?.id === owner) return name === 'mix' ? work.split.mix : work.split.join.position;
-    return range.low;
+    return (work.model && standing(work.model, owner, name)) ?? range.low;
   }
 
   async function setSection(name: string): Promise<void> {

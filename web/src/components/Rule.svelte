@@ -1,5 +1,6 @@
 <script lang="ts">
   import { marked, shown, typed } from '../lib/figures';
+  import LaneButton from './LaneButton.svelte';
   import Typed from './Typed.svelte';
   import { limits, place, valueAt } from '../lib/scale';
   import type { Control, ParamValue, Slot } from '../lib/types';
@@ -123,13 +124,7 @@
     <span class="name"
       >{control.label}
       {#if onlane && control.change !== 'structural'}
-        <button
-          class="lane"
-          class:moves
-          aria-label="Automation of {control.label}"
-          title={moves ? 'Moves by itself: show its automation' : 'Automate this control'}
-          onclick={onlane}>∿</button
-        >
+        <LaneButton label={control.label} {moves} onclick={onlane} />
       {/if}</span
     >
     {#if typing !== null}
@@ -197,20 +192,6 @@
 </div>
 
 <style>
-  .lane {
-    padding: 0 3px;
-    color: var(--muted);
-    opacity: 0;
-  }
-  .lane.moves {
-    opacity: 1;
-    color: var(--ink);
-    font-weight: 700;
-  }
-  .rule:hover .lane,
-  .lane:focus-visible {
-    opacity: 1;
-  }
   .rule {
     display: grid;
     grid-template-rows: 18px 14px 13px;

@@ -1,5 +1,6 @@
 <script lang="ts">
-  import Scrub from '../components/Scrub.svelte';
+  import BranchSolo from '../bench/BranchSolo.svelte';
+  import Level from '../bench/Level.svelte';
   import { isSplit, splits, splitTitle } from '../lib/chain';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
@@ -10,8 +11,9 @@
     work: Work;
     live: Live;
     chain: Element[];
+    onopen: () => void;
   }
-  let { work, live, chain }: Props = $props();
+  let { work, live, chain, onopen }: Props = $props();
 
   let taken = $state.raw<Record<string, number>>({});
   $effect(() =>
@@ -40,22 +42,17 @@
     <div class="line" class:quiet={!branch.on}>
       <span class="split">{splitTitle(split)}</span>
       <b>{branch.name}</b>
-      <button
-        class:on={branch.solo}
-        aria-pressed={branch.solo}
-        aria-label="Solo {branch.name}"
-        onclick={() =>
-          void work.edit({ type: 'set_branch', branch: branch.id, solo: !branch.solo })}>S</button
-      >
-      <Scrub
+      <BranchSolo {work} {branch} />
+      <Level
+        {work}
+        owner={branch.id}
+        control="gain_db"
         label="Gain of {branch.name}"
-        value={work.moving(branch.id, 'gain_db') ?? branch.gain_db}
+        value={branch.gain_db}
         low={-60}
         high={24}
-        unit="dB"
-        reset={0}
-        onhold={(v) => work.holdBranch(branch.id, v ?? 0)}
-        ondrop={() => void work.drop()}
+        onhold={(v) => work.holdBranch(branch.id, v)}
+        onlane={onopen}
       />
       <span>{words(branch)}</span>
     </div>
@@ -80,16 +77,5 @@
   }
   .quiet {
     color: var(--muted);
-  }
-  button {
-    width: 17px;
-    line-height: 15px;
-    text-align: center;
-    border: 1px solid var(--edge);
-    font-size: 11px;
-  }
-  .on {
-    background: var(--ink);
-    color: var(--on-ink);
   }
 </style>

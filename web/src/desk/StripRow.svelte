@@ -1,7 +1,7 @@
 <script lang="ts">
   import Rule from '../components/Rule.svelte';
-  import Scrub from '../components/Scrub.svelte';
   import { FADER } from '../bench/controls';
+  import Level from '../bench/Level.svelte';
   import { panned } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
   import { height } from '../lib/scale';
@@ -28,11 +28,11 @@
   const name = (id: string): string => strips.find((s) => s.id === id)?.name ?? id;
   const toggle = (field: 'mute' | 'solo'): void =>
     void work.edit({ type: 'set_strip', strip: strip.id, field, value: !strip[field] });
-  const lane = (control: string) => () => {
+  /** Shows this strip's automation where it is edited: over its time strip. */
+  function show(): void {
     work.select(strip.id);
-    work.lane = { owner: strip.id, control };
     onopen();
-  };
+  }
 </script>
 
 <div class="row" class:chosen={work.stripId === strip.id} data-row={strip.id}>
@@ -70,7 +70,10 @@
       control={{ ...FADER, label: `Fader` }}
       value={work.moving(strip.id, 'fader_db') ?? strip.fader_db}
       moves={work.laneOf(strip.id, 'fader_db') !== null}
-      onlane={lane('fader_db')}
+      onlane={() => {
+        work.lane = { owner: strip.id, control: 'fader_db' };
+        show();
+      }}
       onhold={(v) => work.holdStrip(strip.id, 'fader_db', v)}
       ondrop={() => void work.drop()}
     />
@@ -81,17 +84,18 @@
     <i class="taken" style:width="{Math.min(100, ((meter?.reduction ?? 0) / 24) * 100)}%"></i>
   </span>
   <span class="pan">
-    <Scrub
+    <Level
+      {work}
+      owner={strip.id}
+      control="pan"
       label="Pan of {strip.name}"
-      value={work.moving(strip.id, 'pan') ?? strip.pan}
+      value={strip.pan}
       low={-1}
       high={1}
       unit=""
-      step={0.01}
-      reset={0}
-      text={panned(work.moving(strip.id, 'pan') ?? strip.pan)}
-      onhold={(v) => work.holdStrip(strip.id, 'pan', v ?? 0)}
-      ondrop={() => void work.drop()}
+      words={panned}
+      onhold={(v) => work.holdStrip(strip.id, 'pan', v)}
+      onlane={show}
     />
   </span>
   <span class="out">
@@ -121,15 +125,16 @@
             void work.edit({ type: 'set_send', strip: strip.id, to: send.to, on: !send.on })}
           >{name(send.to)}</button
         >
-        <Scrub
+        <Level
+          {work}
+          owner={strip.id}
+          control="send:{send.to}"
           label="Send of {strip.name} to {name(send.to)}"
-          value={work.moving(strip.id, `send:${send.to}`) ?? send.gain_db}
+          value={send.gain_db}
           low={-60}
           high={12}
-          unit="dB"
-          reset={0}
-          onhold={(v) => work.holdSend(strip.id, send.to, v ?? 0)}
-          ondrop={() => void work.drop()}
+          onhold={(v) => work.holdSend(strip.id, send.to, v)}
+          onlane={show}
         />
         <button
           class="small"
@@ -167,12 +172,12 @@
     {/if}
   </span>
 </div>
-{#if open}<BranchLines {work} {live} chain={strip.chain} />{/if}
+{#if open}<BranchLines {work} {live} chain={strip.chain} onopen={show} />{/if}
 
 <style>
   .row {
     display: grid;
-    grid-template-columns: 132px 42px 250px 100px 52px 116px minmax(0, 1fr);
+    grid-template-columns: 132px 42px 250px 100px 66px 116px minmax(0, 1fr);
     align-items: center;
     gap: 0 14px;
     min-height: 31px;

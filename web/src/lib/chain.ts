@@ -1,4 +1,4 @@
-import type { Branch, Element, Split, Stage, Strip } from './types';
+import type { Branch, Element, Session, Split, Stage, Strip } from './types';
 
 export const isSplit = (element: Element): element is Split => element.kind === 'split';
 
@@ -85,4 +85,24 @@ export function keyName(source: string, strips: Strip[]): string {
     if (found) return `${strip.name}, ${isSplit(found) ? splitTitle(found) : found.kind}`;
   }
   return source;
+}
+
+/** Where a control stands without automation; null if it is no number. */
+export function standing(model: Session, owner: string, control: string): number | null {
+  const lever = model.levers.find((l) => l.id === owner);
+  const strip = model.strips.find((s) => s.id === owner);
+  const all = model.strips.flatMap((s) => s.chain);
+  const element = find(all, owner);
+  const branch = branches(all).find((b) => b.id === owner);
+  let value: unknown = null;
+  if (lever) value = lever.value;
+  else if (strip && control.startsWith('send:')) {
+    value = strip.sends.find((s) => s.to === control.slice(5))?.gain_db;
+  } else if (strip) {
+    value = control === 'position' ? strip.join.position : strip[control as 'fader_db'];
+  } else if (branch) value = branch.gain_db;
+  else if (element && control === 'mix') value = element.mix;
+  else if (element && isSplit(element)) value = element.join.position;
+  else if (element) value = element.params[control];
+  return typeof value === 'number' ? value : null;
 }

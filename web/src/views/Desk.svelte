@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Level from '../bench/Level.svelte';
   import Levers from '../desk/Levers.svelte';
   import ListeningMap from '../desk/ListeningMap.svelte';
   import StripRow from '../desk/StripRow.svelte';
@@ -86,17 +87,19 @@
             {/each}
           </select>
           {#if work.strip.join.law !== 'sum'}
-            <input
-              type="range"
-              min="0"
-              max="1"
-              step="0.01"
-              aria-label="Join position of {work.strip.name}"
-              value={work.moving(work.stripId, 'position') ?? work.strip.join.position}
-              oninput={(e) => work.holdPosition(work.stripId, Number(e.currentTarget.value), true)}
-              onchange={() => void work.drop()}
+            <Level
+              {work}
+              owner={work.stripId}
+              control="position"
+              label="Join position of {work.strip.name}"
+              value={work.strip.join.position}
+              low={0}
+              high={1}
+              unit=""
+              words={(x) => `${Math.round(100 * x)} %`}
+              onhold={(x) => work.holdPosition(work.stripId, x, true)}
+              onlane={onopen}
             />
-            {Math.round(100 * work.strip.join.position)} %
           {/if}
         </label>
       {/if}
@@ -162,11 +165,6 @@
     background: var(--field);
     border: 1px solid var(--hair);
   }
-  .join input {
-    width: 80px;
-    vertical-align: middle;
-    accent-color: var(--ink);
-  }
   .space {
     flex: 1;
   }
@@ -178,7 +176,7 @@
     top: 0;
     z-index: 2;
     display: grid;
-    grid-template-columns: 132px 42px 250px 100px 52px 116px minmax(0, 1fr);
+    grid-template-columns: 132px 42px 250px 100px 66px 116px minmax(0, 1fr);
     gap: 0 14px;
     padding: 2px 12px;
     color: var(--muted);

@@ -66,7 +66,7 @@
         count += 1;
       }
       midi = count
-        ? `${count} MIDI inputs: the first eight controllers moved are the faders`
+        ? `${count} MIDI ${count === 1 ? 'input' : 'inputs'}: the first eight controllers moved are the faders`
         : 'no MIDI input is there';
     } catch {
       midi = 'the browser gives no MIDI';
