@@ -11,20 +11,13 @@ from salt_anvil.core.errors import CoreError
 from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.session import Session, Split, Stage, branches, checked, elements
 from tests.conftest import noise
+from tests.routing import reader
 
 RATE = 48000
 FRAMES = 12_000
 SOUNDS = {f"s{i}": noise(FRAMES, 1 + i % 2, seed=100 + i) for i in range(4)}
+source = reader(SOUNDS)
 Random = np.random.Generator
-
-
-def source(audio: str, start: int, frames: int) -> np.ndarray:
-    sound = SOUNDS[audio]
-    out = np.zeros((frames, sound.shape[1]))
-    low, high = max(start, 0), min(start + frames, len(sound))
-    if high > low:
-        out[low - start : high - start] = sound[low:high].astype(np.float32)
-    return out
 
 
 def random_params(random: Random, kind: str) -> dict[str, Any]:

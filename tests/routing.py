@@ -43,8 +43,11 @@ def through(
 
 
 def reader(sounds: dict[str, np.ndarray]) -> Any:
+    """Return a source of float32 sounds, zeros outside them, as the media folder gives it."""
+    kept = {name: sound.astype(np.float32) for name, sound in sounds.items()}
+
     def source(audio: str, start: int, frames: int) -> np.ndarray:
-        sound = sounds[audio]
+        sound = kept[audio]
         out = np.zeros((frames, sound.shape[1]))
         low, high = max(start, 0), min(start + frames, len(sound))
         if high > low:

@@ -16,19 +16,12 @@ from salt_anvil.files.frozen import Freezer
 from salt_anvil.jobs.analyse import analyse
 from tests.conftest import noise
 from tests.random_sessions import FRAMES
+from tests.routing import reader
 
 COUNT = 19
 SOUNDS = {f"t{i}": noise(FRAMES, 1, level=0.03, seed=i) for i in range(COUNT)}
+source = reader(SOUNDS)
 BLOCKS = -(-FRAMES // BLOCK)
-
-
-def source(audio: str, start: int, frames: int) -> np.ndarray:
-    sound = SOUNDS[audio]
-    out = np.zeros((frames, 1))
-    low, high = max(start, 0), min(start + frames, len(sound))
-    if high > low:
-        out[low - start : high - start] = sound[low:high].astype(np.float32)
-    return out
 
 
 def session() -> Session:

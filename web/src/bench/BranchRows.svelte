@@ -7,7 +7,7 @@
   import type { Branch, Control, Split, Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import BranchSolo from './BranchSolo.svelte';
-  import Level from './Level.svelte';
+  import BranchGain from './BranchGain.svelte';
 
   interface Props {
     work: Work;
@@ -84,18 +84,7 @@
               ><span></span></Tick
             ></td
           >
-          <td
-            ><Level
-              {work}
-              owner={branch.id}
-              control="gain_db"
-              label="Gain of {branch.name}"
-              value={branch.gain_db}
-              low={-60}
-              high={24}
-              onhold={(v) => work.holdBranch(branch.id, v)}
-            /></td
-          >
+          <td><BranchGain {work} {branch} /></td>
           {#each controls as control (control.name)}
             <td>
               {#if stage}

@@ -1,11 +1,11 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import { rows } from '../lib/chain';
-  import { panned } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
   import AddMenu from './AddMenu.svelte';
   import Level from './Level.svelte';
+  import Pan from './Pan.svelte';
   import { Score } from './score.svelte';
   import Stave from './Stave.svelte';
 
@@ -47,18 +47,7 @@
       <b>{strip.name}</b>
       <div class="line">
         {@render level('Fader', 'fader_db', -90, 12)}
-        <Level
-          {work}
-          owner={strip.id}
-          control="pan"
-          label="Pan"
-          value={strip.pan}
-          low={-1}
-          high={1}
-          unit=""
-          words={panned}
-          onhold={(v) => work.holdStrip(strip.id, 'pan', v)}
-        />
+        <Pan {work} {strip} label="Pan" />
       </div>
       <div class="line">
         <span class="small">trim</span>
@@ -87,7 +76,7 @@
 <style>
   .chain {
     display: grid;
-    grid-template-columns: 148px 1fr;
+    grid-template-columns: 164px 1fr;
     border-bottom: 1px solid var(--hair);
     min-width: 0;
   }

@@ -19,15 +19,14 @@
   .lane {
     padding: 0 3px;
     color: var(--muted);
-    opacity: 0.35;
+    font-size: 11px;
   }
   .lane.moves {
-    opacity: 1;
     color: var(--ink);
     font-weight: 700;
   }
   .lane:hover,
   .lane:focus-visible {
-    opacity: 1;
+    color: var(--ink);
   }
 </style>

@@ -1,6 +1,6 @@
 <script lang="ts">
   import BranchSolo from '../bench/BranchSolo.svelte';
-  import Level from '../bench/Level.svelte';
+  import BranchGain from '../bench/BranchGain.svelte';
   import { isSplit, splits, splitTitle } from '../lib/chain';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
@@ -43,17 +43,7 @@
       <span class="split">{splitTitle(split)}</span>
       <b>{branch.name}</b>
       <BranchSolo {work} {branch} />
-      <Level
-        {work}
-        owner={branch.id}
-        control="gain_db"
-        label="Gain of {branch.name}"
-        value={branch.gain_db}
-        low={-60}
-        high={24}
-        onhold={(v) => work.holdBranch(branch.id, v)}
-        onlane={onopen}
-      />
+      <BranchGain {work} {branch} onlane={onopen} />
       <span>{words(branch)}</span>
     </div>
   {/each}

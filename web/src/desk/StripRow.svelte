@@ -2,7 +2,7 @@
   import Rule from '../components/Rule.svelte';
   import { FADER } from '../bench/controls';
   import Level from '../bench/Level.svelte';
-  import { panned } from '../lib/figures';
+  import Pan from '../bench/Pan.svelte';
   import type { Live } from '../lib/live.svelte';
   import { height } from '../lib/scale';
   import type { Strip } from '../lib/types';
@@ -84,19 +84,7 @@
     <i class="taken" style:width="{Math.min(100, ((meter?.reduction ?? 0) / 24) * 100)}%"></i>
   </span>
   <span class="pan">
-    <Level
-      {work}
-      owner={strip.id}
-      control="pan"
-      label="Pan of {strip.name}"
-      value={strip.pan}
-      low={-1}
-      high={1}
-      unit=""
-      words={panned}
-      onhold={(v) => work.holdStrip(strip.id, 'pan', v)}
-      onlane={show}
-    />
+    <Pan {work} {strip} label="Pan of {strip.name}" onlane={show} />
   </span>
   <span class="out">
     {#if strip.kind !== 'main'}

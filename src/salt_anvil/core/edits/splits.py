@@ -30,6 +30,7 @@ from salt_anvil.core.session import (
     Model,
     Session,
     Split,
+    Strip,
     branches,
     checked,
     find_stage,
@@ -145,7 +146,7 @@ class SetSplit(Model):
         join = self.model_dump(include={"law", "position"}, exclude_none=True)
         change["join"] = dump(old.join) | join
         new = checked(Split, dump(old) | change)
-        done = with_chain(session, strip, replaced(strip.chain, new.id, lambda e: [new]))
+        done = _with(session, strip, new)
         return done, f"{said_place(strip, old)} {self._said()}"
 
     def _said(self) -> str:
@@ -224,7 +225,7 @@ class AddBranch(Model):
         elif split.join.law != "sum":
             change["join"] = {"law": "sum"}
         fresh = checked(Split, _fields(split) | change)
-        done = with_chain(session, strip, replaced(strip.chain, split.id, lambda e: [fresh]))
+        done = _with(session, strip, fresh)
         return done, f"{said_place(strip, split)}: {new.name} added"
 
 
@@ -245,7 +246,7 @@ class RemoveBranch(Model):
         if corners:
             corners.pop(max(at - 1, 0))
         fresh = checked(Split, _fields(split) | {"branches": parts, "crossovers_hz": corners})
-        done = with_chain(session, strip, replaced(strip.chain, split.id, lambda e: [fresh]))
+        done = _with(session, strip, fresh)
         return done, f"{said_place(strip, split)}: {old.name} taken away"
 
 
@@ -304,14 +305,14 @@ class ApplyRecipe(Model):
         return changed_at(session, self.place, put), f"{strip.name}: recipe “{recipe.name}”"
 
 
-def _split(session: Session, split_id: str) -> tuple[Any, Split]:
+def _split(session: Session, split_id: str) -> tuple[Strip, Split]:
     strip, found = find_stage(session, split_id)
     if not isinstance(found, Split):
         raise SettingError(f"{split_id} is no split")
     return strip, found
 
 
-def _branch(session: Session, branch_id: str) -> tuple[Any, Split, Branch]:
+def _branch(session: Session, branch_id: str) -> tuple[Strip, Split, Branch]:
     strip, found = place_of(session, branch_id)
     if found is None:
         raise SettingError(f"{branch_id} is no branch")
@@ -329,6 +330,10 @@ def _splits(chain: Chain) -> list[Split]:
 def _with_branches(chain: Chain, split: Split, parts: list[Branch]) -> Chain:
     new: Element = split.model_copy(update={"branches": parts})
     return replaced(chain, split.id, lambda e: [new])
+
+
+def _with(session: Session, strip: Strip, split: Split) -> Session:
+    return with_chain(session, strip, replaced(strip.chain, split.id, lambda e: [split]))
 
 
 def _fields(split: Split) -> dict[str, Any]:

@@ -1,0 +1,24 @@
+<script lang="ts">
+  import type { Branch } from '../lib/types';
+  import type { Work } from '../lib/work.svelte';
+  import Level from './Level.svelte';
+
+  interface Props {
+    work: Work;
+    branch: Branch;
+    onlane?: () => void;
+  }
+  let { work, branch, onlane }: Props = $props();
+</script>
+
+<Level
+  {work}
+  owner={branch.id}
+  control="gain_db"
+  label="Gain of {branch.name}"
+  value={branch.gain_db}
+  low={-60}
+  high={24}
+  onhold={(v) => work.holdBranch(branch.id, v)}
+  {onlane}
+/>

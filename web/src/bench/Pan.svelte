@@ -1,0 +1,28 @@
+<script lang="ts">
+  import { panned } from '../lib/figures';
+  import type { Strip } from '../lib/types';
+  import type { Work } from '../lib/work.svelte';
+  import Level from './Level.svelte';
+
+  interface Props {
+    work: Work;
+    strip: Strip;
+    label: string;
+    onlane?: () => void;
+  }
+  let { work, strip, label, onlane }: Props = $props();
+</script>
+
+<Level
+  {work}
+  owner={strip.id}
+  control="pan"
+  {label}
+  value={strip.pan}
+  low={-1}
+  high={1}
+  unit=""
+  words={panned}
+  onhold={(v) => work.holdStrip(strip.id, 'pan', v)}
+  {onlane}
+/>
