@@ -5,6 +5,7 @@ import re
 import subprocess
 import sys
 import time
+from collections import deque
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
@@ -52,6 +53,7 @@ class Tab:
         )
         self.epoch, self.taken = -1, 0
         self.events: list[dict[str, Any]] = []
+        self._unheard: deque[bytes] = deque()
         self.say(type="open", session=session)
         self.wait("transport")
 
@@ -60,15 +62,17 @@ class Tab:
         self.socket.send(json.dumps(message))
 
     def wait(self, kind: str, seconds: float = 20) -> dict[str, Any]:
-        """Return the next event of a kind."""
+        """Return the next event of a kind; sound that comes meanwhile is kept for `sound`."""
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             message = self.socket.recv(timeout=max(end - time.monotonic(), 0.01))
-            if isinstance(message, str):
-                event: dict[str, Any] = json.loads(message)
-                self.events.append(event)
-                if event["type"] == kind:
-                    return event
+            if isinstance(message, bytes):
+                self._unheard.append(message)
+                continue
+            event: dict[str, Any] = json.loads(message)
+            self.events.append(event)
+            if event["type"] == kind:
+                return event
         raise TimeoutError(kind)
 
     def sound(
@@ -81,7 +85,10 @@ class Tab:
         got = 0
         end = time.monotonic() + seconds
         while got < frames:
-            message = self.socket.recv(timeout=max(end - time.monotonic(), 0.01))
+            if self._unheard:
+                message: str | bytes = self._unheard.popleft()
+            else:
+                message = self.socket.recv(timeout=max(end - time.monotonic(), 0.01))
             if isinstance(message, str):
                 self.events.append(json.loads(message))
                 continue
