@@ -19,7 +19,7 @@ KINDS = sorted(REGISTRY)
 NEUTRAL: dict[str, dict[str, Any]] = {
     "trim": {}, "compressor": {"ratio": 1}, "gate": {"depth_db": 0},
     "expander": {"ratio": 1}, "ducker": {"depth_db": 0},
-    "leveller": {"max_gain_db": 0, "max_cut_db": 0},
+    "leveller": {"max_gain_db": 0, "max_cut_db": 0}, "limiter": {"ceiling_db": 0},
 }  # fmt: skip
 # Settings that use as much of the machinery as possible.
 BUSY: dict[str, list[dict[str, Any]]] = {
@@ -28,6 +28,11 @@ BUSY: dict[str, list[dict[str, Any]]] = {
         {"threshold_db": -30, "lookahead_ms": 3.7, "restore": 0.4, "link": 0.5, "hold_ms": 9},
         {"threshold_db": -30, "topology": "feed-back", "release_mode": "auto", "detector": "rms"},
         {"threshold_db": -30, "ballistics": "branching", "stereo": "mid-side", "makeup_db": 5},
+    ],
+    "limiter": [
+        {"drive_db": 6, "ceiling_db": -9, "round": 0.5, "trim_db": -2, "link": 0.5},
+        {"drive_db": 12, "character": "heavy", "release_mode": "adaptive", "lookahead_ms": 1.3},
+        {"drive_db": 9, "character": "quick", "true_peak": False, "release_ms": 5},
     ],
     "leveller": [
         {"target_db": -24, "rise_db_s": 20, "fall_db_s": 30, "mean_ms": 60},
@@ -126,8 +131,10 @@ def test_2_wet_is_the_processor_to_the_bit_and_half_is_the_mean(kind: str, index
 @pytest.mark.parametrize("mix", [0.25, 0.5, 0.75, 1.0])
 def test_2_neutral_settings_change_nothing(kind: str, mix: float) -> None:
     sound = noise(8192)
-    out, _ = run(Unit(stage(kind, NEUTRAL[kind], mix=mix), Context(48000, 2, 96)), sound)
-    assert np.abs(out - sound).max() < 1e-9
+    unit = Unit(stage(kind, NEUTRAL[kind], mix=mix), Context(48000, 2, 96))
+    out, _ = run(unit, sound)
+    late = unit.latency
+    assert np.abs(out[late:] - sound[: len(sound) - late]).max() < 1e-9
 
 
 @pytest.mark.parametrize(("kind", "index"), BUSY_CASES)
@@ -184,14 +191,19 @@ def test_5_same_again_and_from_bytes(kind: str, index: int, music: np.ndarray) -
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_6_moving_a_control_makes_no_click(kind: str) -> None:
-    """Above 6 kHz, a moved control leaves next to nothing of a 200 Hz tone."""
+    """Above 6 kHz, a moved control leaves next to nothing of a 200 Hz tone.
+
+    What bends the wave (the limiter's `round`) has harmonics there: those of the settled wave.
+    """
     sound = sine(200, 0.5, level_db=-12)
     window = np.hanning(1024)[:, None]
     for control in processor(kind).describe().controls:
         if control.change == "structural":
             continue
-        start = BUSY[kind][0] | {"topology": "feed-forward", "lookahead_ms": 0}
+        start = BUSY[kind][0] | {"topology": "feed-forward"}
         start = {k: v for k, v in start.items() if k in type(stage(kind).params).model_fields}
+        if kind == "compressor":
+            start["lookahead_ms"] = 0
         for value in settings_at_the_ends(control):
             unit = Unit(stage(kind, start), Context(48000, 2, 96))
             out = []
@@ -200,10 +212,14 @@ def test_6_moving_a_control_makes_no_click(kind: str) -> None:
                     unit.change(stage(kind, start | {control.name: value}), unit.context)
                 out.append(unit.process(sound[at : at + 1024], at).out)
             whole = np.concatenate(out)
-            moved = whole[9728:13824]
-            steps = range(0, len(moved) - 1024, 256)
-            spectra = [np.abs(np.fft.rfft(moved[s : s + 1024] * window, axis=0)) for s in steps]
-            top = max(s[128:].max() for s in spectra) / 512
+            moved, settled = (
+                max(
+                    np.abs(np.fft.rfft(part[s : s + 1024] * window, axis=0))[128:].max() / 512
+                    for s in range(0, len(part) - 1024, 256)
+                )
+                for part in (whole[9728:13824], whole[18432:])
+            )
             # The tone stands at -12 dBFS: -86 dBFS is 74 dB below it, where a gain stepped
             # every 64 frames leaves -55 dBFS.
-            assert top < 10 ** (-86 / 20), f"{control.name} to {value}: {20 * np.log10(top):.1f} dB"
+            most = max(10 ** (-86 / 20), 1.5 * settled)
+            assert moved < most, f"{control.name} to {value}: {20 * np.log10(moved):.1f} dB"

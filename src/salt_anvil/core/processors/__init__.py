@@ -7,6 +7,7 @@ from salt_anvil.core.processors.ducker import Ducker
 from salt_anvil.core.processors.expander import Expander
 from salt_anvil.core.processors.gate import Gate
 from salt_anvil.core.processors.leveller import Leveller
+from salt_anvil.core.processors.limiter import Limiter
 from salt_anvil.core.processors.trim import Trim
 
 _ALL: tuple[Processor[Params], ...] = (
@@ -16,6 +17,7 @@ _ALL: tuple[Processor[Params], ...] = (
     Expander(),
     Ducker(),
     Leveller(),
+    Limiter(),
 )  # type: ignore[assignment]
 REGISTRY: dict[str, Processor[Params]] = {p.kind: p for p in _ALL}
 

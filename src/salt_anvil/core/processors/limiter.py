@@ -1,0 +1,214 @@
+"""limiter: a ceiling that nothing passes, reached before the peak comes."""
+
+from typing import Any, Literal
+
+import numpy as np
+
+from salt_anvil.core.dsp import limiting as w
+from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.dynamics import gain_into, rate_of
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.compressor import cells_of
+
+STEADY = 8
+"""Frames on both sides of a peak over which the gain stands, so that the interpolation of the
+output sees one gain."""
+HOLD_MS = 8.0
+"""Time that the invisible character waits: half a period of 60 Hz."""
+BODY_MS = 150.0
+"""Time in which the heavy character's slow body grows."""
+SHORT = 0.25
+"""Share of the look-ahead in which the quick character gives way."""
+QUICK = 0.25
+"""Release of isolated peaks, as a share of the release."""
+LASTING = 4.0
+"""Time for which a reduction has to last, in releases, to count as sustained."""
+DRIVE, CEILING, ROUND, TRIM = range(w.CONTROLS, w.CONTROLS + 4)
+
+
+class LimiterParams(Params):
+    """Parameters of the limiter."""
+
+    drive_db: float = number(
+        0, 0, 24, label="Drive", unit="dB", marks=(0, 6, 12, 18, 24),
+        doc="Gain into the wall.",
+    )  # fmt: skip
+    ceiling_db: float = number(
+        -1, -24, 0, label="Ceiling", unit="dB", scale="db", marks=(-24, -18, -12, -6, 0),
+        doc="The level that is not passed.",
+    )  # fmt: skip
+    release_ms: float = number(
+        60, 1, 1000, label="Release", unit="ms", scale="log", marks=(1, 10, 100, 1000),
+        doc="Time in which 63 % of the reduction is gone.",
+    )  # fmt: skip
+    lookahead_ms: float = number(
+        5, 0.5, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
+        marks=(0.5, 5, 10, 15, 20),
+        doc="Time in which the gain gives way before a peak; longer is cleaner.",
+    )  # fmt: skip
+    round: float = number(
+        0, 0, 1, label="Round", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="Soft clipping ahead of the wall, from 6 dB under the ceiling.",
+    )  # fmt: skip
+    trim_db: float = number(
+        0, -12, 0, label="Trim", unit="dB", scale="db", marks=(-12, -9, -6, -3, 0),
+        doc="Gain behind the wall.",
+    )  # fmt: skip
+    link: float = number(
+        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="1: the louder channel decides for both; 0: each for itself.",
+    )  # fmt: skip
+    character: Literal["invisible", "quick", "heavy"] = choice(
+        "invisible", label="Character",
+        doc="Invisible: gives way over the whole look-ahead and waits before it returns. Quick:"
+        " late, short, loud. Heavy: lows push the whole, peaks on top return at once.",
+    )  # fmt: skip
+    release_mode: Literal["fixed", "adaptive"] = choice(
+        "fixed", label="Release by",
+        doc="Fixed, or up to four times faster behind isolated peaks.",
+    )  # fmt: skip
+    true_peak: bool = choice(
+        True, label="True peak", doc="Also holds what rises between the samples.",
+    )  # fmt: skip
+
+
+class Limiter(Processor[LimiterParams]):
+    """Look-ahead limiter on true peaks, 16 points a frame."""
+
+    kind = "limiter"
+    title = "Limiter"
+    doc = "Holds peaks under a ceiling, also between the samples, with gain that gives way early."
+    Params = LimiterParams
+    level_line = "ceiling_db"
+
+    def _ahead(self, params: LimiterParams, rate: int) -> int:
+        return round(params.lookahead_ms * rate / 1000)
+
+    def latency(self, params: LimiterParams, rate: int) -> int:
+        return self._ahead(params, rate) + w.WAIT
+
+    def controls(self, params: LimiterParams, context: Context) -> Vector:
+        rate, release = context.rate, params.release_ms
+        vector = np.zeros(w.CONTROLS + 4)
+        vector[w.TARGET] = params.ceiling_db + (w.AIM_DB if params.true_peak else 0.0)
+        vector[w.LINK] = params.link
+        vector[w.RELEASE] = rate_of(release, rate)
+        vector[w.QUICK] = rate_of(QUICK * release, rate)
+        vector[w.LASTING] = rate_of(LASTING * release, rate)
+        vector[w.HOLD] = HOLD_MS * rate / 1000 if params.character == "invisible" else 0.0
+        vector[w.BODY_RISE] = rate_of(BODY_MS, rate) if params.character == "heavy" else 0.0
+        vector[DRIVE] = params.drive_db
+        vector[CEILING] = params.ceiling_db
+        vector[ROUND] = params.round
+        vector[TRIM] = params.trim_db
+        return vector
+
+    def makeup_db(self, params: LimiterParams, context: Context) -> float:
+        return params.drive_db + params.trim_db
+
+    def prepare(self, params: LimiterParams, context: Context) -> State:
+        lanes = context.channels
+        ahead = self._ahead(params, context.rate)
+        steady = _steady(ahead)
+        return State(
+            sound=np.zeros((w.TAPS - 1, lanes)),
+            needs=np.zeros((ahead + steady, lanes)),
+            held=np.zeros((ahead - steady, lanes)),
+            wall=np.zeros((w.STATES, lanes)),
+            past=np.zeros((ahead + w.WAIT, lanes)),
+            seen=np.zeros((ahead, lanes)),
+            taken=np.zeros(lanes),
+            heard=np.full(lanes, -300.0),
+        )
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: LimiterParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        value, step = ramp.value, ramp.step
+        driven = _gained(block, np.zeros_like(block), start, ramp, DRIVE)
+        if value[:, ROUND].any() or step[:, ROUND].any():
+            driven = driven.copy()
+            w.round_into(
+                driven, start, _column(value, CEILING), _column(value, ROUND), _column(step, ROUND)
+            )
+        peaks = _peaks(driven, params, value, state)
+        reduction = self._reduction(peaks, params, ramp, state, start)
+        out = _gained(delayed(driven, state["past"]), reduction, start, ramp, TRIM)
+        late = start - len(state["past"])
+        cells = {"reduction_db": cells_of(reduction, late, state["taken"], 0.0)}
+        if context.observe:
+            seen = 20 * np.log10(np.maximum(delayed(peaks, state["seen"]), 1e-15))
+            cells["level_db"] = cells_of(seen, late, state["heard"], -300.0)
+        return (out.copy() if out is block else out), Report(late // GRID, cells)
+
+    def _reduction(
+        self, peaks: Sound, params: LimiterParams, ramp: Ramp, state: State, start: int
+    ) -> Sound:
+        """Return the reduction in dB, (frames, lanes), in the time of the output."""
+        fresh = np.empty_like(peaks)
+        value = np.ascontiguousarray(ramp.value[:, : w.CONTROLS])
+        step = np.ascontiguousarray(ramp.step[:, : w.CONTROLS])
+        found = w.needs_into(fresh, peaks, start, value, step)
+        needs = np.concatenate([state["needs"], fresh])
+        state["needs"][:] = needs[len(fresh) :]
+        reduction = np.zeros_like(peaks)
+        if found or needs.any() or state["wall"].any() or state["held"].any():
+            steady = (len(state["needs"]) - len(state["held"])) // 2
+            full = len(state["held"]) + 1
+            window = max(round(SHORT * full), 2) if params.character == "quick" else full
+            adaptive = params.release_mode == "adaptive"
+            w.smooth_into(
+                reduction, needs, state["held"], steady, window, start, value, step, adaptive,
+                state["wall"],
+            )  # fmt: skip
+        return reduction
+
+    def picture(self, params: LimiterParams, context: Context) -> dict[str, Any]:
+        levels = [-36 + 0.5 * i for i in range(97)]
+        top = params.ceiling_db
+        bare = [[x, min(x + params.drive_db, top)] for x in levels]
+        curve = [[x, y + params.trim_db] for x, y in bare]
+        return {"curve": curve, "bare": bare, "line_db": top - params.drive_db}
+
+
+def _steady(ahead: int) -> int:
+    return min(STEADY, ahead // 3)
+
+
+def _peaks(driven: Sound, params: LimiterParams, value: Vector, state: State) -> Sound:
+    """Return the peaks of the frames that are WAIT old."""
+    past = state["sound"]
+    whole = np.concatenate([past, driven])
+    past[:] = whole[len(driven) :]
+    peaks = np.empty_like(driven)
+    if not params.true_peak:
+        np.abs(whole[w.WAIT - 1 : w.WAIT - 1 + len(driven)], out=peaks)
+        return peaks
+    least = to_gain(float(value[:, w.TARGET].min()))
+    w.peaks_into(peaks, whole, w.HALVES, least)
+    return peaks
+
+
+def _column(values: Vector, index: int) -> Vector:
+    return np.ascontiguousarray(values[:, index])
+
+
+def _gained(signal: Sound, reduction: Sound, start: int, ramp: Ramp, index: int) -> Sound:
+    """Return the signal less a reduction, with a control's gain; itself where both are 0."""
+    gain, step = _column(ramp.value, index), _column(ramp.step, index)
+    if not (gain.any() or step.any() or reduction.any()):
+        return signal
+    out = np.empty_like(signal)
+    gain_into(out, signal, reduction, start, gain, step)
+    return out

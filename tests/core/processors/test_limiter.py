@@ -1,0 +1,228 @@
+"""The limiter: ceiling between the samples by meters of another construction, identity, distortion.
+
+True peak by Fourier resampling (scipy, exact for band-limited sound) and by FFmpeg's ebur128;
+limits from design/03. 2 x the ceiling is 6 dB over.
+"""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy.signal import resample
+
+from salt_anvil.core.dsp.limiting import PHASES, TAPS, interpolator, maxima_into, mean_into
+from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.measure.truepeak import EDGE, true_peak
+from salt_anvil.core.processors import Context
+from tests.conftest import RATES, noise
+from tests.core.processors.test_contract import run, stage
+
+CHARACTERS = ["invisible", "quick", "heavy"]
+
+
+def fourier_peak_db(sound: np.ndarray) -> float:
+    """The peak of the band-limited function through the samples, 16 points a frame."""
+    padded = np.pad(sound, ((2048, 2048 + -len(sound) % 4096), (0, 0)))
+    return 20 * np.log10(np.abs(resample(padded, len(padded) * 16)).max())
+
+
+def own_peak_db(sound: np.ndarray) -> float:
+    return 20 * np.log10(true_peak(sound, np.zeros((EDGE, sound.shape[1]))))
+
+
+def faded(wave: np.ndarray, rate: int) -> np.ndarray:
+    n = rate // 50
+    window = np.ones(len(wave))
+    window[:n] = np.hanning(2 * n)[:n]
+    window[-n:] = window[:n][::-1]
+    return (wave * window)[:, None]
+
+
+def limited(sound: np.ndarray, rate: int = 48000, **params: Any) -> np.ndarray:
+    unit = Unit(stage("limiter", params), Context(rate, sound.shape[1]))
+    return run(unit, sound)[0]
+
+
+@pytest.mark.parametrize("rate", RATES)
+@pytest.mark.parametrize("character", CHARACTERS)
+@pytest.mark.parametrize("lookahead", [0.5, 5])
+def test_band_limited_sound_stays_under_the_ceiling(
+    rate: int, character: str, lookahead: float
+) -> None:
+    """Clicks at every sub-sample offset, a quarter of the rate at 45 degrees, sines, a sweep."""
+    settings = {"character": character, "lookahead_ms": lookahead, "release_ms": 30}
+    at = np.arange(16384)
+    sounds = [faded(2 * np.sin(np.pi / 2 * at + np.pi / 4), rate)]
+    sounds += [faded(2 * np.sin(2 * np.pi * f * at), rate) for f in (0.01, 0.1, 0.31, 0.43, 0.45)]
+    phase = 2 * np.pi * (0.002 * at + (0.45 - 0.002) * at**2 / 2 / len(at))
+    sounds.append(faded(2 * np.sin(phase), rate))
+    for offset in np.arange(8) / 8:
+        x = at[:8192] - 3000 - offset
+        shape = np.where(np.abs(x) < 200, 0.5 + 0.5 * np.cos(np.pi * x / 200), 0)
+        sounds.append(2.8 * (np.sinc(0.9 * x) * shape)[:, None])
+    for sound in sounds:
+        out = limited(sound, rate, **settings)
+        assert fourier_peak_db(out) < -1 + 0.05
+        assert np.abs(out).max() <= 10 ** (-1 / 20)
+
+
+@pytest.mark.parametrize("character", CHARACTERS)
+def test_full_band_sound_by_our_meter_and_by_others(character: str) -> None:
+    """White noise, a square, a burst of noise out of silence: meters disagree among themselves."""
+    rate = 48000
+    burst = noise(rate // 2, 1, level=0.5)
+    burst[: rate // 4] = 0
+    square = np.sign(np.sin(2 * np.pi * 997 * np.arange(rate // 2) / rate + 0.1))[:, None] * 1.5
+    for sound in (noise(rate // 2, 1, level=0.5), square, burst):
+        out = limited(sound, drive_db=6, character=character)
+        assert own_peak_db(out) < -1 + 0.05
+        assert fourier_peak_db(faded(out[:, 0], rate)) < -1 + 1.0
+        assert np.abs(out).max() <= 10 ** (-1 / 20)
+
+
+@pytest.mark.parametrize("ceiling", [-24.0, -7.3, -1.0, 0.0])
+def test_samples_never_pass_without_true_peak_either(ceiling: float) -> None:
+    for character in CHARACTERS:
+        out = limited(noise(30000), true_peak=False, character=character, ceiling_db=ceiling,
+                      drive_db=18, release_ms=5)  # fmt: skip
+        top = 10 ** (ceiling / 20)
+        assert 0.99 * top < np.abs(out).max() <= top
+
+
+def test_link_half_and_independent_stay_under_the_ceiling_too() -> None:
+    loud = noise(30000) * [1.0, 0.05]
+    for link, quiet_reduced in ((0, False), (0.5, True), (1, True)):
+        out = limited(loud, drive_db=12, link=link, lookahead_ms=1)
+        assert np.abs(out).max() <= 10 ** (-1 / 20)
+        gain = out[2000:, 1].std() / (loud[2000:, 1].std() * 10 ** (12 / 20))
+        assert (gain < 0.9) == quiet_reduced
+
+
+@pytest.mark.parametrize("character", CHARACTERS)
+@pytest.mark.parametrize("mode", ["fixed", "adaptive"])
+def test_below_the_target_it_is_the_delayed_input_to_the_bit(character: str, mode: str) -> None:
+    """Also behind a peak, once look-ahead and 40 releases have passed (design/03)."""
+    rate, release, ahead = 48000, 5.0, 2.0
+    sound = noise(60000, level=0.05)
+    sound[20000:20010] = 3.0
+    settings = {"character": character, "release_mode": mode, "release_ms": release,
+                "lookahead_ms": ahead}  # fmt: skip
+    out = limited(sound, rate, **settings)
+    late = round(ahead * rate / 1000) + 16
+    same = (out[late:] == sound[: len(sound) - late]).all(axis=1)
+    assert same[: 20000 - late - 16].all()
+    assert not same[19995:20010].any()
+    assert same[20010 + round((ahead + 40 * release) * rate / 1000) :].all()
+
+
+def test_the_gain_is_there_before_the_peak_and_stands_over_it() -> None:
+    """A lone sample 12 dB over, of a constant: what is around it shows the gain."""
+    sound = np.full((8000, 1), 1e-3)
+    sound[4000] = 4.0
+    out = limited(sound, true_peak=False, ceiling_db=0, lookahead_ms=5)
+    gain = out[256:, 0] / sound[:-256, 0]
+    assert gain[4000] == pytest.approx(0.25, abs=1e-6)
+    assert np.allclose(gain[3992:4009], 0.25, atol=1e-6)
+    assert (np.diff(gain[3700:4000]) <= 1e-12).all()
+    assert gain[4000 - 241] == 1.0
+
+
+def test_release_reaches_63_percent_after_its_time() -> None:
+    """After a long reduction of 12.04 dB; hold (8 ms) and look-ahead are known lengths."""
+    rate, release = 48000, 100.0
+    sound = np.concatenate([np.full((rate, 1), 2.0), np.full((rate, 1), 0.01)])
+    for character, hold in (("quick", 0.0), ("invisible", 8.0)):
+        out = limited(sound, rate, true_peak=False, ceiling_db=-6.0206, character=character,
+                      release_ms=release)  # fmt: skip
+        late = 240 + 16
+        reduction = -20 * np.log10(out[late:, 0] / sound[: len(sound) - late, 0])
+        behind = reduction[rate:]
+        first = int(np.argmax(behind < 12.04 / np.e))
+        assert first / rate * 1000 == pytest.approx(release + hold, abs=0.05 * release)
+
+
+def test_adaptive_lets_go_of_an_isolated_peak_sooner() -> None:
+    sound = np.full((48000, 1), 0.01)
+    sound[10000:10020] = 4.0
+    long = sound.copy()
+    long[10000:34000] = 4.0
+    took = {}
+    for mode in ("fixed", "adaptive"):
+        for name, wave, end in (("short", sound, 10020), ("long", long, 34000)):
+            out = limited(wave, release_mode=mode, character="quick", release_ms=100)
+            gain = out[256:, 0] / wave[:-256, 0]
+            took[mode, name] = int(np.argmax(gain[end:] > 0.9))
+    assert took["adaptive", "short"] < 0.4 * took["fixed", "short"]
+    assert took["adaptive", "long"] > 0.8 * took["fixed", "long"]
+
+
+def test_heavy_keeps_a_body_while_quick_peaks_return_at_once() -> None:
+    """Behind a long push the heavy character returns slowly, behind a click fast."""
+    click, push = np.full((48000, 1), 0.01), np.full((48000, 1), 0.01)
+    click[10000:10010] = 4.0
+    push[10000:20000] = 4.0
+    left = {}
+    for name, wave, end in (("click", click, 10010), ("push", push, 20000)):
+        out = limited(wave, character="heavy", release_ms=200)
+        gain = out[256:, 0] / wave[:-256, 0]
+        left[name] = -20 * np.log10(gain[end + 9600])  # one release later
+    assert left["click"] < 1
+    assert left["push"] > 3
+
+
+def thd_n(wave: np.ndarray, hz: float, rate: int) -> float:
+    """THD+N in dB: what is left of whole periods without their fundamental, against it."""
+    spectrum = np.abs(np.fft.rfft(wave)) ** 2
+    at = round(hz * len(wave) / rate)
+    rest = np.delete(spectrum[1:], at - 1).sum()
+    return float(10 * np.log10(max(rest / spectrum[at], 1e-30)))
+
+
+@pytest.mark.parametrize(
+    ("character", "hz", "most"),
+    [("invisible", 100, -90), ("invisible", 1000, -90), ("heavy", 1000, -60), ("quick", 1000, -60),
+     ("heavy", 100, -35), ("quick", 100, -35)],
+)  # fmt: skip
+def test_distortion_of_a_sine_six_db_over(character: str, hz: float, most: float) -> None:
+    """Invisible holds its gain over the half periods; figures of the others as they are built."""
+    at = np.arange(96000) / 48000
+    out = limited(0.8912509 * 2 * np.sin(2 * np.pi * hz * at)[:, None], character=character)
+    assert thd_n(out[48000:, 0], hz, 48000) < most
+
+
+def test_round_bends_before_the_wall_and_trim_comes_behind() -> None:
+    at = np.arange(24000) / 48000
+    sound = (1.2 * np.sin(2 * np.pi * 500 * at))[:, None]
+    walls = limited(sound, ceiling_db=-1)
+    bent = limited(sound, ceiling_db=-1, round=1)
+    settled = slice(12000, 12096)
+    # tanh towards the ceiling: the peak never reaches it, so the wall has nothing to do
+    top, knee = 10 ** (-1 / 20), 0.5 * 10 ** (-1 / 20)
+    assert np.abs(bent[settled]).max() == pytest.approx(
+        knee + knee * np.tanh((1.2 - knee) / knee), rel=1e-3
+    )
+    assert np.abs(walls[settled]).max() == pytest.approx(top * 10 ** (-0.03 / 20), rel=1e-3)
+    trimmed = limited(sound, ceiling_db=-1, trim_db=-3)
+    assert np.allclose(trimmed, walls * 10 ** (-3 / 20), atol=1e-9)
+
+
+def test_phases_are_those_of_the_meter_and_mirror_each_other() -> None:
+    from salt_anvil.core.measure import truepeak
+
+    table = interpolator()
+    assert table.shape == (PHASES - 1, TAPS)
+    assert np.allclose(table, table[::-1, ::-1], atol=1e-15)
+    meters = np.sort(truepeak._FILTER, axis=0)
+    assert np.allclose(np.sort(table[::2], axis=0), meters, atol=2e-3)
+
+
+def test_windows_against_plain_loops() -> None:
+    values = np.random.default_rng(3).integers(0, 1000, 400).astype(float)
+    for window in (1, 2, 7, 64, 301):
+        count = len(values) - window + 1
+        top, mean = np.empty(count), np.empty(count)
+        maxima_into(top, values, window)
+        mean_into(mean, values, window)
+        pieces = np.lib.stride_tricks.sliding_window_view(values, window)
+        assert (top == pieces.max(axis=1)).all()
+        assert (mean == np.ceil(pieces.sum(axis=1) / window)).all()
