@@ -84,6 +84,7 @@ def starting_points(kind: str) -> list[Recipe]:
         "ducker": _DUCKER,
         "expander": _EXPANDER,
         "gate": _GATE,
+        "leveller": _LEVELLER,
         "trim": _TRIM,
     }
     return [

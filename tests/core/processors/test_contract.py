@@ -19,7 +19,8 @@ KINDS = sorted(REGISTRY)
 NEUTRAL: dict[str, dict[str, Any]] = {
     "trim": {}, "compressor": {"ratio": 1}, "gate": {"depth_db": 0},
     "expander": {"ratio": 1}, "ducker": {"depth_db": 0},
-    "leveller": {"max_gain_db": 0, "max_cut_db": 0}, "limiter": {"ceiling_db": 0},
+    "curve": {"points": [(-80, -80), (0, 0)]}, "leveller": {"max_gain_db": 0, "max_cut_db": 0},
+    "limiter": {"ceiling_db": 0}, "transient": {}, "deesser": {"ratio": 1},
 }  # fmt: skip
 # Settings that use as much of the machinery as possible.
 BUSY: dict[str, list[dict[str, Any]]] = {
@@ -28,6 +29,37 @@ BUSY: dict[str, list[dict[str, Any]]] = {
         {"threshold_db": -30, "lookahead_ms": 3.7, "restore": 0.4, "link": 0.5, "hold_ms": 9},
         {"threshold_db": -30, "topology": "feed-back", "release_mode": "auto", "detector": "rms"},
         {"threshold_db": -30, "ballistics": "branching", "stereo": "mid-side", "makeup_db": 5},
+    ],
+    "transient": [
+        {"attack_db": 9, "sustain_db": -12, "link": 0.5, "keep_peaks": True},
+        {
+            "attack_db": -6,
+            "sustain_db": 6,
+            "range_acts": "signal",
+            "attack_low_hz": 900,
+            "sustain_low_hz": 150,
+            "sustain_high_hz": 3000,
+        },
+    ],
+    "deesser": [
+        {"threshold_db": -30, "relative": False, "link": 0.5, "second_hz": 3000},
+        {
+            "threshold_db": -20,
+            "action": "wide",
+            "shape": "band",
+            "stereo": "mid-side",
+            "slope": "48",
+            "frequency_hz": 4000,
+        },
+    ],
+    "curve": [
+        {"points": [(-60, -90), (-40, -40), (-20, -20), (0, -15)], "lookahead_ms": 3.7},
+        {
+            "points": [(-60, -50), (-30, -25), (-20, -24), (0, 0)],
+            "smooth": True,
+            "link": 0.5,
+            "detector": "rms",
+        },
     ],
     "limiter": [
         {"drive_db": 6, "ceiling_db": -9, "round": 0.5, "trim_db": -2, "link": 0.5},
@@ -75,6 +107,13 @@ def settings_at_the_ends(control: Control) -> list[Any]:
     if control.type == "number":
         ends = (control.low, control.high)
         return list(ends)
+    if control.type == "points":
+        low, high = control.low or 0.0, control.high
+        return [
+            ((low, low / 2), (0, -20)),
+            ((-40, low), (-6, -6), (high, -6)),
+            ((low, low), (0, 0)),
+        ]
     return control.choices if control.type == "choice" else [False, True]
 
 

@@ -197,6 +197,8 @@ def figure(value: Any) -> str:
         return "on" if value else "off"
     if isinstance(value, float | int):
         return f"{value:.4g}".replace("-", "−")
+    if isinstance(value, tuple):
+        return str(len(value))
     return "open" if value is None else str(value)
 
 

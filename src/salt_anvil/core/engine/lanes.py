@@ -168,7 +168,7 @@ def scale_of(owner: object, control: str) -> Scale:
 
 def _of_stage(stage: Stage, name: str) -> Scale | None:
     for control in processor(stage.kind).describe().controls:
-        if control.name == name:
+        if control.name == name and control.type != "points":
             return _scale(stage, control)
     return None
 

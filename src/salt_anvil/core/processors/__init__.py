@@ -3,11 +3,14 @@
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Kind, Params, Processor, Report
 from salt_anvil.core.processors.compressor import Compressor
+from salt_anvil.core.processors.curve import Curve
+from salt_anvil.core.processors.deesser import Deesser
 from salt_anvil.core.processors.ducker import Ducker
 from salt_anvil.core.processors.expander import Expander
 from salt_anvil.core.processors.gate import Gate
 from salt_anvil.core.processors.leveller import Leveller
 from salt_anvil.core.processors.limiter import Limiter
+from salt_anvil.core.processors.transient import Transient
 from salt_anvil.core.processors.trim import Trim
 
 _ALL: tuple[Processor[Params], ...] = (
@@ -15,9 +18,12 @@ _ALL: tuple[Processor[Params], ...] = (
     Compressor(),
     Gate(),
     Expander(),
+    Curve(),
     Ducker(),
     Leveller(),
     Limiter(),
+    Transient(),
+    Deesser(),
 )  # type: ignore[assignment]
 REGISTRY: dict[str, Processor[Params]] = {p.kind: p for p in _ALL}
 

@@ -52,6 +52,25 @@ def number(
     return Field(default, ge=low, le=high, description=doc, json_schema_extra=extra)
 
 
+def points(
+    default: tuple[tuple[float, float], ...],
+    low: float,
+    high: float,
+    fewest: int,
+    most: int,
+    *,
+    label: str,
+    doc: str,
+) -> Any:
+    """Declare a list of `fewest` to `most` pairs, both numbers of each between low and high."""
+    extra: dict[str, Any] = {
+        "label": label, "unit": "", "scale": "linear", "step": 0.1, "change": "glide",
+        "marks": [], "when": {}, "type": "points", "low": low, "high": high,
+        "fewest": fewest, "most": most,
+    }  # fmt: skip
+    return Field(default, description=doc, json_schema_extra=extra)
+
+
 def choice(
     default: str | bool,
     *,
@@ -73,8 +92,8 @@ class Control(BaseModel):
 
     name: str
     label: str
-    type: Literal["number", "choice", "switch"]
-    default: float | str | bool | None
+    type: Literal["number", "choice", "switch", "points"]
+    default: float | str | bool | list[tuple[float, float]] | None
     low: float | None
     high: float | None
     unit: str
@@ -85,6 +104,8 @@ class Control(BaseModel):
     choices: list[str]
     optional: bool
     when: dict[str, list[str]]
+    fewest: int | None = None
+    most: int | None = None
     doc: str
 
 
@@ -215,7 +236,7 @@ def _control(name: str, info: FieldInfo) -> Control:
     is_choice = get_origin(annotation) is Literal
     low = next((m.ge for m in info.metadata if isinstance(m, Ge)), None)
     high = next((m.le for m in info.metadata if isinstance(m, Le)), None)
-    type_: Literal["number", "choice", "switch"] = "number"
+    type_: Literal["number", "choice", "switch", "points"] = "number"
     if is_choice:
         type_ = "choice"
     elif annotation is bool:

@@ -202,7 +202,9 @@ class Compressor(Processor[CompressorParams]):
             reduction, heard, listened, start, ramp.value, ramp.step, _flags(params),
             state["detector"],
         )  # fmt: skip
-        signal = delayed(to_mid_side(block) if sides else block, state["past"])
+        signal = delayed(block, state["past"])
+        if sides:
+            signal = to_mid_side(signal)
         out = np.empty_like(block)
         makeup = np.ascontiguousarray(ramp.value[:, d.CONTROLS])
         d_makeup = np.ascontiguousarray(ramp.step[:, d.CONTROLS])

@@ -1,0 +1,155 @@
+"""curve: level in against level out, drawn point by point."""
+
+from itertools import pairwise
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import field_validator
+
+from salt_anvil.core.dsp import dynamics as d
+from salt_anvil.core.dsp import shaping as s
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.processors.base import (
+    Context,
+    Params,
+    Processor,
+    Report,
+    choice,
+    number,
+    points,
+)
+from salt_anvil.core.processors.compressor import cells_of
+
+MAKEUP = s.CONTROLS
+
+
+class CurveParams(Params):
+    """Parameters of the curve."""
+
+    points: s.Points = points(
+        ((-80, -80), (-24, -24), (0, -12)), s.LOWEST_DB, s.HIGHEST_DB, 2, 16,
+        label="Points",
+        doc="Level in and level out, by increasing level in, to a tenth of a dB; beyond the ends"
+        " the curve goes on straight.",
+    )  # fmt: skip
+    attack_ms: float = number(
+        10, 0.05, 200, label="Attack", unit="ms", scale="log", step=0.01, marks=(0.1, 1, 10, 100),
+        doc="Time to 63 % of the way when it gets louder.",
+    )  # fmt: skip
+    release_ms: float = number(
+        120, 5, 4000, label="Release", unit="ms", scale="log", marks=(5, 20, 100, 500, 2000),
+        doc="Time to 63 % of the way when it gets quieter.",
+    )  # fmt: skip
+    makeup_db: float = number(
+        0, -24, 24, label="Make-up", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
+        doc="Gain after the curve.",
+    )  # fmt: skip
+    lookahead_ms: float = number(
+        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
+        marks=(0, 5, 10, 15, 20), doc="The gain moves this much before the sound.",
+    )  # fmt: skip
+    link: float = number(
+        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="1: the louder channel decides for both; 0: each for itself.",
+    )  # fmt: skip
+    rms_ms: float = number(
+        10, 1, 300, label="RMS time", unit="ms", scale="log", marks=(1, 10, 100, 300),
+        when={"detector": ["rms"]}, doc="Time constant of the mean square.",
+    )  # fmt: skip
+    detector: Literal["peak", "rms"] = choice(
+        "peak", label="Detector", doc="Listens to peaks or to the root mean square."
+    )
+    smooth: bool = choice(
+        False, label="Smooth", change="glide",
+        doc="A monotone cubic through the points: round, and never beyond them.",
+    )  # fmt: skip
+
+    @field_validator("points")
+    @classmethod
+    def _in_order(cls, value: s.Points) -> s.Points:
+        low, high = s.LOWEST_DB, s.HIGHEST_DB
+        rounded = tuple((round(float(x), 1), float(y)) for x, y in value)
+        if not 2 <= len(rounded) <= 16:
+            raise ValueError(f"points has {len(rounded)}; 2 to 16 are allowed")
+        for level, out in rounded:
+            if not (low <= level <= high and low <= out <= high):
+                raise ValueError(f"points holds ({level:g}, {out:g}); allowed: {low:g} to {high:g}")
+        if any(b[0] <= a[0] for a, b in pairwise(rounded)):
+            raise ValueError("points do not increase in their input by 0.1 dB or more")
+        return rounded
+
+
+class Curve(Processor[CurveParams]):
+    """Any static curve with attack and release."""
+
+    kind = "curve"
+    title = "Curve"
+    doc = "A curve of level in against level out, drawn by hand: compressor, expander, both."
+    Params = CurveParams
+    listens = True
+
+    def latency(self, params: CurveParams, rate: int) -> int:
+        return round(params.lookahead_ms * rate / 1000)
+
+    def hears_waveform(self, params: CurveParams) -> bool:
+        return params.detector == "peak"
+
+    def makeup_db(self, params: CurveParams, context: Context) -> float:
+        return params.makeup_db
+
+    def controls(self, params: CurveParams, context: Context) -> Vector:
+        rate = context.rate
+        vector = np.zeros(s.CONTROLS + 1)
+        vector[d.ATTACK] = d.rate_of(params.attack_ms, rate)
+        vector[d.RELEASE] = d.rate_of(params.release_ms, rate)
+        vector[d.RMS] = d.rate_of(params.rms_ms, rate)
+        vector[d.LINK] = params.link
+        vector[s.BASE : s.CONTROLS] = s.columns(params.points, params.smooth)
+        vector[MAKEUP] = params.makeup_db
+        return vector
+
+    def prepare(self, params: CurveParams, context: Context) -> State:
+        lanes = context.channels
+        detector = np.zeros((s.STATES, lanes))
+        detector[s.HEARD] = s.LOWEST_DB
+        return State(
+            detector=detector,
+            past=np.zeros((self.latency(params, context.rate), lanes)),
+            taken=np.zeros(lanes),
+            given=np.zeros(lanes),
+            heard=np.full(lanes, -300.0),
+        )
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: CurveParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        change, heard, out = (np.empty_like(block) for _ in range(3))
+        detector = d.MEAN_SQUARE if params.detector == "rms" else d.PEAK
+        s.curve_into(change, heard, key, start, ramp.value, ramp.step, detector, state["detector"])
+        signal = delayed(block, state["past"])
+        makeup = np.ascontiguousarray(ramp.value[:, MAKEUP])
+        d_makeup = np.ascontiguousarray(ramp.step[:, MAKEUP])
+        d.gain_into(out, signal, -change, start, makeup, d_makeup)
+        late = start - len(state["past"])
+        cells = {
+            "reduction_db": cells_of(np.maximum(-change, 0.0), late, state["taken"], 0.0),
+            "boost_db": cells_of(np.maximum(change, 0.0), late, state["given"], 0.0),
+        }
+        if context.observe:
+            cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
+        return out, Report(late // GRID, cells)
+
+    def picture(self, params: CurveParams, context: Context) -> dict[str, Any]:
+        levels, out = s.tabulate(params.points, params.smooth)
+        bare = [[float(x), float(y)] for x, y in zip(levels[::5], out[::5], strict=True)]
+        return {"bare": bare, "curve": [[x, y + params.makeup_db] for x, y in bare]}

@@ -1,0 +1,202 @@
+"""deesser: turns down a range of the spectrum where it sticks out."""
+
+from typing import Any, Literal
+
+import numpy as np
+
+from salt_anvil.core.dsp import dynamics as d
+from salt_anvil.core.dsp import essing as e
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.compressor import cells_of
+
+RANGE_MS, WHOLE_MS = 2.0, 10.0
+"""Times of the mean squares of the range and of the whole; common practice, no source."""
+
+
+class DeesserParams(Params):
+    """Parameters of the de-esser."""
+
+    frequency_hz: float = number(
+        6500, 1000, 16000, label="Frequency", unit="Hz", scale="log", step=10, change="switch",
+        marks=(1000, 2000, 4000, 8000, 16000), doc="Lower end of the range, or its middle.",
+    )  # fmt: skip
+    width_oct: float = number(
+        1, 0.2, 3, label="Width", unit="oct", step=0.05, change="switch", marks=(0.2, 1, 2, 3),
+        when={"shape": ["band"]}, doc="Width of the range.",
+    )  # fmt: skip
+    threshold_db: float = number(
+        -12, -60, 0, label="Threshold", unit="dB", scale="db",
+        marks=(-60, -48, -36, -24, -12, 0), doc="Level of the range above which it is turned down.",
+    )  # fmt: skip
+    ratio: float = number(
+        4, 1, 20, label="Ratio", unit=": 1", scale="log", marks=(1, 2, 4, 8, 20),
+        doc="Input dB above the threshold for one dB more out.",
+    )  # fmt: skip
+    max_reduction_db: float = number(
+        12, 0, 36, label="Most reduction", unit="dB", marks=(0, 6, 12, 24, 36),
+        doc="It never takes more than this.",
+    )  # fmt: skip
+    knee_db: float = number(
+        6, 0, 24, label="Knee", unit="dB", marks=(0, 6, 12, 18, 24),
+        doc="Width of the bend around the threshold.",
+    )  # fmt: skip
+    attack_ms: float = number(
+        1, 0.05, 50, label="Attack", unit="ms", scale="log", step=0.01, marks=(0.1, 1, 10),
+        doc="Time to 63 % of a new, greater reduction.",
+    )  # fmt: skip
+    release_ms: float = number(
+        40, 5, 500, label="Release", unit="ms", scale="log", marks=(5, 20, 100, 500),
+        doc="Time in which 63 % of the reduction is gone.",
+    )  # fmt: skip
+    second_hz: float | None = number(
+        None, 1000, 16000, label="Second range", unit="Hz", scale="log", step=10,
+        change="switch", marks=(1000, 2000, 4000, 8000, 16000),
+        doc="Middle of another range with the same settings; open: none.",
+    )  # fmt: skip
+    second_width_oct: float = number(
+        0.7, 0.2, 3, label="Second width", unit="oct", step=0.05, change="switch",
+        marks=(0.2, 1, 2, 3), doc="Width of the second range.",
+    )  # fmt: skip
+    link: float = number(
+        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="1: the louder channel decides for both; 0: each for itself.",
+    )  # fmt: skip
+    shape: Literal["above", "band"] = choice(
+        "above", label="Shape", doc="Everything above the frequency, or a band around it."
+    )
+    slope: Literal["12", "24", "48"] = choice(
+        "24", label="Slope", doc="How steeply the range ends, in dB per octave."
+    )
+    action: Literal["split", "wide"] = choice(
+        "split", label="Action", doc="Split turns down the range alone, wide the whole sound."
+    )
+    stereo: Literal["left-right", "mid-side"] = choice(
+        "left-right", label="Stereo", doc="Works on left and right, or on middle and sides."
+    )
+    relative: bool = choice(
+        True, label="Relative", change="glide",
+        doc="The threshold is against the level of the whole, so that quiet words count too.",
+    )  # fmt: skip
+
+
+class Deesser(Processor[DeesserParams]):
+    """De-esser that cuts its range out with linear phase: what it leaves alone is the input."""
+
+    kind = "deesser"
+    title = "De-esser"
+    doc = "Turns down a range where it sticks out of the sound: s, sh, whistles, fret noise."
+    Params = DeesserParams
+    listens = True
+
+    def latency(self, params: DeesserParams, rate: int) -> int:
+        return e.half_length(rate)
+
+    def hears_waveform(self, params: DeesserParams) -> bool:
+        return False
+
+    def controls(self, params: DeesserParams, context: Context) -> Vector:
+        rate = context.rate
+        vector = np.zeros(e.CONTROLS)
+        vector[d.THRESHOLD] = params.threshold_db
+        vector[d.SLOPE] = 1 - 1 / params.ratio
+        vector[d.KNEE] = params.knee_db
+        vector[d.MOST] = params.max_reduction_db
+        vector[d.ATTACK] = d.rate_of(params.attack_ms, rate)
+        vector[d.RELEASE] = d.rate_of(params.release_ms, rate)
+        vector[d.RMS] = d.rate_of(RANGE_MS, rate)
+        vector[d.LINK] = params.link
+        vector[e.RELATIVE] = params.relative
+        vector[e.WHOLE] = d.rate_of(WHOLE_MS, rate)
+        return vector
+
+    def prepare(self, params: DeesserParams, context: Context) -> State:
+        lanes = context.channels
+        past = np.zeros((2 * e.half_length(context.rate), lanes))
+        state = State(past=past, taken=np.zeros(lanes), heard=np.full(lanes, -300.0))
+        state["key"] = past.copy()
+        for index in range(2):
+            state[f"detector{index}"] = np.zeros((d.STATES, lanes))
+            state[f"power{index}"] = np.zeros(lanes)
+        return state
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: DeesserParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        sides = params.stereo == "mid-side" and context.channels == 2
+        half = e.half_length(context.rate)
+        own = key is block
+        sound = _with_past(block, state["past"])
+        heard_too = _with_past(key, state["key"])
+        if sides:
+            sound, heard_too = to_mid_side(sound), to_mid_side(heard_too)
+        listened = sound if own else heard_too
+        late = sound[half : half + len(block)]
+        heard_late = np.ascontiguousarray(listened[half : half + len(block)])
+        out = late.copy()
+        reduction, loudest = np.zeros_like(block), np.full_like(block, -300.0)
+        still = np.zeros(len(ramp.value))
+        for index, taps in enumerate(_ranges(params, context.rate)):
+            band, taken, heard = (np.empty_like(block) for _ in range(3))
+            e.range_into(band, listened, taps)
+            e.ess_into(
+                taken, heard, band, heard_late, start, ramp.value, ramp.step,
+                state[f"detector{index}"], state[f"power{index}"],
+            )  # fmt: skip
+            if params.action == "split":
+                mine = band
+                if not own:
+                    mine = np.empty_like(block)
+                    e.range_into(mine, sound, taps)
+                less = np.empty_like(block)
+                d.gain_into(less, mine, taken, start, still, still)
+                out += less - mine
+            np.maximum(reduction, taken, out=reduction)
+            np.maximum(loudest, heard, out=loudest)
+        if params.action == "wide":
+            d.gain_into(out, np.ascontiguousarray(late), reduction, start, still, still)
+        behind = start - half
+        cells = {"reduction_db": cells_of(reduction, behind, state["taken"], 0.0)}
+        if context.observe:
+            cells["level_db"] = cells_of(loudest, behind, state["heard"], -300.0)
+        return (from_mid_side(out) if sides else out), Report(behind // GRID, cells)
+
+    def picture(self, params: DeesserParams, context: Context) -> dict[str, Any]:
+        hz = np.geomspace(200, min(20000, 0.49 * context.rate), 160)
+        shapes = [e.response_db(t, hz, context.rate) for t in _ranges(params, context.rate)]
+        low, high = params.frequency_hz, None
+        if params.shape == "band":
+            high = params.frequency_hz * 2 ** (params.width_oct / 2)
+            low = params.frequency_hz * 2 ** (-params.width_oct / 2)
+        return {
+            "hz": hz.tolist(),
+            "ranges": [shape.tolist() for shape in shapes],
+            "low_hz": low,
+            "high_hz": high,
+        }
+
+
+def _ranges(params: DeesserParams, rate: int) -> Vector:
+    top = 0.49 * rate
+    width = params.width_oct if params.shape == "band" else None
+    second = None
+    if params.second_hz is not None:
+        second = (min(params.second_hz, top), params.second_width_oct)
+    return e.ranges(rate, int(params.slope), (min(params.frequency_hz, top), width), second)
+
+
+def _with_past(block: Sound, past: Sound) -> Sound:
+    """Return the past with the block behind it; the past moves on."""
+    whole = np.concatenate([past, block])
+    past[:] = whole[len(block) :]
+    return whole

@@ -1,0 +1,216 @@
+"""transient: more or less attack, more or less sustain, whatever the level."""
+
+from typing import Any, Literal
+
+import numpy as np
+
+from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp import transients as t
+from salt_anvil.core.dsp.dynamics import gain_into, rate_of
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.compressor import cells_of
+
+RISE_MS, FALL_MS, CALM_MS = 0.3, 15.0, 0.5
+"""Times of the level that is listened to, and of the gain; common practice, no source."""
+HOLD_MS = 12.5
+"""A peak is held for half a period of 40 Hz, so that lower tones only are taken for hits."""
+PEAKS_FALL_MS, EVENING_MS = 3000.0, 250.0
+LOWEST, HIGHEST = 20, 20000
+SIDES = ("attack", "sustain")
+
+
+def _edge(side: str, end: str) -> Any:
+    whole = "the lowest" if end == "low" else "the highest"
+    return number(
+        None, LOWEST, HIGHEST, label=f"{side.capitalize()} {'from' if end == 'low' else 'to'}",
+        unit="Hz", scale="log", step=1, change="switch", marks=(20, 200, 2000, 20000),
+        doc=f"{'Low' if end == 'low' else 'High'} end of the range for the {side}; open: {whole}.",
+    )  # fmt: skip
+
+
+class TransientParams(Params):
+    """Parameters of the transient shaper. The ranges are pairs of edges, each with a control."""
+
+    attack_db: float = number(
+        0, -24, 24, label="Attack", unit="dB", marks=(-24, -12, 0, 12, 24),
+        doc="Gain of the first moment of a hit.",
+    )  # fmt: skip
+    sustain_db: float = number(
+        0, -24, 24, label="Sustain", unit="dB", marks=(-24, -12, 0, 12, 24),
+        doc="Gain of what follows until the next hit.",
+    )  # fmt: skip
+    attack_ms: float = number(
+        20, 1, 200, label="Attack length", unit="ms", scale="log", marks=(1, 10, 100),
+        doc="How long a moment counts as attack.",
+    )  # fmt: skip
+    sustain_ms: float = number(
+        300, 20, 3000, label="Sustain length", unit="ms", scale="log", marks=(20, 200, 2000),
+        doc="How slowly a decay may be and still count as sustain: the longer, the more does.",
+    )  # fmt: skip
+    attack_low_hz: float | None = _edge("attack", "low")
+    attack_high_hz: float | None = _edge("attack", "high")
+    sustain_low_hz: float | None = _edge("sustain", "low")
+    sustain_high_hz: float | None = _edge("sustain", "high")
+    link: float = number(
+        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="1: the louder channel decides for both; 0: each for itself.",
+    )  # fmt: skip
+    range_acts: Literal["detector", "signal"] = choice(
+        "detector", label="Range", doc="The range only decides, or is also all that is changed."
+    )
+    keep_peaks: bool = choice(
+        False, label="Keep peaks", change="glide",
+        doc="A slow gain that leaves the peaks as high as they were.",
+    )  # fmt: skip
+
+
+class Transient(Processor[TransientParams]):
+    """Transient shaper on ratios of level followers."""
+
+    kind = "transient"
+    title = "Transient"
+    doc = "Turns the attack of hits up or down, and their sustain, quiet and loud hits alike."
+    Params = TransientParams
+    listens = True
+
+    def controls(self, params: TransientParams, context: Context) -> Vector:
+        for side in SIDES:
+            low, high = _range(params, side)
+            if low is not None and high is not None and low >= high:
+                raise SettingError(
+                    f"{side}_low_hz is {low:g} and {side}_high_hz {high:g}; the low end has to be"
+                    " below the high one"
+                )
+        rate = context.rate
+        vector = np.zeros(t.CONTROLS)
+        vector[t.ATTACK_DB] = params.attack_db
+        vector[t.SUSTAIN_DB] = params.sustain_db
+        vector[t.SLOW_RISE] = rate_of(params.attack_ms, rate)
+        vector[t.SLOW_FALL] = rate_of(params.sustain_ms, rate)
+        vector[t.RISE] = rate_of(RISE_MS, rate)
+        vector[t.FALL] = rate_of(FALL_MS, rate)
+        vector[t.HOLD] = HOLD_MS * rate / 1000
+        vector[t.CALM] = rate_of(CALM_MS, rate)
+        vector[t.LINK] = params.link
+        vector[t.EVEN] = params.keep_peaks
+        vector[t.EVENING] = rate_of(EVENING_MS, rate)
+        return vector
+
+    def prepare(self, params: TransientParams, context: Context) -> State:
+        lanes = context.channels
+        state = State(
+            peaks=np.zeros(3), taken=np.zeros(lanes), given=np.zeros(lanes),
+            heard=np.full(lanes, -300.0),
+        )  # fmt: skip
+        for side in SIDES:
+            state[f"{side}_detector"] = np.zeros((t.STATES, lanes))
+            state[f"{side}_key"] = np.zeros((2, lanes, 2))
+            state[f"{side}_band"] = np.zeros((2, lanes, 2))
+            state[f"{side}_cell"] = np.zeros(lanes)
+        return state
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: TransientParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        out = block
+        total = np.zeros_like(block)
+        cells = {}
+        nothing = np.empty((0, context.channels))
+        for side, index in (("attack", t.ATTACK_DB), ("sustain", t.SUSTAIN_DB)):
+            sections = _sections(params, side, context.rate)
+            shares, gain = np.empty_like(block), np.empty_like(block)
+            heard = np.empty_like(block) if context.observe and side == "attack" else nothing
+            t.shares_into(
+                shares, heard, _filtered(key, sections, state[f"{side}_key"]), start, ramp.value,
+                ramp.step, side == "sustain", state[f"{side}_detector"],
+            )  # fmt: skip
+            t.scale_into(gain, shares, start, _column(ramp.value, index), _column(ramp.step, index))
+            acts = params.range_acts == "signal" and len(sections) > 0
+            out = _changed(out, gain, start, sections if acts else None, state[f"{side}_band"])
+            total += gain
+            if context.observe:
+                cells[f"{side}_share"] = cells_of(shares, start, state[f"{side}_cell"], 0.0)
+                if len(heard):
+                    cells["level_db"] = cells_of(heard, start, state["heard"], -300.0)
+        if ramp.value[:, t.EVEN].any() or ramp.step[:, t.EVEN].any():
+            fall = rate_of(PEAKS_FALL_MS, context.rate)
+            t.keep_peaks_into(out, block, start, ramp.value, ramp.step, fall, state["peaks"])
+        cells["reduction_db"] = cells_of(np.maximum(-total, 0.0), start, state["taken"], 0.0)
+        cells["boost_db"] = cells_of(np.maximum(total, 0.0), start, state["given"], 0.0)
+        return out, Report(start // GRID, cells)
+
+    def hears_waveform(self, params: TransientParams) -> bool:
+        return _range(params, "attack") == (None, None)
+
+    def picture(self, params: TransientParams, context: Context) -> dict[str, Any]:
+        """The level of one hit of our own, 5 ms up and falling by 60 dB in 400 ms, shaped."""
+        rate, step = 8000, 16
+        at = np.arange(int(0.6 * rate)) / rate
+        level = np.minimum(at / 0.002, 1) * 10 ** (-3 * at / 0.4)
+        hit = np.concatenate([np.zeros(80), level, np.zeros(80)])[:, None]
+        bare = params.model_copy(
+            update=dict.fromkeys([f"{s}_{e}_hz" for s in SIDES for e in ("low", "high")])
+            | {"keep_peaks": False}
+        )
+        small = Context(rate, 1)
+        vector = self.controls(bare, small)
+        ramp = Ramp(np.repeat(vector[None], 1 + len(hit) // GRID, axis=0),
+                    np.zeros((1 + len(hit) // GRID, len(vector))))  # fmt: skip
+        out, _ = self.process(hit, hit, bare, small, ramp, self.prepare(bare, small), 0)
+        ms = (np.arange(len(hit)) - 80) / rate * 1000
+        return {
+            "hit": [[float(a), float(b)] for a, b in zip(ms[::step], hit[::step, 0], strict=True)],
+            "shaped": [
+                [float(a), float(b)] for a, b in zip(ms[::step], out[::step, 0], strict=True)
+            ],
+        }
+
+
+def _range(params: TransientParams, side: str) -> tuple[float | None, float | None]:
+    return getattr(params, f"{side}_low_hz"), getattr(params, f"{side}_high_hz")
+
+
+def _sections(params: TransientParams, side: str, rate: int) -> Sound:
+    """Return the range's filters, 12 dB an octave each, (0 to 2, 5)."""
+    low, high = _range(params, side)
+    found = []
+    if low is not None:
+        found.append(biquad.high_pass(low, rate))
+    if high is not None:
+        found.append(biquad.low_pass(high, rate))
+    return np.array(found).reshape(-1, 5)
+
+
+def _filtered(sound: Sound, sections: Sound, memory: Sound) -> Sound:
+    if not len(sections):
+        return sound
+    out = np.empty_like(sound)
+    biquad.filter_into(out, sound, sections, memory)
+    return out
+
+
+def _changed(sound: Sound, gain: Sound, start: int, sections: Sound | None, memory: Sound) -> Sound:
+    """Return the sound with a gain in dB, or with the gain on what passes the sections."""
+    still = np.zeros(len(gain) // GRID + 2)
+    out = np.empty_like(sound)
+    if sections is None:
+        gain_into(out, sound, -gain, start, still, still)
+        return out
+    band = _filtered(sound, sections, memory)
+    gain_into(out, band, -gain, start, still, still)
+    return np.asarray(sound + (out - band))
+
+
+def _column(values: Vector, index: int) -> Vector:
+    return np.ascontiguousarray(values[:, index])
