@@ -64,10 +64,18 @@ def ranges(
 
 
 @njit(cache=True, error_model="numpy")
-def _add_pair(total: Sound, line: Sound, left: int, right: int, weight: float) -> None:
-    a, b = line[left : left + GRID], line[right : right + GRID]
+def _add_pairs(total: Sound, line: Sound, middle: int, t: int, taps: Sound) -> None:
+    """Add the weighted values t to t + 3 before and behind the middle."""
+    w0, w1, w2, w3 = taps[t], taps[t + 1], taps[t + 2], taps[t + 3]
+    before, behind = middle - t - 3, middle + t
+    a3, a2 = line[before : before + GRID], line[before + 1 : before + 1 + GRID]
+    a1, a0 = line[before + 2 : before + 2 + GRID], line[before + 3 : before + 3 + GRID]
+    b0, b1 = line[behind : behind + GRID], line[behind + 1 : behind + 1 + GRID]
+    b2, b3 = line[behind + 2 : behind + 2 + GRID], line[behind + 3 : behind + 3 + GRID]
     for i in range(GRID):
-        total[i] += weight * (a[i] + b[i])
+        total[i] += (w0 * (a0[i] + b0[i]) + w1 * (a1[i] + b1[i])) + (
+            w2 * (a2[i] + b2[i]) + w3 * (a3[i] + b3[i])
+        )
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -78,6 +86,7 @@ def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
     """
     frames, lanes = out.shape
     half = len(taps) - 1
+    whole = 1 + half // 4 * 4
     line = np.zeros(GRID + 2 * half)
     total = np.empty(GRID)
     for lane in range(lanes):
@@ -87,8 +96,11 @@ def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
                 line[i] = sound[at + i, lane]
             for i in range(GRID):
                 total[i] = taps[0] * line[half + i]
-            for t in range(1, half + 1):
-                _add_pair(total, line, half - t, half + t, taps[t])
+            for t in range(1, whole, 4):
+                _add_pairs(total, line, half, t, taps)
+            for t in range(whole, half + 1):
+                for i in range(GRID):
+                    total[i] += taps[t] * (line[half - t + i] + line[half + t + i])
             for i in range(span):
                 out[at + i, lane] = total[i]
 
