@@ -4,6 +4,7 @@ Levels are our own choices (demo/score.py, demo/room.py), measured here in the f
 """
 
 import hashlib
+from typing import Any
 
 import numpy as np
 import pytest
@@ -11,7 +12,9 @@ from scipy import signal
 
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.measure.rows import RowMeter, figures
+from salt_anvil.core.session import Session, checked
 from salt_anvil.demo import install, room, score, sounds
+from tests.routing import run_strip
 
 RATE = sounds.RATE
 
@@ -96,6 +99,97 @@ def test_bleed_hum_and_noise(band: dict[str, np.ndarray]) -> None:
     assert -60 < level_db(leak) < -30
     spectrum = np.abs(np.fft.rfft(band["announcement"][: RATE // 2, 0] * np.hanning(RATE // 2)))
     assert spectrum[25] > 4 * np.median(spectrum[20:60])
+
+
+def off(session: Session, stage: str) -> Session:
+    data = session.model_dump()
+
+    def walk(chain: list[dict[str, Any]]) -> None:
+        for element in chain:
+            element["on"] = element["on"] and element["id"] != stage
+            for branch in element.get("branches", []):
+                walk(branch["chain"])
+
+    for strip in data["strips"]:
+        walk(strip["chain"])
+    return checked(Session, data)
+
+
+@pytest.fixture(scope="module")
+def reel(band: dict[str, np.ndarray]) -> tuple[Session, dict[str, np.ndarray]]:
+    """The session over bars 11 to 16 alone."""
+    sounds_ = {name: passage(sound, 11, 16) for name, sound in band.items()}
+    media = {name: (name, s.shape[1], len(s)) for name, s in sounds_.items()}
+    return install.session_model(media), sounds_
+
+
+def without_and_with(
+    reel: tuple[Session, dict[str, np.ndarray]], strip: str, stage: str
+) -> tuple[np.ndarray, np.ndarray]:
+    session, sounds_ = reel
+    return tuple(run_strip(s, strip, sounds_) for s in (off(session, stage), session))  # type: ignore[return-value]
+
+
+def filtered(sound: np.ndarray, hz: float, kind: str) -> np.ndarray:
+    sections = signal.butter(4, hz, kind, fs=RATE, output="sos")
+    return np.asarray(signal.sosfilt(sections, sound, axis=0))
+
+
+def windows(sound: np.ndarray) -> np.ndarray:
+    """Levels in dB of 20 ms each."""
+    count = len(sound) // 960
+    return np.array([level_db(sound[i * 960 : (i + 1) * 960, 0]) for i in range(count)])
+
+
+def test_the_limiter_takes_the_stray_slap_down_to_the_others(reel: Any) -> None:
+    over = []
+    for sound in without_and_with(reel, "box-drum", "box-drum-peaks"):
+        high = filtered(sound, 400, "highpass")
+        slaps = []
+        for bar in range(11, 17):
+            at = round(((bar - 11) * score.BAR + 3 * score.BEAT) * RATE)
+            slaps.append(20 * np.log10(np.abs(high[at - 1000 : at + 4000]).max()))
+        over.append(slaps.pop(2) - np.median(slaps))
+    assert over[0] > 5
+    assert over[1] < over[0] - 3
+
+
+def test_the_transient_shaper_shortens_the_boom_and_keeps_the_knock(reel: Any) -> None:
+    sounds_ = without_and_with(reel, "foot-stomps", "foot-stomps-boom")
+    starts = [round(beat * score.BEAT * RATE) for beat in range(24)]
+
+    def change(begin: float, end: float, hz: float, kind: str) -> float:
+        parts = [filtered(s, hz, kind) for s in sounds_]
+        low, high = round(begin * RATE), round(end * RATE)
+        levels = [level_db(np.concatenate([p[a + low : a + high] for a in starts])) for p in parts]
+        return levels[1] - levels[0]
+
+    assert change(0.15, 0.4, 110, "lowpass") < -2.5
+    assert -0.2 < change(0, 0.1, 800, "highpass") < 1.5
+
+
+def test_the_deesser_takes_the_s_and_leaves_the_vowels(reel: Any) -> None:
+    before, after = without_and_with(reel, "lead-voice", "lead-voice-ess")
+    top, whole = windows(filtered(before, 5000, "highpass")), windows(before)
+    change, sung = windows(after) - whole, whole > -45
+    assert np.median(change[sung & (top > whole - 3)]) < -4
+    assert np.abs(change[sung & (top < whole - 20)]).max() < 0.1
+
+
+def test_the_expander_sinks_what_is_between_the_strokes(reel: Any) -> None:
+    before, after = (windows(s) for s in without_and_with(reel, "shaker", "shaker-bleed"))
+    loud = before > np.quantile(before, 0.8)
+    assert abs(np.median((after - before)[loud])) < 0.3
+    assert np.quantile(before, 0.05) - np.quantile(after, 0.05) > 3
+
+
+def test_the_wall_of_the_main_bus_holds(reel: Any) -> None:
+    session, sounds_ = reel
+    mix = run_strip(session, "main", sounds_)
+    peaks = [np.abs(signal.resample(mix[a : a + 96000], 8 * 96000)).max()
+             for a in range(0, len(mix) - 96000, 96000)]  # fmt: skip
+    assert 20 * np.log10(max(peaks)) < -1 + 0.3  # pieces have edges; test_limiter has exact figures
+    assert np.abs(mix).max() <= 10 ** (-1 / 20)
 
 
 def test_the_session_can_be_run_and_every_track_is_worked_on() -> None:

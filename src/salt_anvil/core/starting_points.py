@@ -71,6 +71,61 @@ _LEVELLER: list[tuple[str, str, dict[str, Any]]] = [
         "target_db": -20, "rise_db_s": 0.8, "fall_db_s": 1.5, "max_gain_db": 5, "max_cut_db": 5,
         "mean_ms": 1500}),
 ]  # fmt: skip
+_CURVE: list[tuple[str, str, dict[str, Any]]] = [
+    ("Two hands", "A wandering voice: quiet words come up, loud ones down.", {
+        "points": [[-80, -80], [-54, -54], [-40, -34], [-28, -26], [-16, -19], [0, -12]],
+        "smooth": True, "attack_ms": 12, "release_ms": 200, "makeup_db": 2}),
+    ("Floor and roof", "Bleed goes down below, peaks above: gate and compressor in one bend.", {
+        "points": [[-70, -95], [-48, -52], [-40, -40], [-18, -18], [0, -12]],
+        "smooth": True, "attack_ms": 4, "release_ms": 140}),
+    ("Shy things forward", "Brings up what is quiet, for room and detail.", {
+        "points": [[-90, -90], [-60, -58], [-45, -37], [-30, -26], [-15, -15], [0, 0]],
+        "smooth": True, "detector": "rms", "rms_ms": 20, "attack_ms": 20, "release_ms": 300}),
+    ("Only the middle", "Tightens a bass, while ghosts and accents keep their height.", {
+        "points": [[-60, -60], [-30, -30], [-14, -22], [-6, -12], [0, -5]],
+        "smooth": True, "attack_ms": 25, "release_ms": 160, "makeup_db": 3}),
+]  # fmt: skip
+_LIMITER: list[tuple[str, str, dict[str, Any]]] = [
+    ("Last in line", "The main bus: nothing between the samples passes one decibel below full.", {
+        "ceiling_db": -1, "character": "invisible", "lookahead_ms": 5, "release_ms": 80,
+        "release_mode": "adaptive"}),
+    ("Loud and short", "Drums that have to hit: late, quick, a little rounded ahead of the wall.", {
+        "drive_db": 4, "ceiling_db": -1, "character": "quick", "lookahead_ms": 2, "release_ms": 25,
+        "round": 0.35}),
+    ("Let the bass lean", "Dance mixes: the lows push the whole, clicks on top return at once.", {
+        "drive_db": 3, "ceiling_db": -1, "character": "heavy", "lookahead_ms": 5,
+        "release_ms": 140}),
+    ("Peaks off a voice", "Plosives and shouts before a compressor, which then works evenly.", {
+        "ceiling_db": -8, "character": "invisible", "lookahead_ms": 3, "release_ms": 40,
+        "release_mode": "adaptive"}),
+]  # fmt: skip
+_TRANSIENT: list[tuple[str, str, dict[str, Any]]] = [
+    ("More stick", "A drum that hides: its first moment comes forward, peaks stay.", {
+        "attack_db": 8, "sustain_db": -2, "attack_ms": 12, "keep_peaks": True}),
+    ("Less room", "Takes the tail off a drum in a live room, without a gate's edges.", {
+        "sustain_db": -9, "sustain_ms": 250}),
+    ("Softer pick", "A string whose pick clicks: only above 2 kHz, only the first moment.", {
+        "attack_db": -9, "attack_ms": 8, "attack_low_hz": 2000, "range_acts": "signal"}),
+    ("Longer notes", "Brings up what follows the pluck, for a bass line that should carry.", {
+        "sustain_db": 5, "sustain_ms": 600, "sustain_high_hz": 800}),
+    ("Glue out of it", "Loops that fight the drums: attacks down, bodies up.", {
+        "attack_db": -6, "sustain_db": 3, "attack_ms": 25}),
+]  # fmt: skip
+_DEESSER: list[tuple[str, str, dict[str, Any]]] = [
+    ("Lead voice", "Sharp s and sh on words of any loudness; the rest of the voice untouched.", {
+        "frequency_hz": 6000, "slope": "24", "threshold_db": -11, "ratio": 4,
+        "max_reduction_db": 9}),
+    ("Whistling s", "One narrow whistle and the sharpness above it.", {
+        "frequency_hz": 8500, "shape": "above", "threshold_db": -14, "ratio": 5,
+        "max_reduction_db": 8, "second_hz": 5200, "second_width_oct": 0.4}),
+    ("Bow and fret", "Scratches of strings, whenever they stick out of the note.", {
+        "frequency_hz": 3800, "shape": "band", "width_oct": 1.6, "slope": "12",
+        "threshold_db": -9, "ratio": 3, "max_reduction_db": 6, "attack_ms": 3,
+        "release_ms": 90}),
+    ("Choir of s", "A bus of many voices: the whole steps back a little with every s.", {
+        "frequency_hz": 6500, "action": "wide", "threshold_db": -10, "ratio": 3,
+        "max_reduction_db": 4}),
+]  # fmt: skip
 _TRIM: list[tuple[str, str, dict[str, Any]]] = [
     ("Headroom", "Six decibels down before something that wants room.", {"gain_db": -6}),
     ("Turned round", "The other polarity, for a microphone on the far side.", {"invert": True}),
@@ -81,10 +136,14 @@ def starting_points(kind: str) -> list[Recipe]:
     """Return the starting points for a processor."""
     known = {
         "compressor": _COMPRESSOR,
+        "curve": _CURVE,
+        "deesser": _DEESSER,
         "ducker": _DUCKER,
         "expander": _EXPANDER,
         "gate": _GATE,
         "leveller": _LEVELLER,
+        "limiter": _LIMITER,
+        "transient": _TRANSIENT,
         "trim": _TRIM,
     }
     return [

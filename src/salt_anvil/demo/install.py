@@ -29,6 +29,9 @@ def _branch(name: str, part: str, *chain: dict[str, Any], **more: Any) -> dict[s
 # name, bus, fader, pan, chain
 TRACKS: list[tuple[str, str, float, float, Chain]] = [
     ("Box drum", "percussion-bus", -3.2, -0.1, [
+        # The one slap that is 8 dB above the others, before anything listens to it.
+        {"id": "box-drum-peaks", "kind": "limiter", "params": {
+            "ceiling_db": -7, "lookahead_ms": 2, "release_ms": 40, "release_mode": "adaptive"}},
         _compressor("box-drum", threshold_db=-19, ratio=5, knee_db=6, attack_ms=6, release_ms=160,
                     release_mode="tempo", release_note="1/16", restore=0.2, makeup_db=4.5)
         | {"key": {"low_hz": 60, "high_hz": 4000}},
@@ -42,11 +45,24 @@ TRACKS: list[tuple[str, str, float, float, Chain]] = [
          ], "join": {"law": "steady", "position": 0.35}},
     ]),
     ("Foot stomps", "percussion-bus", -2.0, 0.05, [
+        # The boom of the boards: shorter below 140 Hz, the knock above it as it was.
+        {"id": "foot-stomps-boom", "kind": "transient", "params": {
+            "attack_db": 1.5, "sustain_db": -9, "sustain_ms": 250, "sustain_high_hz": 140,
+            "range_acts": "signal"}},
         _compressor("foot-stomps", threshold_db=-20, ratio=3, attack_ms=18, release_ms=90,
                     ballistics="branching", makeup_db=3),
     ]),
-    ("Shaker", "percussion-bus", -6.0, 0.35, []),
+    ("Shaker", "percussion-bus", -6.0, 0.35, [
+        # Between its strokes the drum and the room, which it need not carry.
+        {"id": "shaker-bleed", "kind": "expander", "params": {
+            "threshold_db": -27, "ratio": 2.2, "range_db": 14, "attack_ms": 0.5, "hold_ms": 25,
+            "release_ms": 70, "lookahead_ms": 1}, "key": {"low_hz": 4000}},
+    ]),
     ("Low fiddle", "strings-bus", -4.0, 0.0, [
+        # A little room for every stomp, however hard it is.
+        {"id": "low-fiddle-room", "kind": "ducker", "params": {
+            "threshold_db": -24, "depth_db": 3, "attack_ms": 4, "hold_ms": 20, "decay_ms": 150,
+            "retrigger_ms": 120}, "key": {"source": "strip:foot-stomps", "high_hz": 200}},
         # Only what lies below 77 Hz: about 4 dB down and 4 dB back (common practice, no source).
         {"id": "low-fiddle-bands", "kind": "split", "by": "bands", "crossovers_hz": [77],
          "branches": [
@@ -73,11 +89,18 @@ TRACKS: list[tuple[str, str, float, float, Chain]] = [
         {"id": "lead-voice-trim", "kind": "trim", "params": {"gain_db": 1.5, "dc_block": True}},
         _compressor("lead-voice", threshold_db=-15, ratio=3.5, knee_db=8, attack_ms=5,
                     release_ms=140, lookahead_ms=2, max_reduction_db=12, makeup_db=3),
+        # The hard s-sounds, on quiet words too.
+        {"id": "lead-voice-ess", "kind": "deesser", "params": {
+            "frequency_hz": 5000, "slope": "24", "threshold_db": -13, "ratio": 4,
+            "max_reduction_db": 9}},
     ]),
     ("Voice room", "voices-bus", -13.0, 0.0, [
         # The room comes up between the words: it listens to the voice itself.
         _compressor("voice-room", threshold_db=-34, ratio=3, attack_ms=2, release_ms=320,
                     makeup_db=2) | {"key": {"source": "strip:lead-voice"}},
+        {"id": "voice-room-curve", "kind": "curve", "params": {
+            "points": [[-90, -99], [-62, -68], [-48, -44], [-30, -29], [0, -6]], "smooth": True,
+            "attack_ms": 15, "release_ms": 250}},
     ]),
     ("Announcement", "voices-bus", -1.0, -0.15, [
         # Hum and the band's bleed sink in the pauses and after the last word.
@@ -87,6 +110,10 @@ TRACKS: list[tuple[str, str, float, float, Chain]] = [
          "key": {"low_hz": 150, "high_hz": 5000}},
         _compressor("announcement", threshold_db=-30, ratio=4, attack_ms=8, hold_ms=60,
                     release_ms=220, makeup_db=6),
+        # What wanders slowly is left to something slow.
+        {"id": "announcement-level", "kind": "leveller", "params": {
+            "target_db": -29, "rise_db_s": 2.5, "fall_db_s": 5, "max_gain_db": 4,
+            "max_cut_db": 4, "floor_db": -44}},
     ]),
 ]  # fmt: skip
 BUSES: list[tuple[str, str | None, float, Chain]] = [
@@ -110,6 +137,8 @@ SENDS = {"box-drum": ("stomp-press", -6.0), "foot-stomps": ("stomp-press", -3.0)
 MAIN: Chain = [
     _compressor("main", threshold_db=-16, ratio=1.5, knee_db=12, attack_ms=30,
                 release_mode="auto", release_ms=150, detector="rms", makeup_db=1),
+    {"id": "main-wall", "kind": "limiter", "params": {
+        "ceiling_db": -1, "release_ms": 80, "release_mode": "adaptive"}},
 ]  # fmt: skip
 LEVERS: list[dict[str, Any]] = [
     {"id": "lever-lift", "name": "Lift", "value": 0.4, "moves": [

@@ -177,9 +177,10 @@ class Viewer:
                 both = min(len(cells), len(told)) if len(cells) else len(told)
                 rest = cells[:both] if len(cells) else np.zeros((both, 1))
                 cells = together(told[:both].astype(np.float64), rest)
+        drums = percussive(before[:rows]) and all(processor(s.kind).lets_go for s in stages)
         found = ledger(
             before[:rows], after[:rows], cells, self._plan.rate, Span("", begin, end),
-            spans(self._session), percussive=percussive(before[:rows]),
+            spans(self._session), percussive=drums,
         )  # fmt: skip
         wiring = wiring_cautions(item, self._plan.frames)
         return replace(found, cautions=[*wiring, *found.cautions]), done

@@ -168,11 +168,15 @@ Event = Transport | Changed | Analysed | Printed | BroughtIn | LeverMoved | Refu
 class StageMeter(Model):
     """A stage on the watched strip, per 64-frame cell, the louder channel.
 
-    phase: what a gate is doing, 0 closed, 1 closing, 2 holding, 3 opening, 4 open; opened: how
-    often it began to open.
+    boost: dB that were added. phase: what a gate is doing, 0 closed, 1 closing, 2 holding, 3
+    opening, 4 open; opened: how often it began to open, or how many hits set something off.
+    attack, sustain: how far a moment is the one or the other, 0 to 1.
     """
 
     reduction: list[float]
+    boost: list[float]
+    attack: list[float]
+    sustain: list[float]
     level: list[float]
     phase: list[int]
     opened: int

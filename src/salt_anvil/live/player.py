@@ -347,6 +347,9 @@ class Player:
             reduction, level = told.get("reduction_db"), told.get("level_db")
             stages[stage] = StageMeter.model_construct(
                 reduction=_rounded(reduction),
+                boost=_rounded(told.get("boost_db")),
+                attack=_rounded(told.get("attack_share")),
+                sustain=_rounded(told.get("sustain_share")),
                 level=_rounded(level),
                 phase=[int(v) for v in _rounded(told.get("phase"))],
                 opened=int(sum(_rounded(told.get("opened")))),

@@ -26,6 +26,15 @@
   const ratio = $derived(Number(params.ratio ?? 4));
   /** The ratio is set at the upper end where the curve bends down from the threshold on. */
   const stageDown = $derived(params.max_reduction_db !== undefined);
+  const widens = $derived(params.direction !== undefined);
+  /** An expander's ratio is set on the steep part of its curve, some way from the threshold. */
+  const steep = $derived.by(() => {
+    const reach = Number(params.range_db ?? 24) / Math.max(ratio - 1, 0.25);
+    const up = params.direction === 'up';
+    const away = Math.min(0.8 * reach, 10, up ? -threshold : threshold - FLOOR);
+    const x = threshold + (up ? away : -away);
+    return { x, y: threshold + (x - threshold) * ratio };
+  });
 
   $effect(() =>
     live.onTold((batch) => {
@@ -71,6 +80,9 @@
     const where = at(event);
     if (drag === 'threshold') {
       work.hold('threshold_db', Math.round(Math.min(Math.max(where.x, -60), 0) * 10) / 10);
+    } else if (widens) {
+      const slope = (where.y - threshold) / (steep.x - threshold || 1);
+      work.hold('ratio', Math.round(Math.min(Math.max(slope, 1), 20) * 10) / 10);
     } else if (threshold < -0.5) {
       const slope = Math.min(Math.max((where.y - threshold) / -threshold, 0.01), 1);
       work.hold('ratio', Math.round(Math.min(1 / slope, 100) * 10) / 10);
@@ -129,9 +141,9 @@
         svg?.setPointerCapture(e.pointerId);
       }}
     />
-    {#if params.ratio !== undefined && stageDown}<rect
-        x={SIZE - 9}
-        y={py(end) - 5}
+    {#if params.ratio !== undefined && (stageDown || widens)}<rect
+        x={widens ? px(steep.x) - 5 : SIZE - 9}
+        y={py(widens ? Math.max(steep.y, FLOOR + 2) : end) - 5}
         width="10"
         height="10"
         class="handle"

@@ -19,6 +19,8 @@
   let whole = $state(300);
   let hits = $state(0);
   let now = $state(0);
+  /** The key's level behind its last hits, in dB, a value a cell. */
+  let heard = $state.raw<number[][]>([]);
   let drag = $state<'bottom' | 'end' | null>(null);
   const dragging = $derived(drag !== null);
   let svg: SVGSVGElement | undefined = $state();
@@ -40,10 +42,24 @@
         const told = report.stages[work.stageId];
         if (!told) continue;
         hits += told.opened;
+        if (told.opened) heard = [...heard.slice(-2), []];
+        const last = heard[heard.length - 1];
+        if (last && last.length < 400) {
+          heard = [...heard.slice(0, -1), [...last, ...told.level]];
+        }
         now = Math.max(0, ...told.reduction);
       }
     }),
   );
+
+  const cellMs = $derived(64000 / work.rate);
+  const keyLine = (levels: number[]): string =>
+    levels
+      .map((db, i) => {
+        const up = (Math.min(Math.max(db, -60), 0) / -60) * TALL;
+        return `${i ? 'L' : 'M'}${x(i * cellMs).toFixed(1)} ${up.toFixed(1)}`;
+      })
+      .join('');
 
   // The time axis stands still while a handle is in hand.
   $effect(() => {
@@ -78,7 +94,7 @@
     viewBox="0 0 {WIDE} {TALL}"
     preserveAspectRatio="none"
     role="img"
-    aria-label="What every hit takes away over time; drag the bottom for depth and attack, the end for decay"
+    aria-label="What every hit takes away over time, over the level of the key's last hits; drag the bottom for depth and attack, the end for decay"
     onpointermove={move}
     onpointerup={up}
   >
@@ -87,6 +103,9 @@
       <text x="3" y={y(-db) - 2}>−{db}</text>
     {/each}
     <path class="taken" d="{line}L{x(points[points.length - 1]?.[0] ?? 0)} 0Z" />
+    {#each heard as levels, i (i)}
+      <path class="key" class:last={i === heard.length - 1} d={keyLine(levels)} />
+    {/each}
     <path class="now" d="M0 {y(-now)}H{WIDE}" />
     <rect
       class="handle"
@@ -126,6 +145,15 @@
   .taken {
     fill: var(--madder);
     fill-opacity: 0.75;
+  }
+  .key {
+    fill: none;
+    stroke: var(--key);
+    opacity: 0.35;
+  }
+  .key.last {
+    opacity: 1;
+    stroke-width: 1.5;
   }
   .now {
     stroke: var(--ink);

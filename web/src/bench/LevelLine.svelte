@@ -15,7 +15,9 @@
   const name = $derived(work.kind?.level_line ?? '');
   const control = $derived(work.kind?.controls.find((c) => c.name === name));
   const value = $derived(Number(work.stage?.params[name] ?? 0));
-  const share = $derived(heightOf(toGain(value), span.decibels));
+  /** A gain ahead of the level: the line then stands where the incoming sound reaches it. */
+  const ahead = $derived(Number(work.stage?.params[work.kind?.level_behind ?? ''] ?? 0));
+  const share = $derived(heightOf(toGain(value - ahead), span.decibels));
   const y = $derived(height / 2 - (height / 2) * share);
   let dragging = $state(false);
   let line: HTMLElement | undefined = $state();
@@ -33,7 +35,7 @@
     const db = toDb(amplitudeAt(Math.min(Math.max(up, 0), 1), span.decibels));
     const least = control.low ?? -60;
     const most = control.high ?? 0;
-    work.hold(name, Math.min(Math.max(Math.round(db * 10) / 10, least), most));
+    work.hold(name, Math.min(Math.max(Math.round((db + ahead) * 10) / 10, least), most));
   }
 
   function up(): void {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import type { Component } from 'svelte';
   import Choice from '../components/Choice.svelte';
   import Rule from '../components/Rule.svelte';
   import Scrub from '../components/Scrub.svelte';
@@ -6,12 +7,17 @@
   import type { Live } from '../lib/live.svelte';
   import type { Control, ParamValue, Slot, Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
+  import CeilingPicture from './CeilingPicture.svelte';
   import CurvePicture from './CurvePicture.svelte';
   import EnvelopePicture from './EnvelopePicture.svelte';
   import GatePicture from './GatePicture.svelte';
+  import HitShape from './HitShape.svelte';
   import HitsPicture from './HitsPicture.svelte';
   import KeySource from './KeySource.svelte';
   import { MIX } from './controls';
+  import PointsPicture from './PointsPicture.svelte';
+  import RangePicture from './RangePicture.svelte';
+  import SharesPicture from './SharesPicture.svelte';
   import SplitPanel from './SplitPanel.svelte';
   import { api } from '../lib/api';
   import { hertz } from '../lib/figures';
@@ -22,6 +28,17 @@
   }
   let { work, live }: Props = $props();
 
+  /** What explains a processor, and where it is set by hand. */
+  const PICTURES: Record<string, Component<{ work: Work; live: Live }>[]> = {
+    compressor: [CurvePicture, HitsPicture],
+    curve: [PointsPicture, HitsPicture],
+    deesser: [RangePicture],
+    ducker: [EnvelopePicture, HitsPicture],
+    expander: [CurvePicture, HitsPicture],
+    gate: [GatePicture],
+    limiter: [CeilingPicture],
+    transient: [HitShape, SharesPicture],
+  };
   const SIDES = [
     ['low_hz', 'from'],
     ['high_hz', 'to'],
@@ -180,16 +197,10 @@
       {/if}
     </header>
     <div class="left">
-      {#if kind.kind === 'gate'}
-        <GatePicture {work} {live} />
-      {:else if kind.level_line}
-        <div class="pictures">
-          {#if kind.kind === 'ducker'}
-            <EnvelopePicture {work} {live} />
-          {:else}
-            <CurvePicture {work} {live} />
-          {/if}
-          <HitsPicture {work} {live} />
+      {#if PICTURES[kind.kind]}
+        {@const pictures = PICTURES[kind.kind] ?? []}
+        <div class="pictures" class:one={pictures.length === 1}>
+          {#each pictures as Part (Part)}<Part {work} {live} />{/each}
         </div>
       {/if}
       <div class="choices">
@@ -338,6 +349,9 @@
     grid-template-columns: 216px 190px;
     gap: 8px;
     height: 170px;
+  }
+  .pictures.one {
+    grid-template-columns: 1fr;
   }
   .choices {
     display: grid;

@@ -124,7 +124,8 @@
       canvas.height = tall * scale;
     }
     context.setTransform(scale, 0, 0, scale, 0, 0);
-    const look = { width, height: tall, foot: FOOT, decibels: span.decibels, most, colour };
+    const spans = work.at !== 'chain' && work.stage?.kind === 'deesser';
+    const look = { width, height: tall, foot: FOOT, decibels: span.decibels, most, colour, spans };
     draw(context, picture, look);
   }
 

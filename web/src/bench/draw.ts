@@ -11,7 +11,11 @@ export interface Look {
   /** dB at the top of the row of reduction. */
   most: number;
   colour: (name: string) => string;
+  /** Whether the stretches in which something was taken away are marked as spans. */
+  spans: boolean;
 }
+
+const WORKED_DB = 0.5;
 
 export function draw(canvas: CanvasRenderingContext2D, picture: Picture, look: Look): void {
   canvas.clearRect(0, 0, look.width, look.height);
@@ -24,6 +28,41 @@ export function draw(canvas: CanvasRenderingContext2D, picture: Picture, look: L
   if (faded) drawLevel(canvas, picture, look, body);
   drawMarks(canvas, look, body);
   drawReduction(canvas, picture, look);
+  if (look.spans) drawSpans(canvas, picture, look, body);
+}
+
+/** Brackets over the stretches in which something was taken away. */
+function drawSpans(
+  canvas: CanvasRenderingContext2D,
+  picture: Picture,
+  look: Look,
+  body: number,
+): void {
+  const step = look.width / picture.columns;
+  canvas.strokeStyle = look.colour('madder');
+  canvas.lineWidth = 1.5;
+  canvas.beginPath();
+  for (const [from, to] of spansOf(picture.reduction)) {
+    const left = from * step + 0.5;
+    const right = Math.max(to * step - 0.5, left + 2);
+    canvas.moveTo(left, body - 2);
+    canvas.lineTo(left, body - 7);
+    canvas.lineTo(right, body - 7);
+    canvas.lineTo(right, body - 2);
+  }
+  canvas.stroke();
+}
+
+/** From which column to which something was taken away; gaps of two columns are bridged. */
+export function spansOf(reduction: ArrayLike<number>): [number, number][] {
+  const found: [number, number][] = [];
+  for (let i = 0; i < reduction.length; i++) {
+    if ((reduction[i] ?? 0) < WORKED_DB) continue;
+    const last = found[found.length - 1];
+    if (last && i - last[1] <= 2) last[1] = i + 1;
+    else found.push([i, i + 1]);
+  }
+  return found;
 }
 
 function drawGrid(canvas: CanvasRenderingContext2D, look: Look, body: number): void {

@@ -1,7 +1,7 @@
 import type { components } from './schema';
 
 type Schemas = components['schemas'];
-export type ParamValue = number | string | boolean | null;
+export type ParamValue = number | string | boolean | [number, number][] | null;
 export type Params = Record<string, ParamValue>;
 export type Slot = 'A' | 'B' | 'C' | 'D';
 export type Stage = Omit<Schemas['Stage'], 'params' | 'slots' | 'key'> & {

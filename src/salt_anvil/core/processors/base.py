@@ -117,6 +117,7 @@ class Kind(BaseModel):
     doc: str
     listens: bool
     level_line: str | None
+    level_behind: str | None
     controls: list[Control]
 
 
@@ -158,6 +159,10 @@ class Processor(Generic[P]):
     listens: ClassVar[bool] = False
     level_line: ClassVar[str | None] = None
     """The parameter that is a level on the waveform, dragged there."""
+    lets_go: ClassVar[bool] = False
+    """Whether its reduction is expected to be gone between hits."""
+    level_behind: ClassVar[str | None] = None
+    """A gain in dB that comes before this level, so that the line stands lower on the waveform."""
 
     def latency(self, params: P, rate: int) -> int:
         """Return the frames by which the output is late."""
@@ -215,6 +220,7 @@ class Processor(Generic[P]):
             doc=self.doc,
             listens=self.listens,
             level_line=self.level_line,
+            level_behind=self.level_behind,
             controls=[_control(n, f) for n, f in self.Params.model_fields.items()],
         )
 

@@ -110,6 +110,7 @@ class Compressor(Processor[CompressorParams]):
     title = "Compressor"
     doc = "Turns down what is louder than a threshold, by a ratio, with attack and release."
     Params = CompressorParams
+    lets_go = True
     listens = True
     level_line = "threshold_db"
 

@@ -89,6 +89,7 @@ class Curve(Processor[CurveParams]):
     title = "Curve"
     doc = "A curve of level in against level out, drawn by hand: compressor, expander, both."
     Params = CurveParams
+    lets_go = True
     listens = True
 
     def latency(self, params: CurveParams, rate: int) -> int:

@@ -91,6 +91,7 @@ class Deesser(Processor[DeesserParams]):
     doc = "Turns down a range where it sticks out of the sound: s, sh, whistles, fret noise."
     Params = DeesserParams
     listens = True
+    level_line = "threshold_db"
 
     def latency(self, params: DeesserParams, rate: int) -> int:
         return e.half_length(rate)

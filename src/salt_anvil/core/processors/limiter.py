@@ -83,7 +83,9 @@ class Limiter(Processor[LimiterParams]):
     title = "Limiter"
     doc = "Holds peaks under a ceiling, also between the samples, with gain that gives way early."
     Params = LimiterParams
+    lets_go = True
     level_line = "ceiling_db"
+    level_behind = "drive_db"
 
     def _ahead(self, params: LimiterParams, rate: int) -> int:
         return round(params.lookahead_ms * rate / 1000)
@@ -179,7 +181,7 @@ class Limiter(Processor[LimiterParams]):
         top = params.ceiling_db
         bare = [[x, min(x + params.drive_db, top)] for x in levels]
         curve = [[x, y + params.trim_db] for x, y in bare]
-        return {"curve": curve, "bare": bare, "line_db": top - params.drive_db}
+        return {"curve": curve, "bare": bare}
 
 
 def _steady(ahead: int) -> int:
