@@ -32,8 +32,9 @@ def random_value(random: Random, control: Any) -> Any:
         return str(random.choice(control.choices))
     if control.type == "switch":
         return bool(random.integers(2))
-    if control.type != "number":
-        return control.default
+    if control.type == "points":
+        inputs = np.sort(random.choice(np.arange(-90, 10), 5, replace=False))
+        return [(float(x), float(random.uniform(-90, 0))) for x in inputs]
     return float(random.uniform(control.low, control.high))
 
 

@@ -50,11 +50,12 @@ import numba
 from salt_anvil.warm import compile_kernels
 from salt_anvil.core import dsp, measure
 from salt_anvil.core.dsp import biquad, decibel, ducking, dynamics, expansion, gating
-from salt_anvil.core.dsp import levelling, stereo
+from salt_anvil.core.dsp import essing, levelling, limiting, shaping, stereo, transients
 from salt_anvil.core.measure import truepeak
 
 def signatures():
-    modules = (biquad, decibel, ducking, dynamics, expansion, gating, levelling, stereo, truepeak)
+    modules = (biquad, decibel, ducking, dynamics, essing, expansion, gating, levelling, limiting,
+               shaping, stereo, transients, truepeak)
     return {
         (m.__name__, n): len(k.signatures)
         for m in modules for n, k in vars(m).items() if hasattr(k, "signatures")

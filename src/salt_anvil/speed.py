@@ -33,6 +33,23 @@ COMPRESSOR: dict[str, dict[str, Any]] = {
     "mid-side": {"stereo": "mid-side"},
 }
 
+DYNAMICS: dict[str, tuple[str, dict[str, Any]]] = {
+    "gate": ("gate", {"threshold_db": -20}),
+    "expander": ("expander", {"threshold_db": -20}),
+    "curve": ("curve", {}),
+    "curve, smooth, rms": ("curve", {"smooth": True, "detector": "rms"}),
+    "leveller": ("leveller", {}),
+    "limiter": ("limiter", {}),
+    "limiter, 12 dB over": ("limiter", {"drive_db": 12}),
+    "ducker": ("ducker", {"threshold_db": -20}),
+    "transient": ("transient", {"attack_db": 6, "sustain_db": -6}),
+    "transient, ranges acting": ("transient", {
+        "attack_db": 6, "sustain_db": -6, "attack_low_hz": 900, "sustain_low_hz": 100,
+        "range_acts": "signal", "keep_peaks": True}),
+    "de-esser": ("deesser", {}),
+    "de-esser, two ranges": ("deesser", {"second_hz": 3000}),
+}  # fmt: skip
+
 
 def _noise(channels: int = 2) -> Sound:
     return (
@@ -164,10 +181,7 @@ def measure_speed(*, quick: bool = False) -> dict[str, Any]:
             for name, params in COMPRESSOR.items()
         },
         "trim": {"engine": _engine("trim", {"gain_db": -3})},
-        "dynamics": {
-            kind: _engine(kind, {"threshold_db": -20}) for kind in ("gate", "expander", "ducker")
-        }
-        | {"leveller": _engine("leveller", {})},
+        "dynamics": {name: _engine(kind, params) for name, (kind, params) in DYNAMICS.items()},
         "split": {name: _split(**form) for name, form in SPLITS.items()},
         "meter": _meter(),
         "demo": _demo(),

@@ -6,9 +6,29 @@ import numpy as np
 
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.rows import RowMeter
-from salt_anvil.core.processors import REGISTRY, Context
+from salt_anvil.core.processors import REGISTRY, Context, Params, Processor
 from salt_anvil.core.session import Key, Stage
+
+
+def _every_way(item: Processor[Params]) -> list[Params]:
+    """Return settings that differ from the defaults in one control: what is off is on in one."""
+    found = []
+    for control in item.describe().controls:
+        values: list[object] = list(control.choices)
+        if control.type == "switch":
+            values = [not control.default]
+        elif control.type == "number":
+            values = [control.high]
+        for value in values:
+            try:
+                params = item.Params(**{control.name: value})
+                item.controls(params, Context(48000, 2, 96))
+            except CoreError:
+                continue
+            found.append(params)
+    return found
 
 
 def compile_kernels(progress: Callable[[float], None] = lambda share: None) -> None:
@@ -20,6 +40,9 @@ def compile_kernels(progress: Callable[[float], None] = lambda share: None) -> N
         stage = Stage(id="x", kind=item.kind, params=item.Params(), key=Key(low_hz=60))
         unit = Unit(stage, Context(48000, 2, 96, observe=True))
         unit.process(sound, 0)
+        for params in _every_way(item):
+            context = Context(48000, 2, 96)
+            Unit(Stage(id="x", kind=item.kind, params=params), context).process(sound[:256], 0)
         progress((index + 1) / (len(kinds) + 1))
     from_mid_side(to_mid_side(sound))
     RowMeter(48000, 2).feed(np.repeat(sound, 2, axis=0))

@@ -58,6 +58,21 @@ def out_loudness(page: Page, strip: str) -> float:
     )
 
 
+def empty(page: Page, strip: str) -> None:
+    """Take away what the demo has on a strip."""
+    page.evaluate(
+        """(id) => {
+          const strip = saltAnvil.work.model.strips.find((s) => s.id === id);
+          const all = strip.chain.map((e) => ({ type: 'remove_stage', stage: e.id }));
+          return saltAnvil.work.edit(...all);
+        }""",
+        strip,
+    )
+    page.wait_for_function(
+        "(id) => !saltAnvil.work.model.strips.find((s) => s.id === id).chain.length", arg=strip
+    )
+
+
 def block_on(page: Page, stave: str) -> Locator:
     """The compressor's block on a stave."""
     found = page.get_by_role("list", name=f"Stave of {stave}")
@@ -82,6 +97,7 @@ def play_loop(page: Page, begin_s: float, end_s: float) -> None:
 
 def test_three_band_compressor_by_mouse(page: Page) -> None:
     open_demo(page, "shaker")
+    empty(page, "shaker")
     page.get_by_label("Add at the end of Shaker").click()
     page.get_by_role("menuitem", name="3 bands").click()
     expect(page.get_by_role("heading", name="3 bands")).to_be_visible()
@@ -127,6 +143,7 @@ def test_three_band_compressor_by_mouse(page: Page) -> None:
 
 def test_three_band_compressor_by_keyboard(page: Page) -> None:
     open_demo(page, "shaker")
+    empty(page, "shaker")
     page.get_by_label("Add at the end of Shaker").focus()
     page.keyboard.press("Enter")
     expect(page.get_by_role("menuitem").first).to_be_focused()
@@ -281,8 +298,8 @@ def test_stages_are_dragged_onto_staves(page: Page) -> None:
     page.mouse.move(a["x"] + 140, a["y"] + 30, steps=5)
     page.mouse.move(b["x"] + b["width"] / 2, b["y"] + b["height"] / 2, steps=5)
     page.mouse.up()
-    page.wait_for_function("saltAnvil.work.strip.chain.length === 1")
-    split = strip_of(page, "box-drum")["chain"][0]
+    page.wait_for_function("saltAnvil.work.strip.chain.length === 2")
+    split = strip_of(page, "box-drum")["chain"][1]
     assert [e["id"] for e in split["branches"][0]["chain"]] == ["box-drum-compressor"]
     undo_all(page)
 
@@ -378,6 +395,7 @@ def test_a_recipe_with_a_named_input_is_bound_when_it_is_used(page: Page, tmp_pa
     saved.value.save_as(path)
     assert json.loads(path.read_text())["chain"][0]["key"]["source"] == "input:Lead voice"
     page.click("[data-strip=shaker]")
+    empty(page, "shaker")
     page.get_by_label("Add at the end of Shaker").click()
     page.get_by_label("Recipe file").set_input_files(path)
     sheet = page.get_by_role("dialog", name="Recipe")

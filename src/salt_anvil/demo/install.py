@@ -45,12 +45,12 @@ TRACKS: list[tuple[str, str, float, float, Chain]] = [
          ], "join": {"law": "steady", "position": 0.35}},
     ]),
     ("Foot stomps", "percussion-bus", -2.0, 0.05, [
+        _compressor("foot-stomps", threshold_db=-20, ratio=3, attack_ms=18, release_ms=90,
+                    ballistics="branching", makeup_db=3),
         # The boom of the boards: shorter below 140 Hz, the knock above it as it was.
         {"id": "foot-stomps-boom", "kind": "transient", "params": {
             "attack_db": 1.5, "sustain_db": -9, "sustain_ms": 250, "sustain_high_hz": 140,
             "range_acts": "signal"}},
-        _compressor("foot-stomps", threshold_db=-20, ratio=3, attack_ms=18, release_ms=90,
-                    ballistics="branching", makeup_db=3),
     ]),
     ("Shaker", "percussion-bus", -6.0, 0.35, [
         # Between its strokes the drum and the room, which it need not carry.
@@ -61,8 +61,8 @@ TRACKS: list[tuple[str, str, float, float, Chain]] = [
     ("Low fiddle", "strings-bus", -4.0, 0.0, [
         # A little room for every stomp, however hard it is.
         {"id": "low-fiddle-room", "kind": "ducker", "params": {
-            "threshold_db": -24, "depth_db": 3, "attack_ms": 4, "hold_ms": 20, "decay_ms": 150,
-            "retrigger_ms": 120}, "key": {"source": "strip:foot-stomps", "high_hz": 200}},
+            "threshold_db": -16, "depth_db": 3, "attack_ms": 4, "hold_ms": 20, "decay_ms": 150,
+            "retrigger_ms": 250}, "key": {"source": "strip:foot-stomps", "high_hz": 200}},
         # Only what lies below 77 Hz: about 4 dB down and 4 dB back (common practice, no source).
         {"id": "low-fiddle-bands", "kind": "split", "by": "bands", "crossovers_hz": [77],
          "branches": [

@@ -110,6 +110,7 @@
       onpointerdown={down}
       onpointermove={move}
       onpointerup={up}
+      onpointercancel={up}
     ></canvas>
     <span class="line" style:top="{y(ceiling) + 3}px">ceiling {figure(ceiling, 1)} dB</span>
     <span class="taken">reduction</span>

@@ -105,6 +105,7 @@
     aria-label="Level in against level out; drag the square for the threshold, the end for the ratio"
     onpointermove={move}
     onpointerup={up}
+    onpointercancel={up}
   >
     <defs>
       <pattern

@@ -97,6 +97,7 @@
     aria-label="What every hit takes away over time, over the level of the key's last hits; drag the bottom for depth and attack, the end for decay"
     onpointermove={move}
     onpointerup={up}
+    onpointercancel={up}
   >
     {#each [6, 12, 24] as db (db)}
       <path class="grid" d="M0 {y(-db)}H{WIDE}" />

@@ -21,5 +21,6 @@
     border: 1px solid var(--hair);
     overflow: hidden;
     touch-action: none;
+    user-select: none;
   }
 </style>

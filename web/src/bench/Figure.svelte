@@ -15,6 +15,7 @@
 
 <style>
   figure {
+    user-select: none;
     margin: 0;
     display: grid;
     grid-template-rows: minmax(0, 1fr) 17px;

@@ -119,6 +119,7 @@
       onpointerdown={down}
       onpointermove={move}
       onpointerup={up}
+      onpointercancel={up}
     ></canvas>
     <span class="line" style:top="{y(opens) - 15}px">opens {opens.toFixed(1)} dB</span>
     {#if closes < opens - 1}

@@ -73,6 +73,7 @@
     aria-label="The level of one hit before and after; drag the squares for attack and sustain"
     onpointermove={move}
     onpointerup={up}
+    onpointercancel={up}
   >
     {#each [0, -20, -40] as db (db)}
       <path class="grid" d="M0 {y(10 ** (db / 20))}H{WIDE}" />

@@ -234,6 +234,7 @@
     onpointerdown={down}
     onpointermove={move}
     onpointerup={up}
+    onpointercancel={up}
     onkeydown={key}
   >
     <path class="way" d={way} />

@@ -119,6 +119,7 @@
     onpointerdown={down}
     onpointermove={move}
     onpointerup={up}
+    onpointercancel={up}
     ondblclick={add}
   >
     {#each [-72, -48, -24, 0] as db (db)}

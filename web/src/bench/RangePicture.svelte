@@ -98,6 +98,7 @@
       onpointerdown={down}
       onpointermove={move}
       onpointerup={up}
+      onpointercancel={up}
     >
       {#each MARKS as [value, words] (value)}
         <line class="grid" x1={hzX(value, width)} x2={hzX(value, width)} y1="0" y2={TALL} />

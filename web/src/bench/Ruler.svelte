@@ -87,6 +87,7 @@
   onpointerdown={down}
   onpointermove={move}
   onpointerup={up}
+  onpointercancel={up}
   ondblclick={loopSection}
 >
   {#each bars as bar (bar.name)}
