@@ -1,4 +1,4 @@
-"""`python -m bench.dynamics`: how the dynamics processors hold to what is asked of them, in figures.
+"""`python -m bench.dynamics`: how the dynamics processors do what is asked of them, in figures.
 
 True peak by our meter, by Fourier resampling (scipy) and by FFmpeg's ebur128 (PyAV).
 """
@@ -60,8 +60,9 @@ def limiter() -> None:
                 outs = [limited(w, rate, character=c, lookahead_ms=ahead, release_ms=30)
                         for w in waves for c in CHARACTERS]  # fmt: skip
                 outs = [faded(o[:, 0], rate) for o in outs]
-                for meter in (own_peak_db, fourier_peak_db, lambda s: ffmpeg_peak_db(s, rate)):
-                    row.append(max(meter(o) for o in outs) + 1)
+                row.append(max(own_peak_db(o) for o in outs) + 1)
+                row.append(max(fourier_peak_db(o) for o in outs) + 1)
+                row.append(max(ffmpeg_peak_db(o, rate) for o in outs) + 1)
             print(f"  {rate} {name:24} " + " ".join(f"{v:+.3f}" for v in row))
     print("limiter, THD+N in dB of a sine 6 dB over the ceiling, look-ahead 0.5, 1.5, 5, 10 ms")
     at = np.arange(96000) / 48000

@@ -97,7 +97,7 @@ def energy_over_8k(sound: np.ndarray) -> float:
 
 
 def test_two_milliseconds_of_hold_take_the_ticks_away() -> None:
-    """A tone that fades (half period 1.7 ms): quick release without hold closes and opens within its waves."""
+    """A fading tone, half period 1.7 ms: without hold it opens and closes within its waves."""
     tone = sine(300, 2.0) * np.linspace(0.5, 0.001, 2 * RATE)[:, None]
     settings = {"threshold_db": -30, "hysteresis_db": 0, "release_ms": 1, "attack_ms": 0.02}
     ticking, a = gated(tone, hold_ms=0, **settings)
