@@ -105,6 +105,11 @@ class Tab:
             got += count
         return places, np.concatenate(parts), reports
 
+    def forget_sound(self) -> None:
+        """Leave what has come so far unheard; a new engine counts from the beginning."""
+        self._unheard.clear()
+        self.epoch = -1
+
     def close(self) -> None:
         """Close the tab."""
         self._open.close()

@@ -121,7 +121,7 @@
     white-space: nowrap;
   }
   .block {
-    width: 124px;
+    width: var(--block, 124px);
     padding: 5px 8px 4px;
     background: var(--field);
     border: 1px solid var(--edge);

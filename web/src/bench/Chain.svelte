@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { untrack } from 'svelte';
+  import { tick, untrack } from 'svelte';
   import { rows } from '../lib/chain';
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
@@ -17,6 +17,15 @@
 
   const score = untrack(() => new Score(work));
   const strip = $derived(work.strip);
+  let field: HTMLElement | undefined = $state();
+  let wide = $state(0);
+  /** Blocks are narrower where the chain would not fit; what is still too long is scrolled. */
+  let tight = $state(false);
+  $effect(() => {
+    void [strip?.chain, wide];
+    untrack(() => (tight = false));
+    void tick().then(() => (tight = field ? field.scrollWidth > field.clientWidth : false));
+  });
   const tall = $derived(strip ? 28 * rows(strip.chain, work.isOpen) + 26 : 0);
 </script>
 
@@ -66,7 +75,7 @@
         {/each}
       </div>
     </div>
-    <div class="score">
+    <div class="score" class:tight bind:this={field} bind:clientWidth={wide}>
       <Stave {work} {live} {score} place={strip.id} name={strip.name} chain={strip.chain} />
     </div>
     <AddMenu {work} {score} />
@@ -108,6 +117,9 @@
     background: var(--ink);
     color: var(--on-ink);
     font-weight: 700;
+  }
+  .score.tight {
+    --block: 106px;
   }
   .score {
     display: flex;
