@@ -62,6 +62,23 @@ def blended(page: Page) -> None:
     page.get_by_label("Close the automation").click()
 
 
+DYNAMICS = [("main", "main-wall", "limiter"), ("voice-room", "voice-room-curve", "curve"),
+            ("foot-stomps", "foot-stomps-boom", "transient"),
+            ("lead-voice", "lead-voice-ess", "deesser")]  # fmt: skip
+
+
+def dynamics(page: Page) -> None:
+    """The pictures in which the dynamics processors are set, over one part of the song."""
+    for strip, stage, name in DYNAMICS:
+        page.click(f"[data-strip={strip}]")
+        page.wait_for_function(f"saltAnvil.work.analysed['{strip}'] === 1", timeout=120_000)
+        page.locator(f"[data-stage={stage}] [data-focus]").click()
+        page.evaluate("saltAnvil.span.show(25 * 48000, 35 * 48000)")
+        play(page, 25, 35)
+        page.screenshot(path=FOLDER / f"{name}.png")
+        page.get_by_role("button", name="Stop").click()
+
+
 def desk(page: Page) -> None:
     """All strips, with the branches of the box drum."""
     page.keyboard.press("3")
@@ -96,6 +113,7 @@ def main() -> None:
         look(page, "light")
         nested(page)
         blended(page)
+        dynamics(page)
         desk(page)
         surface(page, server.url)
         look(page, "dark")

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import REGISTRY, Context, processor
 from salt_anvil.core.processors.base import Control
 from salt_anvil.core.session import Stage, checked
@@ -21,6 +22,7 @@ NEUTRAL: dict[str, dict[str, Any]] = {
     "expander": {"ratio": 1}, "ducker": {"depth_db": 0},
     "curve": {"points": [(-80, -80), (0, 0)]}, "leveller": {"max_gain_db": 0, "max_cut_db": 0},
     "limiter": {"ceiling_db": 0}, "transient": {}, "deesser": {"ratio": 1},
+    "clipper": {"shape": 1},
 }  # fmt: skip
 # Settings that use as much of the machinery as possible.
 BUSY: dict[str, list[dict[str, Any]]] = {
@@ -40,6 +42,11 @@ BUSY: dict[str, list[dict[str, Any]]] = {
             "sustain_low_hz": 150,
             "sustain_high_hz": 3000,
         },
+    ],
+    "clipper": [
+        {"ceiling_db": -18, "range_low_hz": 90, "outside": "removed", "dc_block": True},
+        {"drive_db": 9, "quality": "best", "stereo": "mid-side", "shape": 1, "output_db": -3},
+        {"drive_db": 3, "quality": "plain", "hold_ceiling": True, "shape": 0, "stereo": "side"},
     ],
     "deesser": [
         {"threshold_db": -30, "relative": False, "link": 0.5, "second_hz": 3000},
@@ -245,10 +252,15 @@ def test_6_moving_a_control_makes_no_click(kind: str) -> None:
             start["lookahead_ms"] = 0
         for value in settings_at_the_ends(control):
             unit = Unit(stage(kind, start), Context(48000, 2, 96))
+            target = stage(kind, start | {control.name: value})
+            try:
+                processor(kind).controls(target.params, unit.context)
+            except SettingError:
+                continue  # a range upside down
             out = []
             for at in range(0, 23552, 1024):
                 if at == 10240:
-                    unit.change(stage(kind, start | {control.name: value}), unit.context)
+                    unit.change(target, unit.context)
                 out.append(unit.process(sound[at : at + 1024], at).out)
             whole = np.concatenate(out)
             moved, settled = (

@@ -2,6 +2,7 @@
 
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Kind, Params, Processor, Report
+from salt_anvil.core.processors.clipper import Clipper
 from salt_anvil.core.processors.compressor import Compressor
 from salt_anvil.core.processors.curve import Curve
 from salt_anvil.core.processors.deesser import Deesser
@@ -24,6 +25,7 @@ _ALL: tuple[Processor[Params], ...] = (
     Limiter(),
     Transient(),
     Deesser(),
+    Clipper(),
 )  # type: ignore[assignment]
 REGISTRY: dict[str, Processor[Params]] = {p.kind: p for p in _ALL}
 

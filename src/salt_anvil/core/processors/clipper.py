@@ -1,0 +1,245 @@
+"""clipper: cuts off what is over a ceiling, round or hard, with the fold-back under control."""
+
+from typing import Any, Literal
+
+import numpy as np
+
+from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp import clipping as c
+from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.dynamics import gain_into
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.compressor import cells_of
+
+DRIVE, CEILING, SHAPE, OUTPUT = range(4)
+DC_HZ = 5.0
+
+
+class ClipperParams(Params):
+    """Parameters of the clipper."""
+
+    drive_db: float = number(
+        0, -12, 36, label="Drive", unit="dB", scale="db", marks=(-12, 0, 12, 24, 36),
+        doc="Gain into the ceiling.",
+    )  # fmt: skip
+    ceiling_db: float = number(
+        0, -36, 0, label="Ceiling", unit="dB", scale="db", marks=(-36, -24, -12, -6, 0),
+        doc="What is over it is cut off.",
+    )  # fmt: skip
+    shape: float = number(
+        0.5, 0, 1, label="Shape", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="0 bends from far below the ceiling, 1 cuts it off flat.",
+    )  # fmt: skip
+    output_db: float = number(
+        0, -24, 24, label="Output", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
+        doc="Gain behind the ceiling.",
+    )  # fmt: skip
+    range_low_hz: float | None = number(
+        None, 20, 20000, label="Range from", unit="Hz", scale="log", step=1, change="switch",
+        marks=(20, 200, 2000, 20000), doc="Low end of what is clipped; open: the lowest.",
+    )  # fmt: skip
+    range_high_hz: float | None = number(
+        None, 20, 20000, label="Range to", unit="Hz", scale="log", step=1, change="switch",
+        marks=(20, 200, 2000, 20000), doc="High end of what is clipped; open: the highest.",
+    )  # fmt: skip
+    quality: Literal["plain", "good", "high", "best"] = choice(
+        "high", label="Quality",
+        doc="Against fold-back: at the rate itself, or at 2, 4 or 8 times the rate.",
+    )  # fmt: skip
+    stereo: Literal["left-right", "mid", "side", "mid-side"] = choice(
+        "left-right", label="Stereo", doc="What is clipped: left and right, middle, sides, or both."
+    )
+    outside: Literal["kept", "removed"] = choice(
+        "kept", label="Outside", doc="What lies outside the range goes round, or is taken away."
+    )
+    hold_ceiling: bool = choice(
+        False, label="Hold ceiling",
+        doc="Takes off what rises over the ceiling again when the clipped wave is band-limited.",
+    )  # fmt: skip
+    dc_block: bool = choice(False, label="No offset", doc="Takes a constant offset away first.")
+
+
+class Clipper(Processor[ClipperParams]):
+    """Clipper that takes what it cuts from the delayed input, with antiderivative shaping."""
+
+    kind = "clipper"
+    title = "Clipper"
+    doc = "Cuts off what is over a ceiling: peaks down without gain that moves."
+    Params = ClipperParams
+    level_line = "ceiling_db"
+    level_behind = "drive_db"
+
+    def latency(self, params: ClipperParams, rate: int) -> int:
+        return o.LATENCY
+
+    def makeup_db(self, params: ClipperParams, context: Context) -> float:
+        return params.drive_db + params.output_db
+
+    def controls(self, params: ClipperParams, context: Context) -> Vector:
+        low, high = params.range_low_hz, params.range_high_hz
+        if low is not None and high is not None and low >= high:
+            raise SettingError(
+                f"range_low_hz is {low:g} and range_high_hz {high:g}; the low end has to be below"
+                " the high one"
+            )
+        return np.array([params.drive_db, to_gain(params.ceiling_db), params.shape,
+                         params.output_db])  # fmt: skip
+
+    def prepare(self, params: ClipperParams, context: Context) -> State:
+        lanes = context.channels
+        return State(
+            offset=np.zeros((1, lanes, 2)),
+            band=np.zeros((2, lanes, 2)),
+            past=np.zeros((o.LATENCY, lanes)),
+            up=np.zeros((o.TAPS, lanes)),
+            cut=np.zeros((lanes, 8, o.TAPS)),
+            depth=np.zeros((o.TAPS // 2, lanes)),
+            last=np.zeros(lanes),
+            taken=np.zeros(lanes),
+            touched=np.zeros(lanes),
+            over=np.zeros(lanes),
+        )
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: ClipperParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        sound = block
+        if params.dc_block:
+            sound = np.empty_like(block)
+            one = biquad.high_pass(DC_HZ, context.rate)[None]
+            biquad.filter_into(sound, block, one, state["offset"])
+        zeros = np.zeros_like(block)
+        driven = _gained(sound, zeros, start, ramp, DRIVE)
+        sides = params.stereo != "left-right" and context.channels == 2
+        if sides:
+            driven = to_mid_side(driven)
+        band = _in_range(driven, params, context.rate, state["band"])
+        dry = band if params.outside == "removed" else driven
+        cut, depth = self._cut(band, params, ramp, state, start)
+        if sides and params.stereo != "mid-side":
+            spared = 1 if params.stereo == "mid" else 0
+            cut[:, spared] = 0.0
+            depth[:, spared] = 0.0
+        out = delayed(dry, state["past"]) - cut
+        if sides:
+            out = from_mid_side(out)
+        tops = _ceilings(ramp, start, len(block))
+        late = start - o.LATENCY
+        over = cells_of(np.abs(out) / tops, late, state["over"], 0.0)
+        if params.hold_ceiling:
+            out = np.clip(out, -tops, tops)
+        out = _gained(out, zeros, start, ramp, OUTPUT)
+        depth = delayed(depth, state["depth"])
+        share = np.empty((len(block) // GRID + 1, context.channels))
+        share = share[: c.touched_into(share, depth, late, state["touched"])]
+        off = cells_of(depth, late, state["taken"], 0.0)
+        cells = {
+            "reduction_db": -20 * np.log10(1 - off),
+            "touched": share,
+            "overshoot_db": 20 * np.log10(np.maximum(over, 1.0)),
+        }
+        return out, Report(late // GRID, cells)
+
+    def _cut(
+        self, band: Sound, params: ClipperParams, ramp: Ramp, state: State, start: int
+    ) -> tuple[Sound, Sound]:
+        """Return what is taken away, o.LATENCY frames late, and its depth in dB, half as late."""
+        frames, lanes = band.shape
+        factor = o.FACTORS[params.quality]
+        whole = np.concatenate([state["up"], band])
+        state["up"][:] = whole[frames:]
+        rows = np.empty((lanes, factor, frames))
+        past = state["cut"]
+        cut = np.zeros((lanes, factor, frames + o.TAPS))
+        cut[:, :, : o.TAPS] = past[:, :factor]
+        depth = np.empty_like(band)
+        smooth = factor > 1
+        up, down = o.filters(factor)
+        lowest = _knee(ramp)
+        if np.abs(whole).max() * o.BOUND <= lowest and not cut.any():
+            # Nothing can reach the bend: what the antiderivative form looks back at is kept.
+            end = np.empty((lanes, factor, 1))
+            o.up_into(end, np.ascontiguousarray(whole[-o.TAPS - 1 :]), up)
+            state["last"][:] = end[:, -1, 0]
+            return np.zeros_like(band), np.zeros_like(band)
+        o.up_into(rows, whole, up)
+        c.clip_rows(
+            rows, cut, depth, start, _column(ramp.value, CEILING), _column(ramp.step, CEILING),
+            _column(ramp.value, SHAPE), state["last"], smooth,
+        )  # fmt: skip
+        past[:, :factor] = cut[:, :, frames:]
+        late = np.empty_like(band)
+        if smooth:
+            o.down_into(late, cut, down)
+        else:
+            wait = o.TAPS // 2
+            late[:] = cut[:, 0, wait : wait + frames].T
+        return late, depth
+
+    def picture(self, params: ClipperParams, context: Context) -> dict[str, Any]:
+        top = to_gain(params.ceiling_db)
+        width = 2 * top * (1 - params.shape)
+        levels = [-36 + 0.5 * i for i in range(97)]
+        drive = to_gain(params.drive_db)
+        bare = []
+        for level in levels:
+            x = drive * to_gain(level)
+            bare.append([level, float(20 * np.log10(x - c.taken(x, top, width)))])
+        return {"bare": bare, "curve": [[x, y + params.output_db] for x, y in bare]}
+
+
+def _in_range(sound: Sound, params: ClipperParams, rate: int, memory: Sound) -> Sound:
+    sections = []
+    if params.range_low_hz is not None:
+        sections.append(biquad.high_pass(params.range_low_hz, rate))
+    if params.range_high_hz is not None:
+        sections.append(biquad.low_pass(params.range_high_hz, rate))
+    if not sections:
+        return sound
+    out = np.empty_like(sound)
+    biquad.filter_into(out, sound, np.array(sections), memory)
+    return out
+
+
+def _knee(ramp: Ramp) -> float:
+    """Return the lowest level at which the shape bends during a block."""
+    ends = ramp.value + GRID * ramp.step
+    top = min(float(ramp.value[:, CEILING].min()), float(ends[:, CEILING].min()))
+    return top * max(min(float(ramp.value[:, SHAPE].min()), float(ends[:, SHAPE].min())), 0.0)
+
+
+def _ceilings(ramp: Ramp, start: int, frames: int) -> Vector:
+    """Return the ceiling as an amplitude, (1, 1) where it stands still, or (frames, 1)."""
+    value, step = ramp.value[:, CEILING], ramp.step[:, CEILING]
+    if not step.any() and (value == value[0]).all():
+        return np.asarray(value[:1, None])
+    at = start % GRID + np.arange(frames)
+    k = at // GRID
+    return np.asarray(value[k] + step[k] * (at % GRID))[:, None]
+
+
+def _column(values: Vector, index: int) -> Vector:
+    return np.ascontiguousarray(values[:, index])
+
+
+def _gained(sound: Sound, zeros: Sound, start: int, ramp: Ramp, index: int) -> Sound:
+    gain, step = _column(ramp.value, index), _column(ramp.step, index)
+    if not (gain.any() or step.any()):
+        return sound
+    out = np.empty_like(sound)
+    gain_into(out, sound, zeros, start, gain, step)
+    return out

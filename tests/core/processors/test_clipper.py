@@ -1,0 +1,193 @@
+"""The clipper: Fourier series, fold-back, identity, and the filters of the oversampling.
+
+Fold-back limits from design/03; the series of a clipped sine by numerical integration (scipy).
+"""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy.integrate import quad
+
+from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp.clipping import taken, taken_integral
+from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.measure.rows import RowMeter, figures
+from salt_anvil.core.processors import Context
+from salt_anvil.demo import room
+from tests.conftest import RATES, noise, sine
+from tests.core.processors.test_contract import run, stage
+
+RATE = 48000
+
+
+def clipped(sound: np.ndarray, rate: int = RATE, **params: Any) -> np.ndarray:
+    """Output with the latency taken out."""
+    unit = Unit(stage("clipper", params), Context(rate, sound.shape[1]))
+    padded = np.concatenate([sound, np.zeros((o.LATENCY, sound.shape[1]))])
+    return run(unit, padded)[0][o.LATENCY :]
+
+
+def inharmonic_db(rate: int, quality: str, hz: float = 5000) -> float:
+    """All that is no harmonic, 20 Hz to 20 kHz, against the fundamental, of a second."""
+    at = np.arange(2 * rate) / rate
+    out = clipped(np.sin(2 * np.pi * hz * at)[:, None], rate, drive_db=12, shape=1,
+                  quality=quality)[rate // 2 : rate // 2 + rate, 0]  # fmt: skip
+    power = np.abs(np.fft.rfft(out * np.kaiser(rate, 20))) ** 2
+    found = np.fft.rfftfreq(rate, 1 / rate)
+    near = np.abs(found / hz - np.round(found / hz)) * hz <= 12
+    rest = power[(found >= 20) & (found <= 20000) & ~near].sum()
+    return float(10 * np.log10(rest / power[np.abs(found - hz) <= 12].sum()))
+
+
+@pytest.mark.parametrize(
+    ("rate", "quality", "most"),
+    [(48000, "high", -70), (48000, "best", -90), (44100, "best", -83), (48000, "good", -50),
+     (96000, "good", -70), (96000, "best", -100)],
+)  # fmt: skip
+def test_fold_back_of_a_hard_clipped_sine(rate: int, quality: str, most: float) -> None:
+    assert inharmonic_db(rate, quality, 4997) < most
+    assert inharmonic_db(rate, quality, 5000) < most
+
+
+def f(x: float, ceiling: float, shape: float) -> float:
+    """The curve written down once more: line, parabola through its corner, flat."""
+    width = 2 * ceiling * (1 - shape)
+    size = abs(x)
+    a, b = ceiling - width / 2, ceiling + width / 2
+    y = size if size <= a else ceiling if size >= b else size - (size - a) ** 2 / (2 * width)
+    return float(np.copysign(y, x))
+
+
+@pytest.mark.parametrize("shape", [0.0, 0.5, 1.0])
+@pytest.mark.parametrize("quality", ["plain", "good", "high", "best"])
+def test_harmonics_are_those_of_the_fourier_series(shape: float, quality: str) -> None:
+    """A sine of 250 Hz, 6 dB over -6 dB; only odd harmonics, up to the ninth within 0.05 dB."""
+    ceiling = 10 ** (-6 / 20)
+    out = clipped(sine(250, 1, channels=1), ceiling_db=-6, shape=shape, quality=quality)
+    found = np.abs(np.fft.rfft(out[RATE // 4 : 3 * RATE // 4, 0])) / (RATE / 4)
+    for n in range(1, 10):
+        exact = quad(lambda t: f(np.sin(t), ceiling, shape) * np.sin(n * t), 0, 2 * np.pi,  # noqa: B023
+                     limit=400)[0] / np.pi  # fmt: skip
+        level = found[n * 125]
+        if abs(exact) > 1e-4:
+            assert 20 * np.log10(level / abs(exact)) == pytest.approx(0, abs=0.05), n
+        elif n % 2 == 0:
+            assert level < 1e-6
+
+
+@pytest.mark.parametrize("width", [0.0, 0.3, 1.0])
+def test_the_antiderivative_is_the_integral(width: float) -> None:
+    for x in (-2.0, -0.6, -0.2, 0.1, 0.45, 0.5, 0.7, 3.0):
+        exact = quad(lambda t: taken(t, 0.5, width), 0, x, points=[-0.5, 0.5], limit=200)[0]
+        assert taken_integral(x, 0.5, width) == pytest.approx(exact, abs=1e-9)
+
+
+@pytest.mark.parametrize("quality", ["plain", "good", "high", "best"])
+@pytest.mark.parametrize("rate", RATES)
+def test_what_is_not_clipped_passes_bit_for_bit(quality: str, rate: int) -> None:
+    sound = noise(8000, level=0.02)
+    sound[4000] = 3.0
+    out = clipped(sound, rate, ceiling_db=-6, shape=0.9, quality=quality)
+    touched = (out != sound).any(axis=1)
+    assert touched[4000]
+    assert not touched[: 4000 - o.TAPS].any()
+    assert not touched[4000 + o.TAPS :].any()
+
+
+def test_filters_pass_to_20_khz_and_stop_from_28() -> None:
+    for factor in (2, 4, 8):
+        up, down = o.filters(factor)
+        pulse = np.zeros((4 * o.TAPS, 1))
+        pulse[2 * o.TAPS] = 1
+        rows = np.zeros((1, factor, 3 * o.TAPS))
+        o.up_into(rows, pulse, up)
+        size = 1 << 17
+        hz = np.fft.rfftfreq(size, 1 / (RATE * factor))
+        both = {
+            "up": np.abs(np.fft.rfft(rows[0].T.ravel(), size)) / factor,
+            "down": np.abs(np.fft.rfft(np.roll(down, -1, axis=0).T.ravel(), size))
+            * np.sinc(hz / (RATE * factor)),
+        }
+        for response in both.values():
+            level = 20 * np.log10(np.maximum(np.abs(response), 1e-9))
+            assert np.abs(level[hz <= 20000]).max() < 0.01
+            assert level[hz >= 28000].max() < -100
+
+
+def test_the_ceiling_holds_exactly_at_plain_and_with_hold() -> None:
+    sound = sine(3000, 0.5, level_db=6)
+    top = 10 ** (-6 / 20)
+    overs = {}
+    for quality, hold in (("plain", False), ("high", False), ("high", True)):
+        out = clipped(sound, ceiling_db=-6, shape=1, quality=quality, hold_ceiling=hold)
+        overs[quality, hold] = 20 * np.log10(np.abs(out).max() / top)
+    assert overs["plain", False] == pytest.approx(0, abs=1e-9)
+    assert overs["high", True] == pytest.approx(0, abs=1e-9)
+    assert 0.5 < overs["high", False] < 4
+
+
+def test_the_overshoot_the_depth_and_the_share_are_told() -> None:
+    wave = sine(997, 0.5, channels=1)
+    unit = Unit(stage("clipper", {"ceiling_db": -6, "shape": 1, "quality": "plain"}),
+                Context(RATE, 1))  # fmt: skip
+    _, told = run(unit, wave)
+    settled = slice(100, 300)
+    assert told["reduction_db"][settled].max() == pytest.approx(6, abs=0.02)
+    # A sine is over half of its height for two thirds of the time.
+    share = 1 - 2 * np.arcsin(10 ** (-6 / 20)) / np.pi
+    assert told["touched"][settled].mean() == pytest.approx(share, abs=0.01)
+    assert told["overshoot_db"].max() == pytest.approx(0, abs=1e-9)
+
+
+@pytest.mark.parametrize("outside", ["kept", "removed"])
+def test_range_and_outside(outside: str) -> None:
+    """Flat when nothing clips; what is outside is kept, or taken away."""
+    for hz in (50, 200, 1000, 4000, 19000):
+        tone = sine(hz, 1, level_db=-40, channels=1)
+        out = clipped(tone, range_low_hz=200, outside=outside, shape=1)
+        spectra = [
+            np.abs(np.fft.rfft(x[RATE // 4 : 3 * RATE // 4, 0]))[hz // 2] for x in (out, tone)
+        ]
+        change = 20 * np.log10(spectra[0] / spectra[1])
+        if outside == "kept" or hz >= 4000:
+            assert change == pytest.approx(0, abs=0.01)
+        elif hz == 50:
+            assert change < -20
+
+
+def test_low_notes_outside_the_range_do_not_clip_what_is_inside() -> None:
+    low, high = sine(60, 1, level_db=-6, channels=1), sine(3000, 1, level_db=-20, channels=1)
+    out = clipped(low + high, ceiling_db=-12, shape=1, range_low_hz=1000)
+    middle = slice(RATE // 4, 3 * RATE // 4)
+    assert np.abs(out - low - high)[middle].max() < 2e-3
+    plain = clipped(low + high, ceiling_db=-12, shape=1)
+    assert np.abs(plain - low - high)[middle].max() > 0.2
+
+
+@pytest.mark.parametrize(("stereo", "spared"), [("mid", 1), ("side", 0)])
+def test_middle_or_sides_alone(stereo: str, spared: int) -> None:
+    sound = noise(8000, level=0.5)
+    out = clipped(sound, ceiling_db=-12, stereo=stereo)
+    halves = [np.stack([(x[:, 0] + x[:, 1]) / 2, (x[:, 0] - x[:, 1]) / 2], 1)
+              for x in (out, sound)]  # fmt: skip
+    assert np.abs(halves[0] - halves[1])[:, spared].max() < 1e-12
+    assert np.abs(halves[0] - halves[1])[:, 1 - spared].max() > 0.1
+
+
+def test_offset_is_taken_away_first() -> None:
+    sound = np.full((4 * RATE, 1), 0.3)
+    assert np.abs(clipped(sound, dc_block=True)[-RATE:]).max() < 1e-4
+
+
+def test_six_db_of_peak_off_the_box_drum_for_half_a_lu() -> None:
+    drum = room.recordings()["box-drum"][25 * RATE : 40 * RATE]
+    peak = 20 * np.log10(np.abs(drum).max())
+
+    def loudness(sound: np.ndarray) -> float:
+        meter = RowMeter(RATE, 1)
+        return figures(np.concatenate([meter.feed(sound), meter.flush()])).loudness
+
+    out = clipped(drum, ceiling_db=float(peak - 6), shape=0.8, hold_ceiling=True)
+    assert 20 * np.log10(np.abs(out).max()) == pytest.approx(peak - 6, abs=0.01)
+    assert loudness(drum) - loudness(out) < 0.5
