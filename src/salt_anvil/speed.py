@@ -47,6 +47,11 @@ DYNAMICS: dict[str, tuple[str, dict[str, Any]]] = {
         "attack_db": 6, "sustain_db": -6, "attack_low_hz": 900, "sustain_low_hz": 100,
         "range_acts": "signal", "keep_peaks": True}),
     "de-esser": ("deesser", {}),
+    **{f"clipper {quality}, 12 dB over": ("clipper", {"quality": quality, "drive_db": 12})
+       for quality in ("plain", "good", "high", "best")},
+    **{f"clipper {quality}, peaks only": ("clipper", {"quality": quality, "shape": 1,
+                                                      "ceiling_db": -2})
+       for quality in ("plain", "good", "high", "best")},
     "de-esser, two ranges": ("deesser", {"second_hz": 3000}),
 }  # fmt: skip
 

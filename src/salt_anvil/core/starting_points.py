@@ -126,6 +126,16 @@ _DEESSER: list[tuple[str, str, dict[str, Any]]] = [
         "frequency_hz": 6500, "action": "wide", "threshold_db": -10, "ratio": 3,
         "max_reduction_db": 4}),
 ]  # fmt: skip
+_CLIPPER: list[tuple[str, str, dict[str, Any]]] = [
+    ("Shave the drum", "Six decibels of peak off a drum, before anything has to follow it.", {
+        "ceiling_db": -6, "shape": 0.8, "quality": "high", "hold_ceiling": True}),
+    ("Round shoulders", "A bus that is pushed: bends early and softly instead of cutting.", {
+        "drive_db": 5, "ceiling_db": -3, "shape": 0.2, "output_db": -2}),
+    ("Lows go round", "Clips the crack of a drum from 150 Hz on; the boom below stays whole.", {
+        "drive_db": 4, "ceiling_db": -6, "shape": 0.7, "range_low_hz": 150}),
+    ("Broken on purpose", "A crushed copy to blend under the clean one, folds and all.", {
+        "drive_db": 24, "ceiling_db": -9, "shape": 1, "quality": "plain"}),
+]  # fmt: skip
 _TRIM: list[tuple[str, str, dict[str, Any]]] = [
     ("Headroom", "Six decibels down before something that wants room.", {"gain_db": -6}),
     ("Turned round", "The other polarity, for a microphone on the far side.", {"invert": True}),
@@ -136,6 +146,7 @@ def starting_points(kind: str) -> list[Recipe]:
     """Return the starting points for a processor."""
     known = {
         "compressor": _COMPRESSOR,
+        "clipper": _CLIPPER,
         "curve": _CURVE,
         "deesser": _DEESSER,
         "ducker": _DUCKER,

@@ -170,11 +170,14 @@ class StageMeter(Model):
 
     boost: dB that were added. phase: what a gate is doing, 0 closed, 1 closing, 2 holding, 3
     opening, 4 open; opened: how often it began to open, or how many hits set something off.
+    touched: share of the samples that a clipper cut, 0 to 1; overshoot: dB over its ceiling.
     attack, sustain: how far a moment is the one or the other, 0 to 1.
     """
 
     reduction: list[float]
     boost: list[float]
+    touched: list[float]
+    overshoot: list[float]
     attack: list[float]
     sustain: list[float]
     level: list[float]

@@ -348,6 +348,8 @@ class Player:
             stages[stage] = StageMeter.model_construct(
                 reduction=_rounded(reduction),
                 boost=_rounded(told.get("boost_db")),
+                touched=_rounded(told.get("touched")),
+                overshoot=_rounded(told.get("overshoot_db")),
                 attack=_rounded(told.get("attack_share")),
                 sustain=_rounded(told.get("sustain_share")),
                 level=_rounded(level),

@@ -9,6 +9,7 @@
   import type { Work } from '../lib/work.svelte';
   import CeilingPicture from './CeilingPicture.svelte';
   import CurvePicture from './CurvePicture.svelte';
+  import CutPicture from './CutPicture.svelte';
   import EnvelopePicture from './EnvelopePicture.svelte';
   import GatePicture from './GatePicture.svelte';
   import HitShape from './HitShape.svelte';
@@ -17,6 +18,7 @@
   import { MIX } from './controls';
   import PointsPicture from './PointsPicture.svelte';
   import RangePicture from './RangePicture.svelte';
+  import ShaperPicture from './ShaperPicture.svelte';
   import SharesPicture from './SharesPicture.svelte';
   import SplitPanel from './SplitPanel.svelte';
   import { api } from '../lib/api';
@@ -30,6 +32,7 @@
 
   /** What explains a processor, and where it is set by hand. */
   const PICTURES: Record<string, Component<{ work: Work; live: Live }>[]> = {
+    clipper: [ShaperPicture, CutPicture],
     compressor: [CurvePicture, HitsPicture],
     curve: [PointsPicture, HitsPicture],
     deesser: [RangePicture],

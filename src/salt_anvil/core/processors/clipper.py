@@ -193,13 +193,12 @@ class Clipper(Processor[ClipperParams]):
     def picture(self, params: ClipperParams, context: Context) -> dict[str, Any]:
         top = to_gain(params.ceiling_db)
         width = 2 * top * (1 - params.shape)
-        levels = [-36 + 0.5 * i for i in range(97)]
-        drive = to_gain(params.drive_db)
-        bare = []
-        for level in levels:
-            x = drive * to_gain(level)
-            bare.append([level, float(20 * np.log10(x - c.taken(x, top, width)))])
-        return {"bare": bare, "curve": [[x, y + params.output_db] for x, y in bare]}
+        drive, output = to_gain(params.drive_db), to_gain(params.output_db)
+        shaper = []
+        for i in range(-60, 61):
+            x = drive * i / 50
+            shaper.append([i / 50, output * (x - c.taken(x, top, width))])
+        return {"shaper": shaper}
 
 
 def _in_range(sound: Sound, params: ClipperParams, rate: int, memory: Sound) -> Sound:
