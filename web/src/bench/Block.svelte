@@ -122,7 +122,7 @@
   }
   .block {
     width: var(--block, 124px);
-    padding: 5px 8px 4px;
+    padding: 5px var(--block-side, 8px) 4px;
     background: var(--field);
     border: 1px solid var(--edge);
     cursor: pointer;

@@ -119,7 +119,9 @@
     font-weight: 700;
   }
   .score.tight {
-    --block: 106px;
+    --block: 108px;
+    --block-side: 4px;
+    --block-gap: 4px;
   }
   .score {
     display: flex;

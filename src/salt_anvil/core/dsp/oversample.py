@@ -6,6 +6,7 @@ Zavalishin and Le Bivic, DAFx-16. Its half frame of delay, at the higher rate, m
 with the even length of the filter on the way down, which also undoes its loss of treble.
 """
 
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
@@ -15,11 +16,15 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Vector
+from salt_anvil.core.dsp.state import State
 
 FACTORS = {"plain": 1, "good": 2, "high": 4, "best": 8}
 TAPS = 48
 """Frames that each filter spans; flat to 20 kHz and -100 dB from 28 kHz on at 48 kHz."""
 LATENCY = TAPS
+Bend = Callable[[Sound, Sound, bool], None]
+"""Fills the new columns of (lanes, factor, TAPS + frames) with what it takes from (lanes, factor,
+frames); in antiderivative form where the flag says so."""
 BETA = 10.06
 """Kaiser window for 100 dB (Kaiser 1974: 0.1102 * (A - 8.7))."""
 
@@ -133,3 +138,42 @@ def down_into(out: Sound, cut: Sound, down: Sound) -> None:
                 _add_eight(total, line, down, p, 40)
             for i in range(span):
                 out[at + i, lane] = total[i]
+
+
+def shaping_state(lanes: int) -> State:
+    """Return the cold state of `taken_by`."""
+    return State(up=np.zeros((TAPS, lanes)), cut=np.zeros((lanes, max(FACTORS.values()), TAPS)))
+
+
+def taken_by(bend: Bend, sound: Sound, quality: str, state: State) -> Sound:
+    """Return what a bend takes from a block, LATENCY frames late; the state moves on."""
+    frames, lanes = sound.shape
+    factor = FACTORS[quality]
+    up, down = filters(factor)
+    whole = np.concatenate([state["up"], sound])
+    state["up"][:] = whole[frames:]
+    rows = np.empty((lanes, factor, frames))
+    cut = np.empty((lanes, factor, frames + TAPS))
+    cut[:, :, :TAPS] = state["cut"][:, :factor]
+    up_into(rows, whole, up)
+    bend(rows, cut, factor > 1)
+    state["cut"][:, :factor] = cut[:, :, frames:]
+    late = np.empty_like(sound)
+    if factor > 1:
+        down_into(late, cut, down)
+    else:
+        late[:] = cut[:, 0, TAPS // 2 : TAPS // 2 + frames].T
+    return late
+
+
+def last_between(sound: Sound, quality: str, state: State) -> Vector:
+    """Return the newest value between the frames of a block that is not shaped, one a lane.
+
+    The state moves on as in `taken_by`, which need not be called for such a block.
+    """
+    factor = FACTORS[quality]
+    whole = np.concatenate([state["up"], sound])
+    state["up"][:] = whole[len(sound) :]
+    end = np.empty((sound.shape[1], factor, 1))
+    up_into(end, np.ascontiguousarray(whole[-TAPS - 1 :]), filters(factor)[0])
+    return np.asarray(end[:, -1, 0])

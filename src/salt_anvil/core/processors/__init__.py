@@ -11,6 +11,7 @@ from salt_anvil.core.processors.expander import Expander
 from salt_anvil.core.processors.gate import Gate
 from salt_anvil.core.processors.leveller import Leveller
 from salt_anvil.core.processors.limiter import Limiter
+from salt_anvil.core.processors.saturator import Saturator
 from salt_anvil.core.processors.transient import Transient
 from salt_anvil.core.processors.trim import Trim
 
@@ -26,6 +27,7 @@ _ALL: tuple[Processor[Params], ...] = (
     Transient(),
     Deesser(),
     Clipper(),
+    Saturator(),
 )  # type: ignore[assignment]
 REGISTRY: dict[str, Processor[Params]] = {p.kind: p for p in _ALL}
 

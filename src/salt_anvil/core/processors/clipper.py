@@ -94,18 +94,18 @@ class Clipper(Processor[ClipperParams]):
 
     def prepare(self, params: ClipperParams, context: Context) -> State:
         lanes = context.channels
-        return State(
+        state = State(
             offset=np.zeros((1, lanes, 2)),
             band=np.zeros((2, lanes, 2)),
             past=np.zeros((o.LATENCY, lanes)),
-            up=np.zeros((o.TAPS, lanes)),
-            cut=np.zeros((lanes, 8, o.TAPS)),
             depth=np.zeros((o.TAPS // 2, lanes)),
             last=np.zeros(lanes),
             taken=np.zeros(lanes),
             touched=np.zeros(lanes),
             over=np.zeros(lanes),
         )
+        state.nest("shaping_", o.shaping_state(lanes))
+        return state
 
     def process(
         self,
@@ -157,38 +157,19 @@ class Clipper(Processor[ClipperParams]):
     def _cut(
         self, band: Sound, params: ClipperParams, ramp: Ramp, state: State, start: int
     ) -> tuple[Sound, Sound]:
-        """Return what is taken away, o.LATENCY frames late, and its depth in dB, half as late."""
-        frames, lanes = band.shape
-        factor = o.FACTORS[params.quality]
-        whole = np.concatenate([state["up"], band])
-        state["up"][:] = whole[frames:]
-        rows = np.empty((lanes, factor, frames))
-        past = state["cut"]
-        cut = np.zeros((lanes, factor, frames + o.TAPS))
-        cut[:, :, : o.TAPS] = past[:, :factor]
-        depth = np.empty_like(band)
-        smooth = factor > 1
-        up, down = o.filters(factor)
-        lowest = _knee(ramp)
-        if np.abs(whole).max() * o.BOUND <= lowest and not cut.any():
-            # Nothing can reach the bend: what the antiderivative form looks back at is kept.
-            end = np.empty((lanes, factor, 1))
-            o.up_into(end, np.ascontiguousarray(whole[-o.TAPS - 1 :]), up)
-            state["last"][:] = end[:, -1, 0]
-            return np.zeros_like(band), np.zeros_like(band)
-        o.up_into(rows, whole, up)
-        c.clip_rows(
-            rows, cut, depth, start, _column(ramp.value, CEILING), _column(ramp.step, CEILING),
-            _column(ramp.value, SHAPE), state["last"], smooth,
-        )  # fmt: skip
-        past[:, :factor] = cut[:, :, frames:]
-        late = np.empty_like(band)
-        if smooth:
-            o.down_into(late, cut, down)
-        else:
-            wait = o.TAPS // 2
-            late[:] = cut[:, 0, wait : wait + frames].T
-        return late, depth
+        """Return what is taken away, o.LATENCY frames late, and the share of it, half as late."""
+        shaping, depth = state.nested("shaping_"), np.zeros_like(band)
+        reach = max(np.abs(band).max(), np.abs(shaping["up"]).max()) * o.BOUND
+        if reach <= _knee(ramp) and not shaping["cut"].any():
+            state["last"][:] = o.last_between(band, params.quality, shaping)
+            return np.zeros_like(band), depth
+        ceiling, step = _column(ramp.value, CEILING), _column(ramp.step, CEILING)
+        shape = _column(ramp.value, SHAPE)
+
+        def bend(rows: Sound, cut: Sound, smooth: bool) -> None:
+            c.clip_rows(rows, cut, depth, start, ceiling, step, shape, state["last"], smooth)
+
+        return o.taken_by(bend, band, params.quality, shaping), depth
 
     def picture(self, params: ClipperParams, context: Context) -> dict[str, Any]:
         top = to_gain(params.ceiling_db)

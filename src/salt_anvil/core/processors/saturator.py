@@ -1,0 +1,171 @@
+"""saturator: a bend that adds even or odd harmonics, as loud as before if wanted."""
+
+from typing import Any, Literal
+
+import numpy as np
+
+from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp import saturation as s
+from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.dynamics import gain_into, rate_of
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
+from salt_anvil.core.measure.loudness import k_weighting
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+
+DRIVE, ODD, LEAN, OUTPUT, LINK, MATCH = range(6)
+MATCH_MS = 1000.0
+"""Time of the mean squares that the loudness make-up compares."""
+MOST_DB = 24.0
+OFFSET_HZ = 5.0
+
+
+class SaturatorParams(Params):
+    """Parameters of the saturator."""
+
+    drive_db: float = number(
+        6, -12, 36, label="Drive", unit="dB", scale="db", marks=(-12, 0, 12, 24, 36),
+        doc="Gain into the bend, taken back behind it.",
+    )  # fmt: skip
+    harmonics: float = number(
+        0.5, 0, 1, label="Harmonics", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="0 adds even harmonics alone, 1 odd ones alone.",
+    )  # fmt: skip
+    asymmetry: float = number(
+        0, -1, 1, label="Asymmetry", unit="", step=0.01, marks=(-1, -0.5, 0, 0.5, 1),
+        doc="Moves the middle of the odd bend, so that one side bends sooner.",
+    )  # fmt: skip
+    lean_db: float = number(
+        0, 0, 12, label="Lean", unit="dB", marks=(0, 3, 6, 9, 12),
+        doc="In by so much, out by so much: more bend at the same level.",
+    )  # fmt: skip
+    output_db: float = number(
+        0, -24, 24, label="Output", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
+        doc="Gain at the end.",
+    )  # fmt: skip
+    link: float = number(
+        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="1: the loudness make-up is one gain for both channels; 0: each for itself.",
+    )  # fmt: skip
+    quality: Literal["plain", "good", "high", "best"] = choice(
+        "good", label="Quality",
+        doc="Against fold-back: at the rate itself, or at 2, 4 or 8 times the rate.",
+    )  # fmt: skip
+    makeup: Literal["off", "loudness"] = choice(
+        "off", label="Make-up", change="glide",
+        doc="Loudness: as loud as what came in, K-weighted, over about a second.",
+    )  # fmt: skip
+    stereo: Literal["left-right", "mid-side"] = choice(
+        "left-right", label="Stereo", doc="Bends left and right, or middle and sides."
+    )
+
+
+class Saturator(Processor[SaturatorParams]):
+    """Saturator with closed antiderivatives; the drive is taken back behind the bend."""
+
+    kind = "saturator"
+    title = "Saturator"
+    doc = "Bends the wave: even or odd harmonics, soft peaks, density."
+    Params = SaturatorParams
+
+    def latency(self, params: SaturatorParams, rate: int) -> int:
+        return o.LATENCY
+
+    def makeup_db(self, params: SaturatorParams, context: Context) -> float:
+        return params.output_db
+
+    def controls(self, params: SaturatorParams, context: Context) -> Vector:
+        drive = params.drive_db + params.lean_db
+        return np.array([drive, params.harmonics, params.asymmetry, params.output_db, params.link,
+                         params.makeup == "loudness"])  # fmt: skip
+
+    def prepare(self, params: SaturatorParams, context: Context) -> State:
+        lanes = context.channels
+        state = State(
+            last=np.zeros(lanes), past=np.zeros((o.LATENCY, lanes)),
+            weighted=np.zeros((2, lanes, 2)), weighted_out=np.zeros((2, lanes, 2)),
+            powers=np.zeros((2, lanes)), match=np.zeros((2, lanes)),
+            offset=np.zeros((1, lanes, 2)),
+        )  # fmt: skip
+        state.nest("shaping_", o.shaping_state(lanes))
+        return state
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: SaturatorParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        sides = params.stereo == "mid-side" and context.channels == 2
+        zeros = np.zeros_like(block)
+        driven = np.empty_like(block)
+        drive, d_drive = _column(ramp.value, DRIVE), _column(ramp.step, DRIVE)
+        gain_into(driven, block, zeros, start, drive, d_drive)
+        if sides:
+            driven = to_mid_side(driven)
+        odd, d_odd = _column(ramp.value, ODD), _column(ramp.step, ODD)
+        lean, d_lean = _column(ramp.value, LEAN), _column(ramp.step, LEAN)
+
+        def bend(rows: Sound, cut: Sound, smooth: bool) -> None:
+            s.bend_rows(rows, cut, start, odd, d_odd, lean, d_lean, state["last"], smooth)
+
+        cut = o.taken_by(bend, driven, params.quality, state.nested("shaping_"))
+        if sides:
+            cut = from_mid_side(cut)
+        taken = np.empty_like(block)
+        gain_into(taken, cut, zeros, start, -drive, -d_drive)
+        # An even bend comes with an offset; it is not let out.
+        level = np.empty_like(block)
+        blocker = biquad.high_pass(OFFSET_HZ, context.rate)[None]
+        biquad.filter_into(level, taken, blocker, state["offset"])
+        dry = delayed(block, state["past"])
+        out = dry - level
+        if ramp.value[:, MATCH].any() or ramp.step[:, MATCH].any():
+            out = self._matched(out, dry, context.rate, ramp, state, start)
+        output, step = _column(ramp.value, OUTPUT), _column(ramp.step, OUTPUT)
+        if output.any() or step.any():
+            louder = np.empty_like(out)
+            gain_into(louder, out, zeros, start, output, step)
+            out = louder
+        return out, Report((start - o.LATENCY) // GRID, {})
+
+    def _matched(
+        self, out: Sound, dry: Sound, rate: int, ramp: Ramp, state: State, start: int
+    ) -> Sound:
+        sections = k_weighting(rate)
+        heard = []
+        for sound, name in ((dry, "weighted"), (out, "weighted_out")):
+            weighted = np.empty_like(sound)
+            biquad.filter_into(weighted, sound, sections, state[name])
+            heard.append(weighted)
+        gains = np.empty_like(out)
+        s.match_into(
+            gains, heard[0], heard[1], start, np.ascontiguousarray(ramp.value[:, LINK]),
+            np.ascontiguousarray(ramp.value[:, MATCH]), np.ascontiguousarray(ramp.step[:, MATCH]),
+            rate_of(MATCH_MS, rate), MOST_DB, state["powers"], state["match"],
+        )  # fmt: skip
+        matched = np.empty_like(out)
+        still = np.zeros(len(ramp.value))
+        gain_into(matched, out, -gains, start, still, still)
+        return matched
+
+    def picture(self, params: SaturatorParams, context: Context) -> dict[str, Any]:
+        gain, output = to_gain(params.drive_db + params.lean_db), to_gain(params.output_db)
+        shaper = []
+        for i in range(-60, 61):
+            x = i / 50
+            taken = s.bend(gain * x, params.harmonics, params.asymmetry) / gain
+            shaper.append([x, output * (x - taken)])
+        return {"shaper": shaper}
+
+
+def _column(values: Vector, index: int) -> Vector:
+    return np.ascontiguousarray(values[:, index])

@@ -1,0 +1,117 @@
+"""The saturator: its harmonics by the Fourier series, its make-up by the loudness meter."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy.integrate import quad
+
+from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp.saturation import bend, bend_integral
+from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.measure.rows import RowMeter, figures
+from salt_anvil.core.processors import Context
+from salt_anvil.demo import room
+from tests.conftest import noise, sine
+from tests.core.processors.test_contract import run, stage
+
+RATE = 48000
+
+
+def saturated(sound: np.ndarray, **params: Any) -> np.ndarray:
+    unit = Unit(stage("saturator", params), Context(RATE, sound.shape[1]))
+    padded = np.concatenate([sound, np.zeros((o.LATENCY, sound.shape[1]))])
+    return run(unit, padded)[0][o.LATENCY :]
+
+
+def harmonics_db(out: np.ndarray, hz: int) -> list[float]:
+    """Levels in dBFS of the first eight, of half a second."""
+    found = np.abs(np.fft.rfft(out[RATE : 3 * RATE // 2, 0])) / (RATE / 4)
+    return [float(20 * np.log10(max(found[n * hz // 2], 1e-12))) for n in range(1, 9)]
+
+
+def f(x: float, harmonics: float, asymmetry: float) -> float:
+    """The curve written down once more."""
+    odd = x / np.hypot(1, x)
+    if asymmetry:
+        slope = (1 + asymmetry**2) ** -1.5
+        odd = ((x + asymmetry) / np.hypot(1, x + asymmetry)
+               - asymmetry / np.hypot(1, asymmetry)) / slope  # fmt: skip
+    even = x - 0.5 * (np.hypot(1, x) - 1)
+    return float(harmonics * odd + (1 - harmonics) * even)
+
+
+@pytest.mark.parametrize("quality", ["plain", "good", "high", "best"])
+@pytest.mark.parametrize(
+    ("harmonics", "asymmetry"), [(0, 0), (1, 0), (0.5, 0), (1, 0.4), (0.3, -0.6)]
+)
+def test_harmonics_are_those_of_the_fourier_series(
+    quality: str, harmonics: float, asymmetry: float
+) -> None:
+    """1 kHz at -12 dBFS, 18 dB of drive; up to the sixth, where they are above -90 dBFS."""
+    drive, level = 10 ** (18 / 20), 10 ** (-12 / 20)
+    out = saturated(sine(1000, 1.6, level_db=-12, channels=1), drive_db=18, harmonics=harmonics,
+                    asymmetry=asymmetry, quality=quality)  # fmt: skip
+    levels = harmonics_db(out, 1000)
+    for n in range(1, 7):
+        # Symmetrical about a quarter of the period: cosines, phases fall away.
+        part = quad(lambda t: f(drive * level * np.cos(t), harmonics, asymmetry) / drive
+                    * np.cos(n * t), 0, np.pi, limit=200)[0] * 2 / np.pi  # noqa: B023  # fmt: skip
+        exact = 20 * np.log10(max(abs(part), 1e-12))
+        if exact > -90:
+            assert levels[n - 1] == pytest.approx(exact, abs=0.05), n
+
+
+def test_all_even_and_all_odd() -> None:
+    """Design/03: -12 dBFS, 1 kHz: the second at least 30 dB above the third, and the reverse."""
+    tone = sine(1000, 1.6, level_db=-12, channels=1)
+    even = harmonics_db(saturated(tone, harmonics=0, drive_db=6), 1000)
+    odd = harmonics_db(saturated(tone, harmonics=1, drive_db=6), 1000)
+    assert even[1] > even[2] + 30
+    assert odd[2] > odd[1] + 30
+
+
+@pytest.mark.parametrize("odd", [0.0, 0.5, 1.0])
+@pytest.mark.parametrize("lean", [-0.7, 0.0, 0.4])
+def test_the_antiderivative_is_the_integral(odd: float, lean: float) -> None:
+    for x in (-4.0, -0.5, 0.2, 1.0, 6.0):
+        exact = quad(bend, 0, x, args=(odd, lean), limit=200)[0]
+        assert bend_integral(x, odd, lean) - bend_integral(0, odd, lean) == pytest.approx(
+            exact, abs=1e-9
+        )
+
+
+@pytest.mark.parametrize("strip", ["box-drum", "fiddle", "lead-voice"])
+def test_loudness_makeup_holds_the_loudness(strip: str) -> None:
+    """Within 0.5 LU over the Reel, where without it several are lost or won."""
+    sound = room.recordings()[strip][25 * RATE : 40 * RATE]
+
+    def loudness(of: np.ndarray) -> float:
+        meter = RowMeter(RATE, of.shape[1])
+        return figures(np.concatenate([meter.feed(of), meter.flush()])).loudness
+
+    settings = {"drive_db": 24, "harmonics": 1}
+    with_it = saturated(sound, makeup="loudness", **settings)
+    without = saturated(sound, **settings)
+    assert abs(loudness(without) - loudness(sound)) > 1
+    assert loudness(with_it) == pytest.approx(loudness(sound), abs=0.5)
+
+
+def test_quiet_sound_passes_and_lean_is_drive_that_is_taken_back() -> None:
+    quiet = noise(8000, level=1e-4)
+    assert np.abs(saturated(quiet, drive_db=0, harmonics=1) - quiet).max() < 1e-9
+    loud = noise(8000, level=0.2)
+    leaning = saturated(loud, drive_db=3, lean_db=6)
+    assert np.abs(leaning - saturated(loud, drive_db=9)).max() < 1e-12
+
+
+def test_no_offset_is_let_out() -> None:
+    out = saturated(sine(200, 4, level_db=-6, channels=1), harmonics=0, drive_db=12)
+    assert abs(out[2 * RATE : 3 * RATE].mean()) < 1e-5
+
+
+def test_mid_side_bends_the_middle_alone_where_there_is_no_side() -> None:
+    middle = sine(500, 0.5, level_db=-6, channels=1)
+    out = saturated(np.repeat(middle, 2, axis=1), stereo="mid-side", harmonics=1, drive_db=12)
+    mono = saturated(middle, harmonics=1, drive_db=12)
+    assert np.abs(out - mono).max() < 1e-12
