@@ -52,6 +52,11 @@ DYNAMICS: dict[str, tuple[str, dict[str, Any]]] = {
     **{f"clipper {quality}, peaks only": ("clipper", {"quality": quality, "shape": 1,
                                                       "ceiling_db": -2})
        for quality in ("plain", "good", "high", "best")},
+    **{f"saturator {quality}": ("saturator", {"quality": quality})
+       for quality in ("plain", "good", "high", "best")},
+    "saturator good, make-up": ("saturator", {"makeup": "loudness"}),
+    "width": ("width", {"width": 1.5, "spread": 0.5, "mono_below_hz": 100}),
+    "grit": ("grit", {"rate_hz": 12000}),
     "de-esser, two ranges": ("deesser", {"second_hz": 3000}),
 }  # fmt: skip
 

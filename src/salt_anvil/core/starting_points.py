@@ -136,6 +136,30 @@ _CLIPPER: list[tuple[str, str, dict[str, Any]]] = [
     ("Broken on purpose", "A crushed copy to blend under the clean one, folds and all.", {
         "drive_db": 24, "ceiling_db": -9, "shape": 1, "quality": "plain"}),
 ]  # fmt: skip
+_SATURATOR: list[tuple[str, str, dict[str, Any]]] = [
+    ("Warm wood", "A thin fiddle or voice: second harmonics fill it in, peaks hardly change.", {
+        "drive_db": 10, "harmonics": 0.1, "makeup": "loudness"}),
+    ("Bus paint", "Every hit a little denser; as loud as before, so that only the tone counts.", {
+        "drive_db": 6, "harmonics": 0.6, "makeup": "loudness", "quality": "high"}),
+    ("Growl", "A low string that small loudspeakers should carry: odd, and leaning to one side.", {
+        "drive_db": 20, "harmonics": 0.9, "asymmetry": 0.35, "makeup": "loudness"}),
+    ("Torn paper", "For the wet side of a blend: as much as there is, folds included.", {
+        "drive_db": 34, "harmonics": 1, "quality": "plain", "output_db": -6}),
+]  # fmt: skip
+_WIDTH: list[tuple[str, str, dict[str, Any]]] = [
+    ("Lows in the middle", "A bus whose bass wanders: no sides below 120 Hz.", {
+        "mono_below_hz": 120}),
+    ("Step aside", "A little wider above, so that a voice has the middle to itself.", {
+        "width": 1.3, "mono_below_hz": 150}),
+    ("Room for one", "A mono sound laid out; what both sides add up to stays as it is.", {
+        "spread": 0.6, "mono_below_hz": 200}),
+]  # fmt: skip
+_GRIT: list[tuple[str, str, dict[str, Any]]] = [
+    ("Toy box", "Few samples, few bits; blend a little of it under a drum.", {
+        "bits": 6, "rate_hz": 6000}),
+    ("Worn line", "Dull and grainy, for the wet side of a voice.", {
+        "bits": 9, "rate_hz": 9000, "smooth": 0.8}),
+]  # fmt: skip
 _TRIM: list[tuple[str, str, dict[str, Any]]] = [
     ("Headroom", "Six decibels down before something that wants room.", {"gain_db": -6}),
     ("Turned round", "The other polarity, for a microphone on the far side.", {"invert": True}),
@@ -152,10 +176,13 @@ def starting_points(kind: str) -> list[Recipe]:
         "ducker": _DUCKER,
         "expander": _EXPANDER,
         "gate": _GATE,
+        "grit": _GRIT,
         "leveller": _LEVELLER,
         "limiter": _LIMITER,
+        "saturator": _SATURATOR,
         "transient": _TRANSIENT,
         "trim": _TRIM,
+        "width": _WIDTH,
     }
     return [
         read_recipe({"name": name, "note": note, "chain": [{"kind": kind, "params": params}]})

@@ -12,6 +12,7 @@
   import CutPicture from './CutPicture.svelte';
   import EnvelopePicture from './EnvelopePicture.svelte';
   import GatePicture from './GatePicture.svelte';
+  import HarmonicsPicture from './HarmonicsPicture.svelte';
   import HitShape from './HitShape.svelte';
   import HitsPicture from './HitsPicture.svelte';
   import KeySource from './KeySource.svelte';
@@ -40,6 +41,7 @@
     expander: [CurvePicture, HitsPicture],
     gate: [GatePicture],
     limiter: [CeilingPicture],
+    saturator: [ShaperPicture, HarmonicsPicture],
     transient: [HitShape, SharesPicture],
   };
   const SIDES = [

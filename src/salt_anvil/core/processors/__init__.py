@@ -9,11 +9,13 @@ from salt_anvil.core.processors.deesser import Deesser
 from salt_anvil.core.processors.ducker import Ducker
 from salt_anvil.core.processors.expander import Expander
 from salt_anvil.core.processors.gate import Gate
+from salt_anvil.core.processors.grit import Grit
 from salt_anvil.core.processors.leveller import Leveller
 from salt_anvil.core.processors.limiter import Limiter
 from salt_anvil.core.processors.saturator import Saturator
 from salt_anvil.core.processors.transient import Transient
 from salt_anvil.core.processors.trim import Trim
+from salt_anvil.core.processors.width import Width
 
 _ALL: tuple[Processor[Params], ...] = (
     Trim(),
@@ -28,6 +30,8 @@ _ALL: tuple[Processor[Params], ...] = (
     Deesser(),
     Clipper(),
     Saturator(),
+    Width(),
+    Grit(),
 )  # type: ignore[assignment]
 REGISTRY: dict[str, Processor[Params]] = {p.kind: p for p in _ALL}
 

@@ -22,6 +22,8 @@ MATCH_MS = 1000.0
 """Time of the mean squares that the loudness make-up compares."""
 MOST_DB = 24.0
 OFFSET_HZ = 5.0
+SHOWN_DB = -12.0
+"""Level of the sine whose harmonics are drawn."""
 
 
 class SaturatorParams(Params):
@@ -164,7 +166,14 @@ class Saturator(Processor[SaturatorParams]):
             x = i / 50
             taken = s.bend(gain * x, params.harmonics, params.asymmetry) / gain
             shaper.append([x, output * (x - taken)])
-        return {"shaper": shaper}
+        turn = np.cos(2 * np.pi * np.arange(256) / 256) * to_gain(SHOWN_DB)
+        bent = [v - s.bend(gain * v, params.harmonics, params.asymmetry) / gain for v in turn]
+        parts = np.abs(np.fft.rfft(bent))[1:10] / 128
+        return {
+            "shaper": shaper,
+            "harmonics_db": [float(v) for v in 20 * np.log10(np.maximum(parts / parts[0], 1e-6))],
+            "shown_db": SHOWN_DB,
+        }
 
 
 def _column(values: Vector, index: int) -> Vector:

@@ -1,0 +1,57 @@
+"""grit: fewer bits, fewer samples; the deliberately ugly one, for a blend."""
+
+import numpy as np
+
+from salt_anvil.core.dsp import crushing as c
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+
+
+class GritParams(Params):
+    """Parameters of grit."""
+
+    bits: float = number(
+        8, 1, 24, label="Bits", unit="bits", marks=(1, 4, 8, 12, 16, 24),
+        doc="Steps of 2 to the power of this, from full scale down to full scale up.",
+    )  # fmt: skip
+    rate_hz: float | None = number(
+        None, 200, 48000, label="Rate", unit="Hz", scale="log", step=10,
+        marks=(200, 1000, 4000, 16000, 48000),
+        doc="Only so many samples a second are kept; open: all of them.",
+    )  # fmt: skip
+    smooth: float = number(
+        0, 0, 1, label="Smooth", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="0 holds every kept sample, 1 draws lines between them.",
+    )  # fmt: skip
+
+
+class Grit(Processor[GritParams]):
+    """Bits and samples taken away, with all that folds."""
+
+    kind = "grit"
+    title = "Grit"
+    doc = "Fewer bits and fewer samples: ugly on purpose, for the wet side of a blend."
+    Params = GritParams
+
+    def controls(self, params: GritParams, context: Context) -> Vector:
+        share = 1.0 if params.rate_hz is None else min(params.rate_hz / context.rate, 1.0)
+        return np.array([params.bits, share, params.smooth])
+
+    def prepare(self, params: GritParams, context: Context) -> State:
+        return State(held=np.zeros((2, context.channels)), phase=np.zeros(1))
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: GritParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        out = np.empty_like(block)
+        c.crush_into(out, block, start, ramp.value, ramp.step, state["held"], state["phase"])
+        return out, Report(start // GRID, {})

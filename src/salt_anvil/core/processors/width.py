@@ -1,0 +1,93 @@
+"""width: how far apart left and right are; what both add up to stays as it is."""
+
+import numpy as np
+
+from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+
+WIDTH, SPREAD, BALANCE = range(3)
+SPREAD_FROM_HZ = 250.0
+SPREAD_HZ = (350.0, 700.0, 1300.0, 2600.0, 5200.0, 9500.0)
+"""Middles of the all-passes behind `spread`; common practice, no source."""
+SPREAD_Q = 0.9
+MOST_SPREAD = 0.7
+
+
+class WidthParams(Params):
+    """Parameters of width."""
+
+    width: float = number(
+        1, 0, 2, label="Width", unit="", step=0.01, marks=(0, 0.5, 1, 1.5, 2),
+        doc="0 is mono, 1 as it was, 2 twice the sides.",
+    )  # fmt: skip
+    spread: float = number(
+        0, 0, 1, label="Spread", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="Lays the middle out over the sides, every range of frequencies elsewhere.",
+    )  # fmt: skip
+    balance: float = number(
+        0, -1, 1, label="Balance", unit="", step=0.01, marks=(-1, -0.5, 0, 0.5, 1),
+        doc="Turns one side down.",
+    )  # fmt: skip
+    mono_below_hz: float | None = number(
+        None, 20, 500, label="Mono below", unit="Hz", scale="log", step=1, change="switch",
+        marks=(20, 50, 100, 200, 500), doc="No sides below this; open: sides throughout.",
+    )  # fmt: skip
+
+
+class Width(Processor[WidthParams]):
+    """Width of the sides; all it does leaves the mono sum alone (balance apart)."""
+
+    kind = "width"
+    title = "Width"
+    doc = "Narrower or wider, mono below a frequency, spread; the mono sum stays."
+    Params = WidthParams
+
+    def controls(self, params: WidthParams, context: Context) -> Vector:
+        return np.array([params.width, params.spread, params.balance])
+
+    def prepare(self, params: WidthParams, context: Context) -> State:
+        return State(
+            spread=np.zeros((len(SPREAD_HZ) + 1, 1, 2)),
+            corner=np.zeros((2, 1, 2)),
+        )  # fmt: skip
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: WidthParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        report = Report(start // GRID, {})
+        if context.channels == 1:
+            return block.copy(), report
+        rate = context.rate
+        halves = to_mid_side(block)
+        middle, side = halves[:, :1].copy(), halves[:, 1:].copy()
+        laid = np.empty_like(middle)
+        sections = [biquad.all_pass(hz, rate, SPREAD_Q) for hz in SPREAD_HZ]
+        high = biquad.high_pass(SPREAD_FROM_HZ, rate)
+        biquad.filter_into(laid, middle, np.array([high, *sections]), state["spread"])
+        at = start % GRID + np.arange(len(block))
+        k, j = at // GRID, (at % GRID)[:, None]
+        now = ramp.value[k] + ramp.step[k] * j
+        side = side * now[:, WIDTH : WIDTH + 1]
+        side = side + MOST_SPREAD * now[:, SPREAD : SPREAD + 1] * laid
+        if params.mono_below_hz is not None:
+            above = np.empty_like(side)
+            corner = np.array([biquad.high_pass(params.mono_below_hz, rate, q)
+                               for q in (0.541196100146197, 1.306562964876377)])  # fmt: skip
+            biquad.filter_into(above, side, corner, state["corner"])
+            side = above
+        out = from_mid_side(np.concatenate([middle, side], axis=1))
+        balance = now[:, BALANCE]
+        out[:, 0] *= np.minimum(1 - balance, 1)
+        out[:, 1] *= np.minimum(1 + balance, 1)
+        return out, report
