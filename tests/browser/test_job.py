@@ -139,8 +139,11 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
     expect(page.get_by_role("button", name="undo")).to_be_enabled()
     threshold = page.evaluate("saltAnvil.work.stage.params.threshold_db")
     assert -50 < threshold < -26
-    wait_for_analysis(page, "foot-stomps")
-    page.wait_for_timeout(1000)
+    page.wait_for_function("saltAnvil.work.state.words.includes('threshold')")
+    for _ in range(60):
+        page.wait_for_timeout(500)
+        if ledger_reduction(page, "Reel") > before + 3:
+            break
     assert ledger_reduction(page, "Reel") > before + 3
     soft = whole_loop(page)
     assert loudness(soft) < loudness(loud) - 2
