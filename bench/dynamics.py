@@ -6,6 +6,7 @@ True peak by our meter, by Fourier resampling (scipy) and by FFmpeg's ebur128 (P
 from typing import Any
 
 import numpy as np
+import soxr
 from tests.conftest import noise, sine
 from tests.core.measure.test_measure import ffmpeg_summary
 from tests.core.processors import test_deesser, test_gate, test_transient
@@ -17,6 +18,10 @@ from tests.core.processors.test_limiter import (
     own_peak_db,
     thd_n,
 )
+from tests.demo.test_demo import off
+from tests.routing import run_strip
+
+from salt_anvil.demo import install, room
 
 
 def ffmpeg_peak_db(sound: np.ndarray, rate: int) -> float:
@@ -74,6 +79,23 @@ def limiter() -> None:
             print(f"  {hz:5} Hz {c:10} " + " ".join(f"{max(v, -200):7.1f}" for v in found))
 
 
+def demo_mix() -> None:
+    """Print the same for the demo's Reel, its wall taken away, driven by 12 dB."""
+    whole = room.recordings()
+    reel = {name: sound[25 * 48000 : 45 * 48000] for name, sound in whole.items()}
+    session = install.session_model({n: (n, s.shape[1], len(s)) for n, s in reel.items()})
+    mix = run_strip(off(session, "main-wall"), "main", reel)
+    print("limiter, the demo mix driven by 12 dB: ours / Fourier / FFmpeg")
+    for rate in (44100, 48000, 96000):
+        sound = mix if rate == 48000 else soxr.resample(mix, 48000, rate, quality="VHQ")
+        for character in CHARACTERS:
+            out = limited(sound[:, :1], rate, drive_db=12, character=character, lookahead_ms=0.5)
+            out = faded(out[:, 0], rate)
+            parts = [faded(out[a : a + 2 * rate, 0], rate) for a in range(0, len(out) - rate, rate)]
+            found = [own_peak_db(out), max(map(fourier_peak_db, parts)), ffmpeg_peak_db(out, rate)]
+            print(f"  {rate} {character:10} " + " ".join(f"{v + 1:+.3f}" for v in found))
+
+
 def gate() -> None:
     """Print openings on a hovering level and what ticks at the edges."""
     for hysteresis in (0, 4):
@@ -107,5 +129,6 @@ def others() -> None:
 
 if __name__ == "__main__":
     limiter()
+    demo_mix()
     gate()
     others()

@@ -9,6 +9,7 @@ import soundfile
 
 from salt_anvil.cli import main
 from salt_anvil.core.processors import REGISTRY
+from salt_anvil.core.starting_points import starting_points
 from tests.conftest import noise, sine
 
 
@@ -127,15 +128,37 @@ def test_print_of_the_command_line(
         assert words in capsys.readouterr().err
 
 
-def written(tmp_path: Path, chain: list[dict], name: str = "chain.json") -> Path:
+def written(tmp_path: Path, chain: list[dict], name: str = "chain.json", **more: object) -> Path:
     path = tmp_path / name
-    path.write_text(json.dumps({"format": "salt-anvil/recipe", "version": 1, "chain": chain}))
+    body = {"format": "salt-anvil/recipe", "version": 1, "chain": chain}
+    path.write_text(json.dumps(body | more))
     return path
 
 
 KEYED = [{"id": "d", "kind": "compressor",
           "params": {"threshold_db": -30, "ratio": 20, "attack_ms": 0.05, "knee_db": 0},
           "key": {"source": "input:voice"}}]  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", sorted(REGISTRY))
+def test_process_with_every_kind_and_its_starting_points(tmp_path: Path, kind: str) -> None:
+    """As long as it came, in step with it, finite, and something other than silence."""
+    source = take(tmp_path)
+    sound, rate = soundfile.read(source)
+    chains = [[{"kind": kind}]] + [
+        [s.model_dump() for s in point.chain] for point in starting_points(kind)
+    ]
+    assert len(chains) > 1
+    for chain in chains:
+        out = tmp_path / "out.wav"
+        path = written(tmp_path, chain, bpm=96)
+        assert (
+            main(["process", str(source), str(out), "--recipe", str(path), "--width", "32f"]) == 0
+        )
+        told, same = soundfile.read(out)
+        assert (same, told.shape) == (rate, sound.shape)
+        assert np.isfinite(told).all()
+        assert np.abs(told).max() > 1e-4
 
 
 def test_process_with_splits_and_joins(tmp_path: Path) -> None:

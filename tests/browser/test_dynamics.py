@@ -207,3 +207,48 @@ def test_a_deessers_range_is_dragged_whole_and_by_an_edge_and_removed_is_heard(p
     page.get_by_role("radio", name="out", exact=True).click()
     page.get_by_role("button", name="Stop").click()
     undo_all(page)
+
+
+def test_a_clipper_cuts_at_the_ceiling_dragged_and_says_how_much(page: Page) -> None:
+    open_demo(page, "shaker")
+    empty(page, "shaker")
+    stage = add(page, "Shaker", "Clipper")
+    page.get_by_role("switch", name="Hold ceiling").click()
+    line = page.locator("[data-line=ceiling_db]").bounding_box()
+    assert line
+    drag(page, line["x"] + 300, line["y"] + 6, 0, 45)
+    page.wait_for_function("saltAnvil.work.state.words.includes('ceiling')")
+    ceiling = params(page, "shaker", stage)["ceiling_db"]
+    assert -36 < ceiling < -12
+    page.get_by_role("switch", name="in the mix").click()
+    play_loop(page, 26, 30)
+    wait_for_reduction(page, stage, 1)
+    start_recording(page)
+    _, sound = recorded(page, 48000)
+    assert 0.9 * 10 ** (ceiling / 20) < np.abs(sound).max() <= 10 ** (ceiling / 20) + 1e-7
+    expect(page.locator("[data-most]")).not_to_have_text("0.0 dB")
+    page.get_by_role("button", name="Stop").click()
+    undo_all(page)
+
+
+def test_a_saturator_adds_harmonics_to_what_is_heard(page: Page) -> None:
+    """All odd, driven hard; the picture names the third, and the crest of the sound falls."""
+    open_demo(page, "shaker")
+    empty(page, "shaker")
+    stage = add(page, "Shaker", "Saturator")
+    page.get_by_role("switch", name="in the mix").click()
+    play_loop(page, 26, 30)
+    crest = []
+    for _ in range(2):
+        start_recording(page)
+        _, sound = recorded(page, 96000)
+        crest.append(20 * np.log10(np.abs(sound).max() / sound.std()))
+        type_into(page, "Drive", "30")
+        type_into(page, "Harmonics", "100")
+        page.wait_for_function("saltAnvil.work.stage.params.harmonics === 1")
+        page.wait_for_timeout(500)
+    assert crest[1] < crest[0] - 2
+    assert params(page, "shaker", stage)["drive_db"] == 30
+    expect(page.locator("figcaption", has_text="harmonics at")).to_contain_text("3. at")
+    page.get_by_role("button", name="Stop").click()
+    undo_all(page)

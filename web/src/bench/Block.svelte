@@ -22,6 +22,8 @@
   let canvas: HTMLCanvasElement | undefined = $state();
   let past: number[] = new Array<number>(60).fill(0);
   let now = $state(0);
+  /** What bends or widens takes no gain away, and says so by saying nothing. */
+  let tells = $state(true);
   const title = $derived(work.kinds[stage.kind]?.title ?? stage.kind);
   const key = $derived(keyWords(stage, work.model?.strips ?? []));
   const chosen = $derived(stage.id === work.stageId || work.chosen.includes(stage.id));
@@ -30,7 +32,9 @@
   $effect(() =>
     live.onTold((batch) => {
       for (const { report } of batch) {
-        now = Math.max(0, ...(report.stages[stage.id]?.reduction ?? []));
+        const told = report.stages[stage.id]?.reduction ?? [];
+        if (report.stages[stage.id]) tells = told.length > 0;
+        now = Math.max(0, ...told);
         past = [...past.slice(1), now];
       }
       paint();
@@ -99,7 +103,7 @@
       {#if typeof gain === 'number'}
         <span>{figure(gain, 1)} dB</span>
       {:else}
-        <span class="now">{stage.on ? figure(-now, 1) : 'off'}</span>
+        <span class="now">{stage.on ? (tells ? figure(-now, 1) : '') : 'off'}</span>
         <canvas bind:this={canvas} width={wide} height={tall} aria-hidden="true"></canvas>
       {/if}
     </span>
