@@ -79,6 +79,25 @@ def dynamics(page: Page) -> None:
         page.get_by_role("button", name="Stop").click()
 
 
+def tone(page: Page) -> None:
+    """Clipper and saturator on the foot stomps, which the demo does not use yet."""
+    for kind, params in (("clipper", "{drive_db: 6, ceiling_db: -9, shape: 0.8}"),
+                         ("saturator", "{drive_db: 20, harmonics: 0.4}")):  # fmt: skip
+        page.evaluate(
+            f"""saltAnvil.work.edit({{type: 'add_stage', place: 'foot-stomps', index: 2,
+            kind: '{kind}', params: {params}}})"""
+        )
+        page.click("[data-strip=foot-stomps]")
+        page.locator(f"[data-stage=foot-stomps-{kind}] [data-focus]").click()
+        page.wait_for_timeout(1000)
+        page.wait_for_function("saltAnvil.work.analysed['foot-stomps'] === 1", timeout=120_000)
+        page.evaluate("saltAnvil.span.show(25 * 48000, 30 * 48000)")
+        play(page, 25, 30)
+        page.screenshot(path=FOLDER / f"{kind}.png")
+        page.get_by_role("button", name="Stop").click()
+        page.keyboard.press("Control+z")
+
+
 def desk(page: Page) -> None:
     """All strips, with the branches of the box drum."""
     page.keyboard.press("3")
@@ -114,6 +133,7 @@ def main() -> None:
         nested(page)
         blended(page)
         dynamics(page)
+        tone(page)
         desk(page)
         surface(page, server.url)
         look(page, "dark")

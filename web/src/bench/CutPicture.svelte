@@ -12,6 +12,8 @@
   let { work, live }: Props = $props();
 
   const DEEP = 12;
+  /** Room at the foot for the figures. */
+  const FIGURES = 68;
   let width = $state(190);
   let height = $state(152);
   let canvas: HTMLCanvasElement | undefined = $state();
@@ -52,7 +54,7 @@
     context.clearRect(0, 0, width, height);
     context.fillStyle = colour('madder');
     past.forEach((db, i) => {
-      const tall = Math.min(db / DEEP, 1) * height;
+      const tall = Math.min(db / DEEP, 1) * (height - FIGURES);
       context.fillRect(width - 2 * (past.length - i), 0, 1.5, tall);
     });
   }

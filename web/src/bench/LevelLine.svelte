@@ -48,6 +48,7 @@
 <div
   class="line"
   class:dragging
+  class:under={y < 14}
   bind:this={line}
   style:top="{y}px"
   role="presentation"
@@ -90,6 +91,9 @@
     font-weight: 600;
     font-size: 12px;
     white-space: nowrap;
+  }
+  .under .label {
+    top: 8px;
   }
   .dragging .label,
   .line:hover .label {
