@@ -252,3 +252,27 @@ def test_a_saturator_adds_harmonics_to_what_is_heard(page: Page) -> None:
     expect(page.locator("figcaption", has_text="harmonics at")).to_contain_text("3. at")
     page.get_by_role("button", name="Stop").click()
     undo_all(page)
+
+
+def test_another_key_filter_offers_the_threshold_that_keeps_the_same_hits(page: Page) -> None:
+    """The high-passed key is quieter, so that the gate would miss its hits."""
+    open_demo(page, "shaker")
+    empty(page, "shaker")
+    stage = add(page, "Shaker", "Gate")
+    type_into(page, "Threshold", "-20")
+    page.wait_for_function("saltAnvil.work.analysed.shaker === 1", timeout=60_000)
+    openings = (
+        f"fetch('/api/sessions/' + saltAnvil.work.state.id + '/strips/shaker/openings?at={stage}')"
+    )
+    count = page.evaluate(f"async () => (await (await {openings}).json()).frames.length")
+    assert count > 20
+    edge = page.get_by_label("Key filter from")
+    edge.focus()
+    page.keyboard.type("9000")
+    page.keyboard.press("Enter")
+    offer = page.get_by_role("button", name="keep the same hits")
+    expect(offer).to_be_visible(timeout=60_000)
+    offer.click()
+    page.wait_for_function("saltAnvil.work.stage.params.threshold_db < -20")
+    expect(offer).to_be_hidden()
+    undo_all(page)

@@ -92,6 +92,19 @@ class LedgerAnswer(BaseModel):
     done: float
 
 
+class Openings(BaseModel):
+    """Frames at which a gate opened."""
+
+    frames: list[int] = Field(max_length=100_000)
+
+
+class ThresholdAnswer(BaseModel):
+    """The threshold that keeps some openings, None where there are none, and the share analysed."""
+
+    threshold_db: float | None
+    done: float
+
+
 class Drawing(BaseModel):
     """What to draw for a stage's settings: the processor's own numbers."""
 

@@ -210,6 +210,23 @@ def get_ledger(
     return m.LedgerAnswer(ledger=found, done=done)
 
 
+@router.get("/sessions/{session_id}/strips/{strip}/openings")
+def get_openings(session_id: int, strip: str, at: str, hub: TheHub) -> m.Openings:
+    """Return where a gate opened."""
+    _, viewer = hub.viewer(session_id)
+    return m.Openings(frames=viewer.openings(strip, at))
+
+
+@router.post("/sessions/{session_id}/strips/{strip}/threshold")
+def find_threshold(
+    session_id: int, strip: str, at: str, openings: m.Openings, hub: TheHub
+) -> m.ThresholdAnswer:
+    """Return the threshold at which a gate opens where it opened, by what it hears now."""
+    _, viewer = hub.viewer(session_id)
+    found, done = viewer.threshold(strip, at, openings.frames)
+    return m.ThresholdAnswer(threshold_db=found, done=done)
+
+
 @router.get("/sessions/{session_id}/splits/{name}")
 def get_split(session_id: int, name: str, hub: TheHub) -> m.Drawing:
     """Return what to draw for a split, or for the join of a bus."""

@@ -14,7 +14,7 @@ from salt_anvil.core.engine.graph import INPUT
 from salt_anvil.core.engine.lanes import LEVER, Lane
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.measure.hits import last_hits
+from salt_anvil.core.measure.hits import last_hits, matching_threshold
 from salt_anvil.core.measure.ledger import Ledger, Span, ledger, percussive
 from salt_anvil.core.measure.wiring import wiring_cautions
 from salt_anvil.core.processors import processor
@@ -158,6 +158,19 @@ class Viewer:
             return []
         cells = self._cells(item, stages[0].id, "reduction_db")
         return last_hits(cells.max(axis=1), self._plan.rate, before) if len(cells) else []
+
+    def openings(self, strip: str, at: str) -> list[int]:
+        """Return the frames at which a gate opened, as far as the strip is analysed."""
+        opened = self._cells(self._plan.strip(strip), at, "opened")
+        return [int(cell) * GRID for cell in np.flatnonzero(opened.max(axis=1) > 0)]
+
+    def threshold(self, strip: str, at: str, openings: list[int]) -> tuple[float | None, float]:
+        """Return the threshold that keeps these openings, and the share that is analysed."""
+        levels = self._cells(self._plan.strip(strip), at, "level_db")
+        done = self._cache.done(self._marks[strip]) / max(self._plan.frames, 1)
+        if not len(levels):
+            return None, 0.0
+        return matching_threshold(levels, openings, self._plan.rate), done
 
     def ledger(self, strip: str, at: str, begin: int, end: int) -> tuple[Ledger | None, float]:
         """Return the ledger of a passage and the share of the strip that is analysed."""

@@ -23,7 +23,7 @@
   import SharesPicture from './SharesPicture.svelte';
   import SplitPanel from './SplitPanel.svelte';
   import { api } from '../lib/api';
-  import { hertz } from '../lib/figures';
+  import { figure, hertz } from '../lib/figures';
 
   interface Props {
     work: Work;
@@ -108,9 +108,32 @@
   }
 
   async function dropKey(): Promise<void> {
-    if (!stage || !keyDraft) return;
-    await work.edit({ type: 'set_stage', stage: stage.id, key: keyDraft });
+    if (!stage || !keyDraft || !work.state) return;
+    const { id } = stage;
+    const gate = stage.kind === 'gate';
+    offer = null;
+    const before = gate ? await api.openings(work.state.id, work.stripId, id) : null;
+    await work.edit({ type: 'set_stage', stage: id, key: keyDraft });
     keyDraft = null;
+    if (before?.frames.length) void match(id, before.frames);
+  }
+
+  /** A gate that hears something else: the threshold at which it opens where it did. */
+  let offer = $state.raw<{ stage: string; db: number } | null>(null);
+  async function match(id: string, frames: number[]): Promise<void> {
+    for (let tries = 0; tries < 60 && work.state && work.stageId === id; tries++) {
+      await new Promise((done) => setTimeout(done, 500));
+      const answer = await api.threshold(work.state.id, work.stripId, id, frames).catch(() => null);
+      if (answer?.done !== 1) continue;
+      const db = answer.threshold_db;
+      if (db !== null && db !== work.stage?.params.threshold_db) offer = { stage: id, db };
+      return;
+    }
+  }
+
+  function accept(): void {
+    if (offer) void work.set('threshold_db', offer.db);
+    offer = null;
   }
 </script>
 
@@ -207,6 +230,11 @@
         <div class="pictures" class:one={pictures.length === 1}>
           {#each pictures as Part (Part)}<Part {work} {live} />{/each}
         </div>
+      {/if}
+      {#if offer && offer.stage === stage.id}
+        <button class="small" onclick={accept}
+          >keep the same hits: threshold {figure(offer.db, 1)} dB</button
+        >
       {/if}
       <div class="choices">
         {#each choices as control (control.name)}

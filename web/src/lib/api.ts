@@ -100,6 +100,14 @@ export const api = {
   },
   hits: (id: number, strip: string, at: string, before: number) =>
     call<Hit[]>('GET', `/sessions/${id}/strips/${strip}/hits?at=${at}&before=${before}`),
+  openings: (id: number, strip: string, at: string) =>
+    call<{ frames: number[] }>('GET', `/sessions/${id}/strips/${strip}/openings?at=${at}`),
+  threshold: (id: number, strip: string, at: string, frames: number[]) =>
+    call<{ threshold_db: number | null; done: number }>(
+      'POST',
+      `/sessions/${id}/strips/${strip}/threshold?at=${at}`,
+      { frames },
+    ),
   ledger: (id: number, strip: string, at: string, begin: number, end: number) =>
     call<LedgerAnswer>(
       'GET',

@@ -102,8 +102,8 @@ def keep_peaks_into(
 ) -> None:
     """Turn out (frames, channels) down, or up, until its peaks are those of the sound before.
 
-    The gain, EVEN of it, follows the ratio of both peaks, which fall slowly (`fall` a frame);
-    where the sound was at a peak, it is right from the second hit on. state: (3,), changed.
+    The gain, EVEN of it, follows the ratio of both peaks, which fall slowly (`fall` a frame), at
+    EVENING a frame. state: (3,), changed.
     """
     frames, channels = out.shape
     at, k, offset = 0, 0, start % GRID

@@ -15,7 +15,8 @@ from salt_anvil.core.engine.lanes import NONE, Lanes, still
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context, Report, processor
 from salt_anvil.core.processors.base import changes
-from salt_anvil.core.session import Key, Split, Stage
+from salt_anvil.core.processors.parts import range_sections
+from salt_anvil.core.session import Split, Stage
 
 
 @dataclass(frozen=True)
@@ -46,7 +47,7 @@ class Unit:
         self._mix = Motion(*self._share())
         self._state = self.processor.prepare(stage.params, context)
         self._past = np.zeros((self.latency, context.channels))
-        self._filter = _key_sections(stage.key, context.rate)
+        self._filter = range_sections(stage.key.low_hz, stage.key.high_hz, context.rate)
         self._filtered = np.zeros((len(self._filter), context.channels, 2))
         self.heard: Sound | None = None
         self._old: Unit | None = None
@@ -145,7 +146,9 @@ class Unit:
         self._glide.to(*self._course())
         self._mix.to(*self._share())
         if self.stage.key != before.key:
-            self._filter = _key_sections(self.stage.key, self.context.rate)
+            self._filter = range_sections(
+                self.stage.key.low_hz, self.stage.key.high_hz, self.context.rate
+            )
             self._filtered = np.zeros((len(self._filter), self.context.channels, 2))
 
     _position = 0
@@ -293,13 +296,3 @@ def mix_course(element: Stage | Split, lanes: Lanes, rate: int) -> tuple[Course,
         share = np.array([element.mix if element.on else 0.0])
         return (lambda point: share), True
     return (lambda point: np.array([lane.at(point * GRID / rate)])), still({"mix": lane})
-
-
-def _key_sections(key: Key, rate: int) -> Sound:
-    """Return the key filter: Butterworth, 12 dB per octave on each side."""
-    sections = []
-    if key.low_hz is not None:
-        sections.append(biquad.high_pass(key.low_hz, rate))
-    if key.high_hz is not None:
-        sections.append(biquad.low_pass(key.high_hz, rate))
-    return np.array(sections).reshape(-1, 5)

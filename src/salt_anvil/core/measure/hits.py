@@ -1,5 +1,7 @@
 """Hits: where a reduction begins anew, and how it goes from there."""
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -37,3 +39,28 @@ def last_hits(
         cells = np.asarray(reduction[first : start + tail], np.float64)
         found.append((first * GRID, [round(float(v), 2) for v in cells]))
     return found
+
+
+OPENS_WITHIN_S = 0.05
+MARGIN_DB = 0.5
+
+
+def matching_threshold(
+    levels: NDArray[np.floating], openings: list[int], rate: int
+) -> float | None:
+    """Return the highest threshold in dB, on halves, at which a gate opens where it opened.
+
+    levels: (cells, channels) in dB, as the gate hears now. openings: frames at which it opened
+    with what it heard before; a hit has OPENS_WITHIN_S to rise. None without openings.
+    """
+    louder = levels.max(axis=1)
+    reach = math.ceil(OPENS_WITHIN_S * rate / GRID)
+    peaks = []
+    for frame in openings:
+        first = max(frame // GRID, 0)
+        part = louder[first : first + reach]
+        if len(part):
+            peaks.append(float(part.max()))
+    if not peaks:
+        return None
+    return max(min(math.floor((min(peaks) - MARGIN_DB) * 2) / 2, 0.0), -80.0)

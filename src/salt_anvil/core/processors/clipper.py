@@ -9,14 +9,19 @@ from salt_anvil.core.dsp import clipping as c
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.dsp.dynamics import gain_into
 from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
-from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
-from salt_anvil.core.processors.compressor import cells_of
+from salt_anvil.core.processors.parts import (
+    cells_of,
+    check_range,
+    column,
+    gained,
+    in_range,
+    range_sections,
+)
 
 DRIVE, CEILING, SHAPE, OUTPUT = range(4)
 DC_HZ = 5.0
@@ -83,12 +88,7 @@ class Clipper(Processor[ClipperParams]):
         return params.drive_db + params.output_db
 
     def controls(self, params: ClipperParams, context: Context) -> Vector:
-        low, high = params.range_low_hz, params.range_high_hz
-        if low is not None and high is not None and low >= high:
-            raise SettingError(
-                f"range_low_hz is {low:g} and range_high_hz {high:g}; the low end has to be below"
-                " the high one"
-            )
+        check_range("range_low_hz", params.range_low_hz, "range_high_hz", params.range_high_hz)
         return np.array([params.drive_db, to_gain(params.ceiling_db), params.shape,
                          params.output_db])  # fmt: skip
 
@@ -122,12 +122,12 @@ class Clipper(Processor[ClipperParams]):
             sound = np.empty_like(block)
             one = biquad.high_pass(DC_HZ, context.rate)[None]
             biquad.filter_into(sound, block, one, state["offset"])
-        zeros = np.zeros_like(block)
-        driven = _gained(sound, zeros, start, ramp, DRIVE)
+        driven = gained(sound, ramp, DRIVE, start)
         sides = params.stereo != "left-right" and context.channels == 2
         if sides:
             driven = to_mid_side(driven)
-        band = _in_range(driven, params, context.rate, state["band"])
+        sections = range_sections(params.range_low_hz, params.range_high_hz, context.rate)
+        band = in_range(driven, sections, state["band"])
         dry = band if params.outside == "removed" else driven
         cut, depth = self._cut(band, params, ramp, state, start)
         if sides and params.stereo != "mid-side":
@@ -142,7 +142,7 @@ class Clipper(Processor[ClipperParams]):
         over = cells_of(np.abs(out) / tops, late, state["over"], 0.0)
         if params.hold_ceiling:
             out = np.clip(out, -tops, tops)
-        out = _gained(out, zeros, start, ramp, OUTPUT)
+        out = gained(out, ramp, OUTPUT, start)
         depth = delayed(depth, state["depth"])
         share = np.empty((len(block) // GRID + 1, context.channels))
         share = share[: c.touched_into(share, depth, late, state["touched"])]
@@ -163,8 +163,8 @@ class Clipper(Processor[ClipperParams]):
         if reach <= _knee(ramp) and not shaping["cut"].any():
             state["last"][:] = o.last_between(band, params.quality, shaping)
             return np.zeros_like(band), depth
-        ceiling, step = _column(ramp.value, CEILING), _column(ramp.step, CEILING)
-        shape = _column(ramp.value, SHAPE)
+        ceiling, step = column(ramp.value, CEILING), column(ramp.step, CEILING)
+        shape = column(ramp.value, SHAPE)
 
         def bend(rows: Sound, cut: Sound, smooth: bool) -> None:
             c.clip_rows(rows, cut, depth, start, ceiling, step, shape, state["last"], smooth)
@@ -182,19 +182,6 @@ class Clipper(Processor[ClipperParams]):
         return {"shaper": shaper}
 
 
-def _in_range(sound: Sound, params: ClipperParams, rate: int, memory: Sound) -> Sound:
-    sections = []
-    if params.range_low_hz is not None:
-        sections.append(biquad.high_pass(params.range_low_hz, rate))
-    if params.range_high_hz is not None:
-        sections.append(biquad.low_pass(params.range_high_hz, rate))
-    if not sections:
-        return sound
-    out = np.empty_like(sound)
-    biquad.filter_into(out, sound, np.array(sections), memory)
-    return out
-
-
 def _knee(ramp: Ramp) -> float:
     """Return the lowest level at which the shape bends during a block."""
     ends = ramp.value + GRID * ramp.step
@@ -210,16 +197,3 @@ def _ceilings(ramp: Ramp, start: int, frames: int) -> Vector:
     at = start % GRID + np.arange(frames)
     k = at // GRID
     return np.asarray(value[k] + step[k] * (at % GRID))[:, None]
-
-
-def _column(values: Vector, index: int) -> Vector:
-    return np.ascontiguousarray(values[:, index])
-
-
-def _gained(sound: Sound, zeros: Sound, start: int, ramp: Ramp, index: int) -> Sound:
-    gain, step = _column(ramp.value, index), _column(ramp.step, index)
-    if not (gain.any() or step.any()):
-        return sound
-    out = np.empty_like(sound)
-    gain_into(out, sound, zeros, start, gain, step)
-    return out

@@ -13,6 +13,7 @@ from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.parts import cells_of, column
 
 RESTORE_MS = 25.0
 SLOW_RISE, SLOW_FALL = 4.0, 10.0
@@ -207,8 +208,7 @@ class Compressor(Processor[CompressorParams]):
         if sides:
             signal = to_mid_side(signal)
         out = np.empty_like(block)
-        makeup = np.ascontiguousarray(ramp.value[:, d.CONTROLS])
-        d_makeup = np.ascontiguousarray(ramp.step[:, d.CONTROLS])
+        makeup, d_makeup = column(ramp.value, d.CONTROLS), column(ramp.step, d.CONTROLS)
         d.gain_into(out, signal, reduction, start, makeup, d_makeup)
         late = start - len(state["past"])
         cells = {"reduction_db": cells_of(reduction, late, state["cell"], 0.0)}
@@ -226,17 +226,6 @@ class Compressor(Processor[CompressorParams]):
             "release_ms": self.release_ms(params, context),
             "makeup_db": makeup,
         }
-
-
-def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
-    """Return the maxima of the 64-frame cells that end inside this block."""
-    cells = np.empty((len(values) // GRID + 1, values.shape[1]))
-    return cells[: d.cell_maxima(values, start, carry, rest, cells)]
-
-
-def wide(values: Sound, block: Sound) -> Sound:
-    """Return what is the same for all channels, (frames, 1), with a column for each."""
-    return np.ascontiguousarray(np.broadcast_to(values, block.shape))
 
 
 def _slope(ratio: float) -> float:

@@ -11,7 +11,7 @@ from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
-from salt_anvil.core.processors.compressor import cells_of
+from salt_anvil.core.processors.parts import cells_of
 
 RANGE_MS, WHOLE_MS = 2.0, 10.0
 """Times of the mean squares of the range and of the whole; common practice, no source."""

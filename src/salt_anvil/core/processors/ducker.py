@@ -12,7 +12,7 @@ from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
-from salt_anvil.core.processors.compressor import cells_of, wide
+from salt_anvil.core.processors.parts import cells_of, wide
 
 DETECT_MS = 3.0
 """Time in which the detector falls by 63 %; common practice, no source."""

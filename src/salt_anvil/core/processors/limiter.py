@@ -1,18 +1,18 @@
 """limiter: a ceiling that nothing passes, reached before the peak comes."""
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
 from salt_anvil.core.dsp import limiting as w
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.dsp.dynamics import gain_into, rate_of
+from salt_anvil.core.dsp.dynamics import rate_of
 from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
-from salt_anvil.core.processors.compressor import cells_of
+from salt_anvil.core.processors.parts import cells_of, column, gained
 
 STEADY = 8
 """Frames on both sides of a peak over which the gain stands, so that the interpolation of the
@@ -138,15 +138,15 @@ class Limiter(Processor[LimiterParams]):
         start: int,
     ) -> tuple[Sound, Report]:
         value, step = ramp.value, ramp.step
-        driven = _gained(block, np.zeros_like(block), start, ramp, DRIVE)
+        driven = gained(block, ramp, DRIVE, start)
         if value[:, ROUND].any() or step[:, ROUND].any():
             driven = driven.copy()
             w.round_into(
-                driven, start, _column(value, CEILING), _column(value, ROUND), _column(step, ROUND)
+                driven, start, column(value, CEILING), column(value, ROUND), column(step, ROUND)
             )
         peaks = _peaks(driven, params, value, state)
         reduction = self._reduction(peaks, params, ramp, state, start)
-        out = _gained(delayed(driven, state["past"]), reduction, start, ramp, TRIM)
+        out = gained(delayed(driven, state["past"]), ramp, TRIM, start, reduction)
         late = start - len(state["past"])
         cells = {"reduction_db": cells_of(reduction, late, state["taken"], 0.0)}
         if context.observe:
@@ -176,13 +176,6 @@ class Limiter(Processor[LimiterParams]):
             )  # fmt: skip
         return reduction
 
-    def picture(self, params: LimiterParams, context: Context) -> dict[str, Any]:
-        levels = [-36 + 0.5 * i for i in range(97)]
-        top = params.ceiling_db
-        bare = [[x, min(x + params.drive_db, top)] for x in levels]
-        curve = [[x, y + params.trim_db] for x, y in bare]
-        return {"curve": curve, "bare": bare}
-
 
 def _steady(ahead: int) -> int:
     return min(STEADY, ahead // 3)
@@ -200,17 +193,3 @@ def _peaks(driven: Sound, params: LimiterParams, value: Vector, state: State) ->
     least = to_gain(float(value[:, w.TARGET].min()))
     w.peaks_into(peaks, whole, w.HALVES, least)
     return peaks
-
-
-def _column(values: Vector, index: int) -> Vector:
-    return np.ascontiguousarray(values[:, index])
-
-
-def _gained(signal: Sound, reduction: Sound, start: int, ramp: Ramp, index: int) -> Sound:
-    """Return the signal less a reduction, with a control's gain; itself where both are 0."""
-    gain, step = _column(ramp.value, index), _column(ramp.step, index)
-    if not (gain.any() or step.any() or reduction.any()):
-        return signal
-    out = np.empty_like(signal)
-    gain_into(out, signal, reduction, start, gain, step)
-    return out

@@ -16,6 +16,7 @@ from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.measure.loudness import k_weighting
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.parts import column, gained
 
 DRIVE, ODD, LEAN, OUTPUT, LINK, MATCH = range(6)
 MATCH_MS = 1000.0
@@ -108,13 +109,12 @@ class Saturator(Processor[SaturatorParams]):
     ) -> tuple[Sound, Report]:
         sides = params.stereo == "mid-side" and context.channels == 2
         zeros = np.zeros_like(block)
-        driven = np.empty_like(block)
-        drive, d_drive = _column(ramp.value, DRIVE), _column(ramp.step, DRIVE)
-        gain_into(driven, block, zeros, start, drive, d_drive)
+        drive, d_drive = column(ramp.value, DRIVE), column(ramp.step, DRIVE)
+        driven = gained(block, ramp, DRIVE, start)
         if sides:
             driven = to_mid_side(driven)
-        odd, d_odd = _column(ramp.value, ODD), _column(ramp.step, ODD)
-        lean, d_lean = _column(ramp.value, LEAN), _column(ramp.step, LEAN)
+        odd, d_odd = column(ramp.value, ODD), column(ramp.step, ODD)
+        lean, d_lean = column(ramp.value, LEAN), column(ramp.step, LEAN)
 
         def bend(rows: Sound, cut: Sound, smooth: bool) -> None:
             s.bend_rows(rows, cut, start, odd, d_odd, lean, d_lean, state["last"], smooth)
@@ -132,11 +132,7 @@ class Saturator(Processor[SaturatorParams]):
         out = dry - level
         if ramp.value[:, MATCH].any() or ramp.step[:, MATCH].any():
             out = self._matched(out, dry, context.rate, ramp, state, start)
-        output, step = _column(ramp.value, OUTPUT), _column(ramp.step, OUTPUT)
-        if output.any() or step.any():
-            louder = np.empty_like(out)
-            gain_into(louder, out, zeros, start, output, step)
-            out = louder
+        out = gained(out, ramp, OUTPUT, start)
         return out, Report((start - o.LATENCY) // GRID, {})
 
     def _matched(
@@ -150,8 +146,8 @@ class Saturator(Processor[SaturatorParams]):
             heard.append(weighted)
         gains = np.empty_like(out)
         s.match_into(
-            gains, heard[0], heard[1], start, np.ascontiguousarray(ramp.value[:, LINK]),
-            np.ascontiguousarray(ramp.value[:, MATCH]), np.ascontiguousarray(ramp.step[:, MATCH]),
+            gains, heard[0], heard[1], start, column(ramp.value, LINK),
+            column(ramp.value, MATCH), column(ramp.step, MATCH),
             rate_of(MATCH_MS, rate), MOST_DB, state["powers"], state["match"],
         )  # fmt: skip
         matched = np.empty_like(out)
@@ -174,7 +170,3 @@ class Saturator(Processor[SaturatorParams]):
             "harmonics_db": [float(v) for v in 20 * np.log10(np.maximum(parts / parts[0], 1e-6))],
             "shown_db": SHOWN_DB,
         }
-
-
-def _column(values: Vector, index: int) -> Vector:
-    return np.ascontiguousarray(values[:, index])

@@ -4,15 +4,13 @@ from typing import Any, Literal
 
 import numpy as np
 
-from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import transients as t
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
 from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
-from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
-from salt_anvil.core.processors.compressor import cells_of
+from salt_anvil.core.processors.parts import cells_of, check_range, column, in_range, range_sections
 
 RISE_MS, FALL_MS, CALM_MS = 0.3, 15.0, 0.5
 """Times of the level that is listened to, and of the gain; common practice, no source."""
@@ -80,11 +78,7 @@ class Transient(Processor[TransientParams]):
     def controls(self, params: TransientParams, context: Context) -> Vector:
         for side in SIDES:
             low, high = _range(params, side)
-            if low is not None and high is not None and low >= high:
-                raise SettingError(
-                    f"{side}_low_hz is {low:g} and {side}_high_hz {high:g}; the low end has to be"
-                    " below the high one"
-                )
+            check_range(f"{side}_low_hz", low, f"{side}_high_hz", high)
         rate = context.rate
         vector = np.zeros(t.CONTROLS)
         vector[t.ATTACK_DB] = params.attack_db
@@ -128,14 +122,14 @@ class Transient(Processor[TransientParams]):
         cells = {}
         nothing = np.empty((0, context.channels))
         for side, index in (("attack", t.ATTACK_DB), ("sustain", t.SUSTAIN_DB)):
-            sections = _sections(params, side, context.rate)
+            sections = range_sections(*_range(params, side), context.rate)
             shares, gain = np.empty_like(block), np.empty_like(block)
             heard = np.empty_like(block) if context.observe and side == "attack" else nothing
             t.shares_into(
-                shares, heard, _filtered(key, sections, state[f"{side}_key"]), start, ramp.value,
+                shares, heard, in_range(key, sections, state[f"{side}_key"]), start, ramp.value,
                 ramp.step, side == "sustain", state[f"{side}_detector"],
             )  # fmt: skip
-            t.scale_into(gain, shares, start, _column(ramp.value, index), _column(ramp.step, index))
+            t.scale_into(gain, shares, start, column(ramp.value, index), column(ramp.step, index))
             acts = params.range_acts == "signal" and len(sections) > 0
             out = _changed(out, gain, start, sections if acts else None, state[f"{side}_band"])
             total += gain
@@ -181,25 +175,6 @@ def _range(params: TransientParams, side: str) -> tuple[float | None, float | No
     return getattr(params, f"{side}_low_hz"), getattr(params, f"{side}_high_hz")
 
 
-def _sections(params: TransientParams, side: str, rate: int) -> Sound:
-    """Return the range's filters, 12 dB an octave each, (0 to 2, 5)."""
-    low, high = _range(params, side)
-    found = []
-    if low is not None:
-        found.append(biquad.high_pass(low, rate))
-    if high is not None:
-        found.append(biquad.low_pass(high, rate))
-    return np.array(found).reshape(-1, 5)
-
-
-def _filtered(sound: Sound, sections: Sound, memory: Sound) -> Sound:
-    if not len(sections):
-        return sound
-    out = np.empty_like(sound)
-    biquad.filter_into(out, sound, sections, memory)
-    return out
-
-
 def _changed(sound: Sound, gain: Sound, start: int, sections: Sound | None, memory: Sound) -> Sound:
     """Return the sound with a gain in dB, or with the gain on what passes the sections."""
     still = np.zeros(len(gain) // GRID + 2)
@@ -207,10 +182,6 @@ def _changed(sound: Sound, gain: Sound, start: int, sections: Sound | None, memo
     if sections is None:
         gain_into(out, sound, -gain, start, still, still)
         return out
-    band = _filtered(sound, sections, memory)
+    band = in_range(sound, sections, memory)
     gain_into(out, band, -gain, start, still, still)
     return np.asarray(sound + (out - band))
-
-
-def _column(values: Vector, index: int) -> Vector:
-    return np.ascontiguousarray(values[:, index])

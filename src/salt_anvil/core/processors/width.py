@@ -3,6 +3,7 @@
 import numpy as np
 
 from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.crossover import BUTTERWORTH
 from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
@@ -83,7 +84,7 @@ class Width(Processor[WidthParams]):
         if params.mono_below_hz is not None:
             above = np.empty_like(side)
             corner = np.array([biquad.high_pass(params.mono_below_hz, rate, q)
-                               for q in (0.541196100146197, 1.306562964876377)])  # fmt: skip
+                               for q in BUTTERWORTH[48]])  # fmt: skip
             biquad.filter_into(above, side, corner, state["corner"])
             side = above
         out = from_mid_side(np.concatenate([middle, side], axis=1))

@@ -1,0 +1,68 @@
+"""What several processors share: cells of reports, columns of ramps, gains, ranges."""
+
+import numpy as np
+
+from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.errors import SettingError
+
+
+def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
+    """Return the maxima of the 64-frame cells that end inside this block."""
+    cells = np.empty((len(values) // GRID + 1, values.shape[1]))
+    return cells[: cell_maxima(values, start, carry, rest, cells)]
+
+
+def wide(values: Sound, block: Sound) -> Sound:
+    """Return what is the same for all channels, (frames, 1), with a column for each."""
+    return np.ascontiguousarray(np.broadcast_to(values, block.shape))
+
+
+def column(values: Vector, index: int) -> Vector:
+    """Return one control of (grid points, controls) as kernels take it."""
+    return np.ascontiguousarray(values[:, index])
+
+
+def gained(
+    sound: Sound, ramp: Ramp, index: int, start: int, reduction: Sound | None = None
+) -> Sound:
+    """Return the sound less a reduction, with a control's gain in dB; itself where both are 0."""
+    gain, step = column(ramp.value, index), column(ramp.step, index)
+    taken = reduction is not None and reduction.any()
+    if not (gain.any() or step.any() or taken):
+        return sound
+    out = np.empty_like(sound)
+    gain_into(
+        out, sound, np.zeros_like(sound) if reduction is None else reduction, start, gain, step
+    )
+    return out
+
+
+def check_range(low_name: str, low: float | None, high_name: str, high: float | None) -> None:
+    """Raise SettingError where a range is upside down."""
+    if low is not None and high is not None and low >= high:
+        raise SettingError(
+            f"{low_name} is {low:g} and {high_name} {high:g}; the low end has to be below the"
+            " high one"
+        )
+
+
+def range_sections(low: float | None, high: float | None, rate: int) -> Sound:
+    """Return the filters of a range, 12 dB an octave at each end that is set, (0 to 2, 5)."""
+    found = []
+    if low is not None:
+        found.append(biquad.high_pass(low, rate))
+    if high is not None:
+        found.append(biquad.low_pass(high, rate))
+    return np.array(found).reshape(-1, 5)
+
+
+def in_range(sound: Sound, sections: Sound, memory: Sound) -> Sound:
+    """Return what passes the sections; the sound itself where there are none."""
+    if not len(sections):
+        return sound
+    out = np.empty_like(sound)
+    biquad.filter_into(out, sound, sections, memory)
+    return out
