@@ -35,6 +35,11 @@ def random_value(random: Random, control: Any) -> Any:
     if control.type == "points":
         inputs = np.sort(random.choice(np.arange(-90, 10), 5, replace=False))
         return [(float(x), float(random.uniform(-90, 0))) for x in inputs]
+    if control.type == "bands":
+        return [
+            {f.name: random_value(random, f) for f in control.fields if random.integers(2)}
+            for _ in range(random.integers(0, control.most + 1))
+        ]
     return float(random.uniform(control.low, control.high))
 
 

@@ -222,3 +222,56 @@ def test_keys_that_do_not_fit_are_refused(
     assert main(arguments) == 2
     assert words in capsys.readouterr().err
     assert not out.exists()
+
+
+def test_lab_measures_a_recipe_and_writes_csv_and_svg(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path = recipe(tmp_path, attack_ms=20, release_ms=100, ballistics="branching", knee_db=0)
+    table, picture = tmp_path / "steps.csv", tmp_path / "steps.svg"
+    arguments = ["lab", str(path), "steps", "--level", "-8", "--from", "-28", "--hz", "0"]
+    assert main([*arguments, "--csv", str(table), "--svg", str(picture), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    found = {f["label"]: f["value"] for f in told["figures"]}
+    assert found["attack to 63 %"] == pytest.approx(20, rel=0.05)
+    assert found["release to 63 %"] == pytest.approx(100, rel=0.05)
+    assert "attack to 63 %,20" in table.read_text()
+    assert picture.read_text().startswith("<svg")
+    assert main(["lab", str(path), "harmonics", "--rate", "44100"]) == 0
+    assert "THD" in capsys.readouterr().out
+
+
+def test_lab_sets_two_recipes_beside_each_other(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    (tmp_path / "other").mkdir()
+    paths = [recipe(tmp_path, ratio=1), recipe(tmp_path / "other", ratio=1, makeup_db=3)]
+    assert main(["lab", str(paths[0]), "difference", "--against", str(paths[1])]) == 0
+    assert "louder by                      -3 dB" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize(
+    ("more", "words"),
+    [
+        (["wobble"], "measurement"),
+        (["harmonics", "--hz", "0"], "hz is 0"),
+        (["harmonics", "--rate", "8000"], "rate"),
+        (["harmonics", "--level", "40"], "level_db"),
+        (["harmonics", "--csv", "/nowhere/x.csv"], "was not written"),
+    ],
+)
+def test_lab_refuses_in_one_sentence(
+    tmp_path: Path, more: list[str], words: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert main(["lab", str(recipe(tmp_path)), *more]) == 2
+    told = capsys.readouterr().err
+    assert words in told
+    assert told.count("\n") == 1
+
+
+def test_processors_tell_the_fields_of_a_band(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["processors"]) == 0
+    lines = capsys.readouterr().out.splitlines()
+    at = next(i for i, line in enumerate(lines) if line.startswith("  bands "))
+    assert "up to 12 of:" in lines[at]
+    assert lines[at + 1].startswith("    type ")

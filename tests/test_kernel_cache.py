@@ -49,15 +49,17 @@ def test_play_compiles_nothing_that_set_up_has_not(tmp_path: Path) -> None:
 import numba
 from salt_anvil.warm import compile_kernels
 from salt_anvil.core import dsp, measure
-from salt_anvil.core.dsp import biquad, clipping, crushing, decibel, ducking, dynamics, expansion
+from salt_anvil.core.dsp import biquad, clipping, crushing, decibel, ducking, dynamics, enhancing
+from salt_anvil.core.dsp import expansion, rooming
 from salt_anvil.core.dsp import gating
 from salt_anvil.core.dsp import essing, levelling, limiting, oversample, saturation, shaping
-from salt_anvil.core.dsp import stereo, transients
+from salt_anvil.core.dsp import stereo, toning, transients
 from salt_anvil.core.measure import truepeak
 
 def signatures():
     modules = (biquad, clipping, crushing, oversample, decibel, ducking, dynamics, essing,
-               expansion, gating, levelling, limiting, saturation,
+               expansion, gating, levelling, limiting, saturation, toning, enhancing,
+               rooming,
                shaping, stereo, transients, truepeak)
     return {
         (m.__name__, n): len(k.signatures)

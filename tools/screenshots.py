@@ -62,45 +62,53 @@ def blended(page: Page) -> None:
     page.get_by_label("Close the automation").click()
 
 
-DYNAMICS = [("main", "main-wall", "limiter"), ("voice-room", "voice-room-curve", "curve"),
-            ("foot-stomps", "foot-stomps-boom", "transient"),
-            ("lead-voice", "lead-voice-ess", "deesser")]  # fmt: skip
+STAGES = [
+    ("main", "main-wall", "limiter"), ("voice-room", "voice-room-curve", "curve"),
+    ("foot-stomps", "foot-stomps-boom", "transient"), ("lead-voice", "lead-voice-ess", "deesser"),
+    ("percussion-bus", "percussion-tips", "clipper"),
+    ("stomp-press", "stomp-press-dirt", "saturator"),
+    ("squeezebox", "squeezebox-mud", "tone"), ("low-fiddle", "low-fiddle-carry", "enhancer"),
+    ("strings-bus", "strings-aside", "width"),
+]  # fmt: skip
 
 
-def dynamics(page: Page) -> None:
-    """The pictures in which the dynamics processors are set, over one part of the song."""
-    for strip, stage, name in DYNAMICS:
+def stages(page: Page) -> None:
+    """The pictures in which processors are set, over one part of the song."""
+    for strip, stage, name in STAGES:
         page.click(f"[data-strip={strip}]")
         page.wait_for_function(f"saltAnvil.work.analysed['{strip}'] === 1", timeout=120_000)
         page.locator(f"[data-stage={stage}] [data-focus]").click()
         page.evaluate("saltAnvil.span.show(25 * 48000, 35 * 48000)")
+        if name == "tone":
+            page.get_by_role("button", name="2", exact=True).click()
+        if name == "saturator":
+            page.get_by_role("radio", name="emphasis", exact=True).click()
         play(page, 25, 35)
         page.screenshot(path=FOLDER / f"{name}.png")
         page.get_by_role("button", name="Stop").click()
 
 
-def tone(page: Page) -> None:
-    """Clipper and saturator on the foot stomps, which the demo does not use yet."""
-    for kind, params in (("clipper", "{drive_db: 6, ceiling_db: -9, shape: 0.8}"),
-                         ("saturator", "{drive_db: 20, harmonics: 0.4}")):  # fmt: skip
-        page.evaluate(
-            f"""saltAnvil.work.edit({{type: 'add_stage', place: 'foot-stomps', index: 2,
-            kind: '{kind}', params: {params}}})"""
-        )
-        page.click("[data-strip=foot-stomps]")
-        page.locator(f"[data-stage=foot-stomps-{kind}] [data-focus]").click()
-        page.wait_for_timeout(1000)
-        page.wait_for_function("saltAnvil.work.analysed['foot-stomps'] === 1", timeout=120_000)
-        page.evaluate("saltAnvil.span.show(25 * 48000, 30 * 48000)")
-        play(page, 25, 30)
-        page.screenshot(path=FOLDER / f"{kind}.png")
-        page.get_by_role("button", name="Stop").click()
-        page.keyboard.press("Control+z")
+def lab(page: Page) -> None:
+    """What the clipper folds back, and how the voice's compressor moves."""
+    page.get_by_role("button", name="Lab", exact=True).click()
+    for strip, place, title, name in (
+        ("percussion-bus", "percussion-tips", "Sweep", "lab-sweep"),
+        ("lead-voice", "lead-voice-compressor", "Steps", "lab-steps"),
+    ):
+        page.get_by_role("combobox").first.select_option(strip)
+        page.locator(f"[data-place={place}]").click()
+        page.get_by_role("radio", name=title, exact=True).click()
+        page.get_by_role("slider", name="Level").focus()
+        page.keyboard.type("0")
+        page.keyboard.press("Enter")
+        page.wait_for_timeout(1500)
+        page.wait_for_selector("section[aria-busy=false] .plot svg")
+        page.screenshot(path=FOLDER / f"{name}.png")
 
 
 def desk(page: Page) -> None:
     """All strips, with the branches of the box drum."""
-    page.keyboard.press("3")
+    page.get_by_role("button", name="Desk", exact=True).click()
     page.get_by_label("Branches of Box drum").click()
     play(page, 25, 40)
     page.screenshot(path=FOLDER / "desk.png")
@@ -132,8 +140,8 @@ def main() -> None:
         look(page, "light")
         nested(page)
         blended(page)
-        dynamics(page)
-        tone(page)
+        stages(page)
+        lab(page)
         desk(page)
         surface(page, server.url)
         look(page, "dark")

@@ -2,6 +2,6 @@
 
 from salt_anvil import _kernel_cache
 
-__version__ = "0.3.0"
+__version__ = "0.4.0"
 
 _kernel_cache.point_numba_at_it()

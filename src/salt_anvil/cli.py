@@ -5,7 +5,7 @@ import json
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from tqdm import tqdm
 
@@ -13,6 +13,9 @@ from salt_anvil import _kernel_cache
 from salt_anvil.core.errors import CoreError
 from salt_anvil.files.errors import FileError
 from salt_anvil.store.errors import StoreError
+
+if TYPE_CHECKING:
+    from salt_anvil.core.processors.base import Control
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -67,6 +70,21 @@ def _parser() -> argparse.ArgumentParser:
     printing.add_argument("--no-dither", action="store_true")
     printing.set_defaults(run=_print)
 
+    lab = commands.add_parser("lab", help="what a recipe does to a known signal")
+    lab.add_argument("recipe", type=Path)
+    lab.add_argument("measurement", help="harmonics, sweep, steps, curve, response, difference")
+    lab.add_argument("--level", type=float, default=-12.0, metavar="DBFS", help="peak")
+    lab.add_argument("--from", dest="begin", type=float, default=-40.0, metavar="DBFS",
+                     help="peak before a step")  # fmt: skip
+    lab.add_argument("--hz", type=float, default=1000.0, help="of the sine; 0: a constant")
+    lab.add_argument("--rate", type=int, default=48000)
+    lab.add_argument("--channel", choices=["both", "left", "sides"], default="both")
+    lab.add_argument("--against", type=Path, help="another recipe, measured beside it")
+    lab.add_argument("--csv", type=Path, help="write figures and plots here")
+    lab.add_argument("--svg", type=Path, help="write a picture here")
+    lab.add_argument("--json", action="store_true")
+    lab.set_defaults(run=_lab)
+
     kinds = commands.add_parser("processors", help="the catalogue of processors")
     kinds.add_argument("--json", action="store_true")
     kinds.set_defaults(run=_processors)
@@ -116,10 +134,45 @@ def _process(options: argparse.Namespace) -> None:
     finally:
         end()
     if options.report:
-        try:
-            options.report.write_text(json.dumps(report, indent=2) + "\n")
-        except OSError as error:
-            raise FileError(f"{options.report} was not written: {error.strerror}") from None
+        write_text(options.report, json.dumps(report, indent=2) + "\n")
+
+
+def _lab(options: argparse.Namespace) -> None:
+    from salt_anvil.core.lab import LabOptions, measure
+    from salt_anvil.core.lab.drawing import svg
+    from salt_anvil.core.session import checked
+    from salt_anvil.files.process import load_recipe
+
+    wish = checked(LabOptions, {
+        "measurement": options.measurement, "rate": options.rate, "level_db": options.level,
+        "from_db": options.begin, "hz": options.hz, "channel": options.channel,
+    })  # fmt: skip
+    against = None
+    if options.against:
+        against = ("first", "second", load_recipe(options.against))
+    found = measure(load_recipe(options.recipe), wish, options.rate, against)
+    for path, text in ((options.csv, found.csv), (options.svg, lambda: svg(found))):
+        if path is not None:
+            write_text(path, text())
+    if options.json:
+        print(json.dumps(found.plain(), indent=2))
+        return
+    print(f"{found.words}, {found.rate / 1000:g} kHz")
+    for figure in found.figures:
+        value = "none" if figure.value is None else f"{figure.value:g} {figure.unit}"
+        print(f"  {figure.label:30} {value}")
+
+
+def write_text(path: Path, text: str) -> None:
+    """Write a file of text.
+
+    Raises:
+        FileError: it cannot be written.
+    """
+    try:
+        path.write_text(text)
+    except OSError as error:
+        raise FileError(f"{path} was not written: {error.strerror}") from None
 
 
 def _measure(options: argparse.Namespace) -> None:
@@ -151,11 +204,19 @@ def _processors(options: argparse.Namespace) -> None:
         return
     for kind in kinds:
         print(f"{kind.kind}: {kind.doc}")
-        for c in kind.controls:
-            span = f"{c.low:g} to {c.high:g} {c.unit}" if c.low is not None else "yes or no"
-            if c.choices:
-                span = " | ".join(c.choices)
-            print(f"  {c.name:18} {span:28} {c.default!s:14} {c.change:10} {c.doc}")
+        for control in kind.controls:
+            _print_control(control, "  ")
+
+
+def _print_control(c: "Control", indent: str) -> None:
+    span = f"{c.low:g} to {c.high:g} {c.unit}" if c.low is not None else "yes or no"
+    if c.choices:
+        span = " | ".join(c.choices)
+    if c.type == "bands":
+        span = f"up to {c.most} of:"
+    print(f"{indent}{c.name:18} {span:28} {c.default!s:14} {c.change:10} {c.doc}")
+    for inner in c.fields:
+        _print_control(inner, indent + "  ")
 
 
 def _compile(options: argparse.Namespace) -> None:

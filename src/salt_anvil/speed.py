@@ -55,6 +55,16 @@ DYNAMICS: dict[str, tuple[str, dict[str, Any]]] = {
     **{f"saturator {quality}": ("saturator", {"quality": quality})
        for quality in ("plain", "good", "high", "best")},
     "saturator good, make-up": ("saturator", {"makeup": "loudness"}),
+    "compressor, colour": ("compressor", {"colour": 0.5}),
+    "saturator good, emphasis": ("saturator", {"emphasis": [{"type": "low-shelf", "hz": 200}]}),
+    "tone, 4 bands": ("tone", {"bands": [{"hz": 200 * i, "gain_db": 3} for i in range(1, 5)]}),
+    "tone, 12 bands": ("tone", {"bands": [{"hz": 200 * i, "gain_db": 3} for i in range(1, 13)]}),
+    "tone, 4 moving": ("tone", {"bands": [{"hz": 200 * i, "move_db": -9} for i in range(1, 5)]}),
+    "tone, 4 bands, linear": ("tone", {"phase": "linear", "bands": [
+        {"hz": 200 * i, "gain_db": 3} for i in range(1, 5)]}),
+    **{f"enhancer {quality}": ("enhancer", {"quality": quality})
+       for quality in ("plain", "good", "high", "best")},
+    "room": ("room", {}),
     "width": ("width", {"width": 1.5, "spread": 0.5, "mono_below_hz": 100}),
     "grit": ("grit", {"rate_hz": 12000}),
     "de-esser, two ranges": ("deesser", {"second_hz": 3000}),

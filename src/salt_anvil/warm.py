@@ -9,6 +9,7 @@ from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.processors import REGISTRY, Context, Params, Processor
+from salt_anvil.core.processors.base import Control
 from salt_anvil.core.session import Key, Stage
 
 
@@ -19,6 +20,8 @@ def _every_way(item: Processor[Params]) -> list[Params]:
         values: list[object] = list(control.choices)
         if control.type == "switch":
             values = [not control.default]
+        elif control.type == "bands":
+            values = [[{"type": t, "gain_db": 6} for t in _types(control)]]
         elif control.type == "number":
             values = [control.high]
         for value in values:
@@ -29,6 +32,10 @@ def _every_way(item: Processor[Params]) -> list[Params]:
                 continue
             found.append(params)
     return found
+
+
+def _types(control: Control) -> list[str]:
+    return next(f.choices for f in control.fields if f.name == "type")[: control.most]
 
 
 def compile_kernels(progress: Callable[[float], None] = lambda share: None) -> None:

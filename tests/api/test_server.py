@@ -117,6 +117,9 @@ def test_bringing_in_audio(server: Server, tmp_path: Path) -> None:
     assert answer["said"] is None
     assert answer["state"]["model"]["rate"] == 44100
     soundfile.write(path, noise(48000, 2), 48000)
+    # The revision before this one has nothing to hear: no reason to refuse.
+    first = answer["state"]["model"]["strips"][0]["id"]
+    assert server.api("GET", f"/sessions/{number}/strips/{first}/ledger")["later"] == []
     answer = server.api("PUT", f"/sessions/{number}/audio?name=two.wav", content=path.read_bytes())
     assert answer["said"] == "two.wav: converted from 48000 to 44100 Hz"
     assert [s["frames"] for s in answer["state"]["model"]["strips"]] == [44100, 44100, 0]
@@ -140,6 +143,7 @@ def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
     assert ledger["after"]["crest"] < ledger["before"]["crest"] + 1
     assert [s["name"] for s in ledger["sections"]] == ["Quiet", "Loud"]
     assert ledger["reduction"]["most"] > 3
+    assert [(x["strip"], x["stage"]) for x in answer["later"]] == [("Main bus", "Compressor")]
     raw = server.http.get(
         "/api/sessions/1/strips/drum/picture?at=drum-c&begin=0&end=576000&columns=100"
     ).content
@@ -435,3 +439,19 @@ def test_the_pages_are_served_with_their_headers(server: Server) -> None:
     assert answer.status_code == 200
     assert "default-src 'self'" in answer.headers["content-security-policy"]
     assert "Salt Anvil" in answer.text
+
+
+def test_lab_over_http(server: Server) -> None:
+    wish = {"place": "drum-c", "options": {"measurement": "curve", "hz": 0}}
+    told = server.api("POST", "/sessions/1/lab", wish)
+    labels = [f["label"] for f in told["figures"]]
+    assert "measured from drawn, at most" in labels
+    assert told["rate"] == 48000
+    assert told["plots"][0].startswith("<svg")
+    assert "a constant, rising" in told["csv"].splitlines()[0]
+    beside = server.api("POST", "/sessions/1/lab", {**wish, "against": "off"})
+    assert len(beside["figures"]) > len(labels)
+    for change, words in (({"place": "nobody"}, "nobody"), ({"against": "C"}, "no setting C")):
+        answer = server.http.post("/api/sessions/1/lab", json={**wish, **change})
+        assert answer.status_code == 422
+        assert words in answer.json()["error"]

@@ -313,6 +313,7 @@ def test_a_closed_tab_and_a_killed_server_lose_nothing(
     page = browser.new_page(bypass_csp=True)
     page.goto(server.url)
     page.get_by_role("button", name="Open the demo").click()
+    page.locator("[data-stage=box-drum-compressor] [data-focus]").click()
     page.get_by_role("slider", name="Ratio").focus()
     page.keyboard.type("9")
     page.keyboard.press("Enter")

@@ -12,10 +12,11 @@ from tests.server import Server
 
 
 def strip_of(page: Page, strip: str) -> dict[str, Any]:
-    """The strip as the server has it."""
+    """The strip as the server has it, once all that was done is stored."""
     return page.evaluate(
         f"""async () => {{
           await new Promise((done) => setTimeout(done, 300));
+          for (let last; last !== saltAnvil.work.sending; ) await (last = saltAnvil.work.sending);
           const state = await (await fetch('/api/sessions/' + saltAnvil.work.state.id)).json();
           return state.model.strips.find((s) => s.id === '{strip}');
         }}"""
@@ -366,7 +367,8 @@ def test_a_gate_says_what_it_does_and_is_set_in_its_picture(page: Page) -> None:
     page.mouse.move(box["x"] + 200, y + 6, steps=3)
     page.mouse.up()
     page.wait_for_function("saltAnvil.work.state.words.includes('threshold')")
-    assert strip_of(page, "announcement")["chain"][0]["params"]["threshold_db"] < -25
+    gate = next(e for e in strip_of(page, "announcement")["chain"] if e["kind"] == "gate")
+    assert gate["params"]["threshold_db"] < -25
     page.get_by_role("button", name="Play").click()
     expect(page.get_by_role("status").filter(has_text="open")).to_be_visible(timeout=20_000)
     expect(page.locator("[data-openings]")).not_to_have_attribute("data-openings", "0")

@@ -6,7 +6,7 @@ from salt_anvil.core import edits as e
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import catalogue
 from salt_anvil.core.recipe import read_recipe
-from salt_anvil.core.session import Session, checked
+from salt_anvil.core.session import Session, checked, following
 from salt_anvil.core.starting_points import starting_points
 from tests.sessions import small_session
 
@@ -151,3 +151,16 @@ def test_starting_points_are_recipes(kind: str) -> None:
     points = starting_points(kind)
     assert len({p.name for p in points}) == len(points) > 1
     assert all(p.note for p in points)
+
+
+def test_what_follows_a_place_hears_it() -> None:
+    """A branch's rest, then what stands behind its split; never the branch beside it."""
+    inner = [{"id": name, "kind": "trim"} for name in ("a", "x1", "x2", "y1", "b")]
+    branches = [{"id": "x", "name": "x", "chain": inner[1:3]},
+                {"id": "y", "name": "y", "chain": inner[3:4]}]  # fmt: skip
+    split = {"id": "s", "kind": "split", "by": "copies", "branches": branches}
+    main = {"id": "main", "name": "M", "kind": "main", "chain": [inner[0], split, inner[4]]}
+    chain = checked(Session, {"name": "S", "rate": 48000, "strips": [main]}).strips[0].chain
+    wanted = {"a": ["s", "b"], "s": ["b"], "x": ["b"], "x1": ["x2", "b"], "y1": ["b"], "b": [],
+              "chain": []}  # fmt: skip
+    assert {place: [e.id for e in following(chain, place)] for place in wanted} == wanted

@@ -11,8 +11,11 @@ import pytest
 from scipy import signal
 
 from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.rows import RowMeter, figures
+from salt_anvil.core.processors import Context
 from salt_anvil.core.session import Session, checked
+from salt_anvil.core.starting_points import starting_points
 from salt_anvil.demo import install, room, score, sounds
 from tests.routing import run_strip
 
@@ -190,6 +193,92 @@ def test_the_wall_of_the_main_bus_holds(reel: Any) -> None:
              for a in range(0, len(mix) - 96000, 96000)]  # fmt: skip
     assert 20 * np.log10(max(peaks)) < -1 + 0.3  # pieces have edges; test_limiter has exact figures
     assert np.abs(mix).max() <= 10 ** (-1 / 20)
+
+
+def band_db(sound: np.ndarray, low: float, high: float) -> float:
+    """Level in dB of a range, channels averaged in power."""
+    hz, power = signal.welch(sound, RATE, nperseg=16384, axis=0)
+    return float(10 * np.log10(power[(hz >= low) & (hz < high)].mean(axis=1).sum() + 1e-20))
+
+
+def sides(sound: np.ndarray) -> np.ndarray:
+    return (sound[:, :1] - sound[:, 1:]) / 2
+
+
+def test_the_mud_of_the_squeezebox_gives_way(reel: Any) -> None:
+    before, after = without_and_with(reel, "squeezebox", "squeezebox-mud")
+    change = [band_db(after, *span) - band_db(before, *span) for span in ((180, 390), (800, 4000))]
+    assert change[0] < -2.5
+    assert change[0] < change[1] - 2
+
+
+def test_the_hum_of_the_announcement_goes(band: dict[str, np.ndarray]) -> None:
+    opening = {"announcement": passage(band["announcement"], 1, 4)}
+    media = {n: (n, s.shape[1], len(opening["announcement"])) for n, s in band.items()}
+    # Without the horn, whose folds of the s-sounds fall on the hum.
+    session = off(install.session_model(media), "announcement-horn")
+    only = {n: opening.get(n, np.zeros((len(opening["announcement"]), band[n].shape[1])))
+            for n in band}  # fmt: skip
+    before, after = without_and_with((session, only), "announcement", "announcement-hum")
+    hum = [band_db(after, hz - 2, hz + 2) - band_db(before, hz - 2, hz + 2) for hz in (50, 100)]
+    assert hum[0] < -20
+    assert hum[1] < -5  # here the voice has its own lowest notes
+    assert band_db(after, 200, 2000) - band_db(before, 200, 2000) > -1.5
+
+
+def test_a_small_loudspeaker_carries_the_low_fiddle(reel: Any) -> None:
+    """Below 77 Hz about 4 dB down and 4 back, then harmonics of 140 to 200 Hz: with and without.
+
+    The loudspeaker is the starting point “Kitchen shelf”: 12 dB per octave below 200 Hz.
+    """
+    session, sounds_ = reel
+    bare = off(off(session, "low-fiddle-carry"), "low-fiddle-bands")
+    shelf = next(r for r in starting_points("tone") if r.name == "Kitchen shelf")
+
+    def heard(sound: np.ndarray) -> float:
+        device = Unit(shelf.chain[0], Context(RATE, sound.shape[1]))
+        return loudness(device.process(sound, 0).out)
+
+    low = run_strip(bare, "low-fiddle", sounds_), run_strip(session, "low-fiddle", sounds_)
+    assert heard(low[1]) - heard(low[0]) > 2
+    assert abs(loudness(low[1]) - loudness(low[0])) < 1.6
+
+
+def test_the_clipper_takes_the_tips_of_the_percussion(reel: Any) -> None:
+    before, after = without_and_with(reel, "percussion-bus", "percussion-tips")
+    peaks = [20 * np.log10(np.abs(s).max()) for s in (before, after)]
+    assert peaks[1] < peaks[0] - 3
+    assert abs(loudness(after) - loudness(before)) < 0.3
+
+
+def test_the_strings_stand_aside_and_their_lows_in_the_middle(reel: Any) -> None:
+    before, after = without_and_with(reel, "strings-bus", "strings-aside")
+    assert 1 < band_db(sides(after), 300, 10000) - band_db(sides(before), 300, 10000) < 3
+    assert band_db(sides(after), 20, 70) < band_db(sides(before), 20, 70) - 12
+    assert np.abs((after - before).sum(axis=1)).max() < 1e-6
+
+
+def test_the_dirt_lifts_the_stomp_press(reel: Any) -> None:
+    before, after = without_and_with(reel, "stomp-press", "stomp-press-dirt")
+    crest = [20 * np.log10(np.abs(s).max()) - level_db(s) for s in (before, after)]
+    assert crest[1] < crest[0] - 3
+
+
+def test_the_horn_dulls_the_top_and_leaves_the_words(band: dict[str, np.ndarray]) -> None:
+    """Few kept samples: a little of the s-sounds is gone, and the words are as loud."""
+    takes = {name: passage(sound, 1, 5) for name, sound in band.items()}
+    media = {name: (name, s.shape[1], len(s)) for name, s in takes.items()}
+    before, after = without_and_with(
+        (install.session_model(media), takes), "announcement", "announcement-horn"
+    )
+    assert abs(band_db(after, 60, 3000) - band_db(before, 60, 3000)) < 0.5
+    assert -4 < band_db(after, 5000, 12000) - band_db(before, 5000, 12000) < -1.5
+
+
+def test_the_main_bus_is_cleared(reel: Any) -> None:
+    before, after = without_and_with(reel, "main", "main-clear")
+    assert -2.5 < band_db(after, 200, 330) - band_db(before, 200, 330) < -0.8
+    assert abs(band_db(after, 2000, 8000) - band_db(before, 2000, 8000)) < 0.7
 
 
 def test_the_session_can_be_run_and_every_track_is_worked_on() -> None:

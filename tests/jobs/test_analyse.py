@@ -181,6 +181,40 @@ def test_the_ledger_of_a_chain_is_measured_on_its_sound(cache: StripCache) -> No
     assert [(s.begin, s.end) for s in spans(session)] == [(0, 96_000), (96_000, FRAMES)]
 
 
+def test_what_the_next_stage_has_to_do_before_and_after_a_change(cache: StripCache) -> None:
+    """Six decibels less into a bus: its compressor takes less, by what its own picture shows."""
+    loud = small_session()
+    quiet, _ = SetStrip(strip="a", field="fader_db", value=-18).apply(loud)
+    for session in (loud, quiet):
+        filled(cache, session)
+    now, earlier = viewer(quiet, cache), viewer(loud, cache)
+    (found,) = now.later("a", "a1", 0, FRAMES, earlier)
+    assert (found.strip, found.stage) == ("Bus", "Compressor")
+    assert found.before is not None
+    assert found.now.median < found.before.median - 1
+    told = now.ledger("bus", "bus1", 0, FRAMES)[0]
+    assert told is not None
+    assert found.now == told.reduction
+    # On the same strip first; nothing behind the last; unchanged, there is no before.
+    (first,) = now.later("c", "c1", 0, FRAMES, earlier)
+    assert (first.strip, first.before) == ("C", None)
+    assert now.later("main", "main1", 0, FRAMES, earlier) == []
+    assert len(now.later("b", "chain", 0, FRAMES, None)) == 1
+
+
+def test_the_next_limiter_is_told_as_well(cache: StripCache) -> None:
+    wall, _ = AddStage(place="main", index=1, kind="limiter").apply(small_session())
+    filled(cache, wall)
+    found = viewer(wall, cache).later("b", "b1", 0, FRAMES, None)
+    assert [(f.strip, f.stage) for f in found] == [("Bus", "Compressor"), ("Main", "Limiter")]
+    found = viewer(wall, cache).later("main", "main1", 0, FRAMES, None)
+    assert [f.stage for f in found] == ["Limiter"]
+
+
+def test_what_is_not_analysed_has_nothing_to_do_yet(cache: StripCache) -> None:
+    assert viewer(small_session(), cache).later("a", "a1", 0, FRAMES, None) == []
+
+
 def test_a_song_without_sections_has_a_ledger(cache: StripCache) -> None:
     session = small_session()
     filled(cache, session)

@@ -11,6 +11,7 @@
   import { Work } from './lib/work.svelte';
   import Bench from './views/Bench.svelte';
   import Desk from './views/Desk.svelte';
+  import Lab from './views/Lab.svelte';
   import Sessions from './views/Sessions.svelte';
   import Surface from './views/Surface.svelte';
 
@@ -121,6 +122,7 @@
     else if (event.key === '1') view = 'sessions';
     else if (event.key === '2' && work.state) view = 'bench';
     else if (event.key === '3' && work.state) view = 'desk';
+    else if (event.key === '5' && work.state) view = 'lab';
     else if (event.key === 'Enter' && work.tried) void work.keepTrying();
     else if (view !== 'sessions') {
       const pressed = event.target instanceof HTMLButtonElement && event.key === ' ';
@@ -184,6 +186,8 @@
     />
     {#if view === 'bench' && work.model}
       <Bench {work} {live} {span} {theme} />
+    {:else if view === 'lab' && work.model}
+      <Lab {work} />
     {:else if view === 'desk' && work.model}
       <Desk {work} {live} onopen={() => (view = 'bench')} onfiles={take} />
     {:else}

@@ -244,7 +244,7 @@ class Hub:
         plan = make_plan(model, observe_all=True, held=self.held) if model.strips else None
         revision = self.sessions.append(session_id, base, model, words)
         if plan is not None:
-            self._keep_viewer(revision, plan)
+            self._viewer(revision, plan)
         return self.changed(revision)
 
     def changed(self, revision: Revision) -> Revision:
@@ -260,10 +260,20 @@ class Hub:
     def viewer(self, session_id: int) -> tuple[Revision, Viewer]:
         """Return the pictures and figures of a session as it stands."""
         revision = self.sessions.head(session_id)
+        return revision, self._viewer(revision)
+
+    def earlier_viewer(self, session_id: int) -> Viewer | None:
+        """Return those of the revision before; None where this is the first."""
+        revision = self.sessions.earlier(session_id)
+        return None if revision is None else self._viewer(revision)
+
+    def _viewer(self, revision: Revision, plan: Plan | None = None) -> Viewer:
         if revision.id not in self._viewers:
-            plan = make_plan(revision.model, observe_all=True, held=self.held)
-            self._keep_viewer(revision, plan)
-        return revision, self._viewers[revision.id]
+            plan = plan or make_plan(revision.model, observe_all=True, held=self.held)
+            self._viewers[revision.id] = Viewer(revision.model, plan, self.code, self.cache)
+            while len(self._viewers) > 8:
+                self._viewers.popitem(last=False)
+        return self._viewers[revision.id]
 
     def held(self, digest: str) -> Blend | None:
         """Return what was measured of a steady join."""
@@ -273,15 +283,7 @@ class Hub:
         """Return the greatest latency of a strip in frames."""
         if not revision.model.strips:
             return 0
-        if revision.id not in self._viewers:
-            plan = make_plan(revision.model, observe_all=True, held=self.held)
-            self._keep_viewer(revision, plan)
-        return self._viewers[revision.id].latency
-
-    def _keep_viewer(self, revision: Revision, plan: Plan) -> None:
-        self._viewers[revision.id] = Viewer(revision.model, plan, self.code, self.cache)
-        while len(self._viewers) > 8:
-            self._viewers.popitem(last=False)
+        return self._viewer(revision).latency
 
     def bring_in(self, session_id: int, path: Path, name: str) -> tuple[Revision, Media]:
         """Take a file into a session as a new track; the first one sets the session's rate.

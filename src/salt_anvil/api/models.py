@@ -1,11 +1,12 @@
 """Requests and answers of the API; the page's types come from here."""
 
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
 from salt_anvil.core.edits import Edit
-from salt_anvil.core.measure.ledger import Ledger
+from salt_anvil.core.lab import LabOptions
+from salt_anvil.core.measure.ledger import Later, Ledger
 from salt_anvil.core.session import Model, Session
 from salt_anvil.live.messages import BlockReport, Command, Event
 
@@ -86,9 +87,13 @@ class Hit(BaseModel):
 
 
 class LedgerAnswer(BaseModel):
-    """The ledger, None before anything is analysed, and the share that is."""
+    """The ledger, None before anything is analysed, and the share that is.
+
+    later: what the next compressor and the next limiter have to do, where that is analysed.
+    """
 
     ledger: Ledger | None
+    later: list[Later]
     done: float
 
 
@@ -118,6 +123,36 @@ class DrawingWish(Model):
     params: dict[str, Any]
     bpm: float | None = None
     rate: int = Field(48000, ge=8000, le=384000)
+
+
+class LabWish(Model):
+    """What to measure: the id of a strip, branch, split or stage; against: another setting.
+
+    against: a slot of that stage (A to D), "off" for the place switched off, or nothing.
+    """
+
+    place: str
+    options: LabOptions
+    against: Literal["A", "B", "C", "D", "off"] | None = None
+
+
+class LabFigure(Model):
+    """One number; None where there is none to be found."""
+
+    label: str
+    value: float | None
+    unit: str
+
+
+class LabAnswer(Model):
+    """What was found; plots: each an SVG of its own; csv and svg: all of it as a file."""
+
+    words: str
+    rate: int
+    figures: list[LabFigure]
+    plots: list[str]
+    csv: str
+    svg: str
 
 
 class RecipeFile(BaseModel):

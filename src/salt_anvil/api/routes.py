@@ -11,6 +11,9 @@ from starlette.concurrency import run_in_threadpool
 from salt_anvil.api import models as m
 from salt_anvil.api.hub import Hub, new_session
 from salt_anvil.core.edits import differences
+from salt_anvil.core.lab import measure
+from salt_anvil.core.lab.device import other_setting
+from salt_anvil.core.lab.drawing import minus, page_plots, svg
 from salt_anvil.core.processors import Context, catalogue, processor
 from salt_anvil.core.processors.base import Kind
 from salt_anvil.core.recipe import inputs_of, read_recipe, recipe_of
@@ -206,8 +209,10 @@ def get_ledger(
     """Return the ledger of a passage."""
     revision, viewer = hub.viewer(session_id)
     frames = revision.model.frames()
-    found, done = viewer.ledger(strip, at, begin, max(end or frames, begin + 1))
-    return m.LedgerAnswer(ledger=found, done=done)
+    end = max(end or frames, begin + 1)
+    found, done = viewer.ledger(strip, at, begin, end)
+    later = viewer.later(strip, at, begin, end, hub.earlier_viewer(session_id))
+    return m.LedgerAnswer(ledger=found, later=later, done=done)
 
 
 @router.get("/sessions/{session_id}/strips/{strip}/openings")
@@ -248,6 +253,23 @@ def get_recipe(session_id: int, place: str, hub: TheHub) -> m.RecipeFile:
     """Return the chain of a strip or branch, or a stage, as a recipe; outside keys are named."""
     recipe = recipe_of(hub.sessions.head(session_id).model, place)
     return m.RecipeFile(recipe=recipe.model_dump(), inputs=inputs_of(recipe))
+
+
+@router.post("/sessions/{session_id}/lab")
+def measure_in_lab(session_id: int, wish: m.LabWish, hub: TheHub) -> m.LabAnswer:
+    """Measure what a chain, branch, split or stage does to a known signal."""
+    session = hub.sessions.head(session_id).model
+    recipe = recipe_of(session, wish.place)
+    against = None
+    if wish.against:
+        name, other = other_setting(session, wish.place, wish.against)
+        against = (name, wish.against, other)
+    found = measure(recipe, wish.options, session.rate, against)
+    return m.LabAnswer(
+        words=minus(found.words), rate=found.rate, csv=found.csv(), svg=svg(found),
+        figures=[m.LabFigure(**vars(f)) for f in found.figures],
+        plots=page_plots(found),
+    )  # fmt: skip
 
 
 @router.post("/recipes")

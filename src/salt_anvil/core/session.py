@@ -290,6 +290,23 @@ def branches(chain: list[Element]) -> list[Branch]:
     return [b for e in elements(chain) if isinstance(e, Split) for b in e.branches]
 
 
+def following(chain: list[Element], place: str) -> list[Element]:
+    """Return the elements of a chain that hear what a stage, split or branch of it lets out."""
+    for index, element in enumerate(chain):
+        rest = chain[index + 1 :]
+        if element.id == place:
+            return rest
+        if isinstance(element, Split):
+            for branch in element.branches:
+                if branch.id == place:
+                    return rest
+                if any(e.id == place for e in elements(branch.chain)) or any(
+                    b.id == place for b in branches(branch.chain)
+                ):
+                    return following(branch.chain, place) + rest
+    return []
+
+
 def find_stage(session: Session, stage_id: str) -> tuple[Strip, Element]:
     """Return a stage and the strip that it stands on.
 

@@ -143,8 +143,49 @@ _SATURATOR: list[tuple[str, str, dict[str, Any]]] = [
         "drive_db": 6, "harmonics": 0.6, "makeup": "loudness", "quality": "high"}),
     ("Growl", "A low string that small loudspeakers should carry: odd, and leaning to one side.", {
         "drive_db": 20, "harmonics": 0.9, "asymmetry": 0.35, "makeup": "loudness"}),
+    ("Lows first", "More of the lows goes into the bend; behind it they are taken back.", {
+        "drive_db": 8, "harmonics": 0.4, "makeup": "loudness",
+        "emphasis": [{"type": "low-shelf", "hz": 200, "gain_db": 6}]}),
     ("Torn paper", "For the wet side of a blend: as much as there is, folds included.", {
         "drive_db": 34, "harmonics": 1, "quality": "plain", "output_db": -6}),
+]  # fmt: skip
+_TONE: list[tuple[str, str, dict[str, Any]]] = [
+    ("Clear the mud", "A bus that is thick in the low middle: a shallow dip, in linear phase.", {
+        "phase": "linear", "bands": [
+            {"type": "low-cut", "hz": 22, "slope": "24"},
+            {"type": "bell", "hz": 265, "gain_db": -2.5, "q": 0.9}]}),
+    ("Thin the stand", "A close microphone on a stand: rumble away, a little air.", {
+        "bands": [{"type": "low-cut", "hz": 85, "slope": "18"},
+                  {"type": "high-shelf", "hz": 9000, "gain_db": 2.5}]}),
+    ("Bow that gives way", "A fiddle that bites now and then: only the loud strokes are dulled.", {
+        "bands": [{"type": "bell", "hz": 3200, "q": 1.4, "move_db": -6, "threshold_db": -34,
+                   "attack_ms": 4, "release_ms": 90}]}),
+    ("Room for a voice", "The sides step back where a voice lives in the middle.", {
+        "bands": [{"type": "bell", "hz": 2200, "gain_db": -2, "q": 0.7, "channel": "mid"},
+                  {"type": "high-shelf", "hz": 6000, "gain_db": 1.5, "channel": "side"}]}),
+    ("Kitchen shelf", "What a small loudspeaker leaves of it: to listen through, not to print.", {
+        "bands": [{"type": "low-cut", "hz": 200, "slope": "12"},
+                  {"type": "high-cut", "hz": 11000, "slope": "12"}]}),
+    ("Hum", "Mains hum and its next two harmonics, with what is around them left alone.", {
+        "bands": [{"type": "notch", "hz": hz, "q": 18} for hz in (50, 100, 150)]}),
+]  # fmt: skip
+_ENHANCER: list[tuple[str, str, dict[str, Any]]] = [
+    ("Bass for a kitchen shelf", "Small loudspeakers carry 80 to 270 Hz: they hear the bass.", {
+        "low_hz": 40, "high_hz": 90, "order": "both", "amount_db": -6, "drive_db": 6}),
+    ("Heard, not felt", "A low string: harmonics of 140 to 200 Hz.", {
+        "low_hz": 140, "high_hz": 200, "order": "even", "amount_db": -9, "drive_db": 3}),
+    ("Rosin", "A bowed sound without edge: odd harmonics of its upper middle.", {
+        "low_hz": 1500, "high_hz": 4000, "order": "odd", "amount_db": -20, "quality": "high"}),
+    ("Only the shadow", "The lowest octave gives way to its harmonics.", {
+        "low_hz": 30, "high_hz": 70, "amount_db": 0, "keep_source": False}),
+]  # fmt: skip
+_ROOM: list[tuple[str, str, dict[str, Any]]] = [
+    ("Boathouse", "Planks and water: short and dark, to put a dry track in its place.", {
+        "size": 1.2, "decay_s": 0.5, "damp_hz": 4500}),
+    ("Cupboard", "Hardly a room: thickens a thin hit.", {
+        "size": 0.4, "decay_s": 0.15, "damp_hz": 9000}),
+    ("To be ducked", "A longer tail that something keyed from its source holds down.", {
+        "size": 1.7, "decay_s": 1.4, "predelay_ms": 18, "low_cut_hz": 200}),
 ]  # fmt: skip
 _WIDTH: list[tuple[str, str, dict[str, Any]]] = [
     ("Lows in the middle", "A bus whose bass wanders: no sides below 120 Hz.", {
@@ -174,12 +215,15 @@ def starting_points(kind: str) -> list[Recipe]:
         "curve": _CURVE,
         "deesser": _DEESSER,
         "ducker": _DUCKER,
+        "enhancer": _ENHANCER,
         "expander": _EXPANDER,
         "gate": _GATE,
         "grit": _GRIT,
         "leveller": _LEVELLER,
         "limiter": _LIMITER,
+        "room": _ROOM,
         "saturator": _SATURATOR,
+        "tone": _TONE,
         "transient": _TRANSIENT,
         "trim": _TRIM,
         "width": _WIDTH,

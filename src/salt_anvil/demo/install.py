@@ -72,12 +72,24 @@ TRACKS: list[tuple[str, str, float, float, Chain]] = [
                                 detector="rms", rms_ms=20, makeup_db=4)),
             _branch("low-fiddle", "rest"),
          ]},
+        # For loudspeakers that end above its lowest notes.
+        {"id": "low-fiddle-carry", "kind": "enhancer", "params": {
+            "low_hz": 140, "high_hz": 200, "order": "both", "amount_db": -5, "drive_db": 6}},
     ]),
     ("Fiddle", "strings-bus", -7.0, 0.3, [
         _compressor("fiddle", threshold_db=-24, ratio=2.5, knee_db=12, attack_ms=15,
-                    release_ms=200, topology="feed-back", makeup_db=2.5),
+                    release_ms=200, topology="feed-back", makeup_db=2.5, colour=0.35,
+                    colour_balance=0.2),
+        # Close to the microphone; a few planks around it.
+        {"id": "fiddle-planks", "kind": "room", "mix": 0.14, "params": {
+            "size": 0.9, "decay_s": 0.45, "damp_hz": 5000, "low_cut_hz": 250}},
     ]),
     ("Squeezebox", "strings-bus", -9.5, -0.35, [
+        # Its thick middle, and more of it taken where the chords pile up.
+        {"id": "squeezebox-mud", "kind": "tone", "params": {"bands": [
+            {"type": "low-cut", "hz": 95, "slope": "24"},
+            {"type": "bell", "hz": 270, "gain_db": -1.5, "q": 0.9, "move_db": -3.5,
+             "threshold_db": -24, "attack_ms": 20, "release_ms": 180}]}},
         {"id": "squeezebox-width", "kind": "split", "by": "mid-side", "branches": [
             _branch("squeezebox", "mid",
                     _compressor("squeezebox-mid", threshold_db=-22, ratio=2, attack_ms=30,
@@ -103,6 +115,10 @@ TRACKS: list[tuple[str, str, float, float, Chain]] = [
             "attack_ms": 15, "release_ms": 250}},
     ]),
     ("Announcement", "voices-bus", -1.0, -0.15, [
+        # The mains' hum and its harmonics, before anything turns them up.
+        {"id": "announcement-hum", "kind": "tone", "params": {"bands": [
+            {"type": "low-cut", "hz": 75, "slope": "24"},
+            *({"type": "notch", "hz": hz, "q": 16} for hz in (50, 100, 150))]}},
         # Hum and the band's bleed sink in the pauses and after the last word.
         {"id": "announcement-gate", "kind": "gate", "params": {
             "threshold_db": -24, "hysteresis_db": 8, "depth_db": 18, "attack_ms": 3,
@@ -114,29 +130,46 @@ TRACKS: list[tuple[str, str, float, float, Chain]] = [
         {"id": "announcement-level", "kind": "leveller", "params": {
             "target_db": -29, "rise_db_s": 2.5, "fall_db_s": 5, "max_gain_db": 4,
             "max_cut_db": 4, "floor_db": -44}},
+        # A little of the horn over the boathouse door.
+        {"id": "announcement-horn", "kind": "grit", "mix": 0.3, "params": {
+            "bits": 9, "rate_hz": 6000}},
     ]),
 ]  # fmt: skip
 BUSES: list[tuple[str, str | None, float, Chain]] = [
     ("Stomp press", "percussion-bus", -9.0, [
         _compressor("stomp-press", threshold_db=-36, ratio=12, knee_db=0, attack_ms=3,
                     release_ms=80, restore=0.3, makeup_db=10),
+        # What a parallel bus is for: dirt that nobody would leave alone on a track.
+        {"id": "stomp-press-dirt", "kind": "saturator", "params": {
+            "drive_db": 12, "harmonics": 0.8,
+            "emphasis": [{"type": "low-shelf", "hz": 180, "gain_db": -6}]}},
     ]),
     ("Percussion bus", None, 0.0, [
         _compressor("percussion-bus", threshold_db=-14, ratio=2, attack_ms=30, release_ms=120,
                     release_mode="auto", makeup_db=1),
+        # The hits' tips, which nobody hears but the wall at the end.
+        {"id": "percussion-tips", "kind": "clipper", "params": {
+            "ceiling_db": -6, "shape": 0.85}},
     ]),
     ("Strings bus", None, 0.0, [
         # Out of the way of the announcement, and back up by itself.
         _compressor("strings-bus", threshold_db=-36, ratio=2.5, knee_db=6, attack_ms=60,
                     hold_ms=200, release_ms=700, max_reduction_db=9)
         | {"key": {"source": "strip:announcement"}},
+        # Aside, so that the voice has the middle; the lows stay in it.
+        {"id": "strings-aside", "kind": "width", "params": {
+            "width": 1.25, "mono_below_hz": 120}},
     ]),
     ("Voices bus", None, 0.0, []),
 ]  # fmt: skip
 SENDS = {"box-drum": ("stomp-press", -6.0), "foot-stomps": ("stomp-press", -3.0)}
 MAIN: Chain = [
+    # Headroom that gives nothing, and a little of what all the instruments share.
+    {"id": "main-clear", "kind": "tone", "params": {"bands": [
+        {"type": "low-cut", "hz": 22, "slope": "24"},
+        {"type": "bell", "hz": 265, "gain_db": -1.5, "q": 0.8}]}},
     _compressor("main", threshold_db=-16, ratio=1.5, knee_db=12, attack_ms=30,
-                release_mode="auto", release_ms=150, detector="rms", makeup_db=1),
+                release_mode="auto", release_ms=150, detector="rms", makeup_db=5),
     {"id": "main-wall", "kind": "limiter", "params": {
         "ceiling_db": -1, "release_ms": 80, "release_mode": "adaptive"}},
 ]  # fmt: skip

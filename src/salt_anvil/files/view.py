@@ -15,14 +15,27 @@ from salt_anvil.core.engine.lanes import LEVER, Lane
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.measure.hits import last_hits, matching_threshold
-from salt_anvil.core.measure.ledger import Ledger, Span, ledger, percussive
+from salt_anvil.core.measure.ledger import Later, Ledger, Span, ledger, percussive
+from salt_anvil.core.measure.reduction import ReductionFigures, reduction_figures
 from salt_anvil.core.measure.wiring import wiring_cautions
 from salt_anvil.core.processors import processor
-from salt_anvil.core.session import Element, Key, Session, Split, Stage, branches, elements
+from salt_anvil.core.session import (
+    Element,
+    Key,
+    Session,
+    Split,
+    Stage,
+    Strip,
+    branches,
+    elements,
+    following,
+)
 from salt_anvil.files.cache import StripCache
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
 
 NO_LEVEL = -300.0
+HOLDING = ("compressor", "limiter")
+"""Kinds that hold levels down; what is done to peaks before them shows in what they have to do."""
 Floats = NDArray[np.float64]
 
 
@@ -197,6 +210,53 @@ class Viewer:
         )  # fmt: skip
         wiring = wiring_cautions(item, self._plan.frames)
         return replace(found, cautions=[*wiring, *found.cautions]), done
+
+    def later(
+        self, strip: str, at: str, begin: int, end: int, earlier: "Viewer | None"
+    ) -> list[Later]:
+        """Return what the next compressor or limiter has to do, and had to before a change.
+
+        Where that is a compressor, the next limiter as well; none of what is not analysed.
+        """
+        found: list[Later] = []
+        for owner, stage in self._holding(strip, at):
+            now = self.held_back(owner.id, stage.id, begin, end)
+            if now is None or (found and stage.kind != "limiter"):
+                continue
+            before = None
+            if earlier is not None and earlier.mark(owner.id) != self._marks[owner.id]:
+                before = earlier.held_back(owner.id, stage.id, begin, end)
+            found.append(Later(owner.name, processor(stage.kind).title, now, before))
+            if stage.kind == "limiter":
+                break
+        return found
+
+    def _holding(self, strip: str, at: str) -> list[tuple[Strip, Stage]]:
+        """Return the stages that hold levels down, on this strip and on those where it goes."""
+        found: list[tuple[Strip, Stage]] = []
+        here = self._plan.strip(strip).strip
+        chain = following(here.chain, at)
+        while True:
+            stages = [e for e in elements(chain) if isinstance(e, Stage)]
+            found += [(here, s) for s in stages if s.on and s.kind in HOLDING]
+            if here.kind == "main":
+                return found
+            here = self._plan.strip(here.output or self._session.main().id).strip
+            chain = here.chain
+
+    def mark(self, strip: str) -> str | None:
+        """Return the fingerprint of a strip, None where there is no such strip."""
+        return self._marks.get(strip)
+
+    def held_back(self, strip: str, stage: str, begin: int, end: int) -> ReductionFigures | None:
+        """Return the reduction of a stage over a passage; None where that is not known in full."""
+        item = next((s for s in self._plan.strips if s.strip.id == strip), None)
+        if item is None or stage not in [s.id for s in item.stages]:
+            return None
+        if self._cache.done(self._marks[strip]) < min(end, self._plan.frames):
+            return None
+        cells = self._cells(item, stage, "reduction_db")
+        return reduction_figures(np.asarray(cells[begin // GRID : -(-end // GRID)], np.float64))
 
     def split(self, name: str) -> dict[str, Any]:
         """Return what to draw for a split, or for a bus's join."""

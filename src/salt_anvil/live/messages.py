@@ -171,7 +171,8 @@ class StageMeter(Model):
     boost: dB that were added. phase: what a gate is doing, 0 closed, 1 closing, 2 holding, 3
     opening, 4 open; opened: how often it began to open, or how many hits set something off.
     touched: share of the samples that a clipper cut, 0 to 1; overshoot: dB over its ceiling.
-    attack, sustain: how far a moment is the one or the other, 0 to 1.
+    attack, sustain: how far a moment is the one or the other, 0 to 1. moves: dB by which each band
+    of tone has moved, at most.
     """
 
     reduction: list[float]
@@ -180,6 +181,7 @@ class StageMeter(Model):
     overshoot: list[float]
     attack: list[float]
     sustain: list[float]
+    moves: list[float]
     level: list[float]
     phase: list[int]
     opened: int
@@ -192,7 +194,8 @@ class BlockReport(Model):
     cell at the watched place. strips: peak after the fader, left and right, and most reduction in
     dB. momentary: LUFS of the main output over the last 400 ms; true_peak:
     dBTP since play began. spectrum: before and after the watched place, dB per sixth of an octave
-    (see core.measure.spectrum), every few blocks.
+    (see core.measure.spectrum), every few blocks; sides: the same of half the difference.
+    correlation: of left and right behind the watched place, -1 to 1.
     """
 
     frame: int
@@ -203,5 +206,7 @@ class BlockReport(Model):
     stages: dict[str, StageMeter]
     removed_gain: float
     spectrum: tuple[list[float], list[float]] | None
+    sides: tuple[list[float], list[float]] | None
+    correlation: float
     momentary: float
     true_peak: float

@@ -24,7 +24,7 @@ from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.loudness import OFFSET, SILENT
 from salt_anvil.core.measure.rows import TRUE_PEAK, K, RowMeter
-from salt_anvil.core.measure.spectrum import Spectrum
+from salt_anvil.core.measure.spectrum import Spectrum, correlation
 from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Session, Stage, branches
 from salt_anvil.files.media import extremes
@@ -352,6 +352,9 @@ class Player:
                 overshoot=_rounded(told.get("overshoot_db")),
                 attack=_rounded(told.get("attack_share")),
                 sustain=_rounded(told.get("sustain_share")),
+                moves=[
+                    max(_rounded(c)) for n, c in told.items() if n.startswith("move") and len(c)
+                ],
                 level=_rounded(level),
                 phase=[int(v) for v in _rounded(told.get("phase"))],
                 opened=int(sum(_rounded(told.get("opened")))),
@@ -368,6 +371,8 @@ class Player:
             stages=stages,
             removed_gain=self._removed_gain(),
             spectrum=self._spectrum(sides),
+            sides=self._sides(),
+            correlation=round(correlation(sides[1]), 3),
             momentary=round(self._meter.momentary, 1),
             true_peak=round(self._meter.true_peak, 1),
         )
@@ -380,6 +385,13 @@ class Player:
         if self._mixer.position % SPECTRUM_BLOCKS:
             return None
         before, after = ([round(float(v), 1) for v in m.levels()] for m in self._spectra)
+        return before, after
+
+    def _sides(self) -> tuple[list[float], list[float]] | None:
+        assert self._mixer is not None
+        if self._mixer.position % SPECTRUM_BLOCKS:
+            return None
+        before, after = ([round(float(v), 1) for v in m.side_levels()] for m in self._spectra)
         return before, after
 
     def _strip_meters(self, block: MixBlock) -> dict[str, tuple[float, float, float]]:

@@ -98,6 +98,14 @@ class SessionStore:
         with self._database.reading() as db:
             return _head(db, session_id)
 
+    def earlier(self, session_id: int) -> Revision | None:
+        """Return the revision that this one was made from; None for the first."""
+        with self._database.reading() as db:
+            row = db.execute(
+                "SELECT parent FROM revisions WHERE id = ?", (_head_id(db, session_id),)
+            ).fetchone()
+            return None if row["parent"] is None else _revision(db, session_id, row["parent"])
+
     def append(self, session_id: int, base: int, model: Session, words: str) -> Revision:
         """Store a finished gesture on top of revision `base`.
 
@@ -208,12 +216,15 @@ def _newest_child(db: sqlite3.Connection, session_id: int, parent: int) -> sqlit
 
 
 def _head(db: sqlite3.Connection, session_id: int) -> Revision:
-    head = _head_id(db, session_id)
-    row = db.execute("SELECT * FROM revisions WHERE id = ?", (head,)).fetchone()
-    child = _newest_child(db, session_id, head)
+    return _revision(db, session_id, _head_id(db, session_id))
+
+
+def _revision(db: sqlite3.Connection, session_id: int, number: int) -> Revision:
+    row = db.execute("SELECT * FROM revisions WHERE id = ?", (number,)).fetchone()
+    child = _newest_child(db, session_id, number)
     return Revision(
         session_id=session_id,
-        id=head,
+        id=number,
         model=unpack(row["model"]),
         words=row["words"],
         undo=row["words"] if row["parent"] is not None else None,

@@ -5,18 +5,23 @@ from typing import Any
 import numpy as np
 import pytest
 
+from salt_anvil.core.dsp.oversample import LATENCY
 from salt_anvil.core.engine.lanes import (
     Lane,
     Scale,
     lanes_of,
+    latency_of,
     moved,
     owners,
     scale_of,
     still,
 )  # fmt: skip
+from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.processors import REGISTRY
+from salt_anvil.core.processors import REGISTRY, Context
 from salt_anvil.core.session import Move, Point, Session, Split, Stage, checked
+from tests.conftest import sine
 from tests.core.engine.test_keys import session_of, track
 from tests.routing import split, stage
 
@@ -69,7 +74,7 @@ def test_every_control_of_every_kind_moves_or_says_why(kind: str) -> None:
             with pytest.raises(SettingError, match="changes the wiring"):
                 scale_of(item, control.name)
             continue
-        if control.type == "points":
+        if control.type in ("points", "bands"):
             with pytest.raises(SettingError, match="can move"):
                 scale_of(item, control.name)
             continue
@@ -159,3 +164,21 @@ def test_facts_change_with_what_is_heard() -> None:
     assert one.facts() != Lane(scale, points((0, 0), (1, 0.9))).facts()
     curved = tuple(p.model_copy(update={"shape": "curved"}) for p in one.points)
     assert one.facts() != Lane(scale, curved).facts()
+
+
+def test_what_a_lane_makes_late_is_late_all_along() -> None:
+    """Colour that comes by itself: its delay is there before it is heard."""
+    ride = {"owner": "c", "control": "colour",
+            "points": [{"at_s": 0, "value": 0}, {"at_s": 1, "value": 1}]}  # fmt: skip
+    moving = session(automation=[ride])
+    item = checked(Stage, stage() | {"id": "c"})
+    assert item.params.colour == 0
+    lanes = lanes_of(moving)["c"]
+    assert latency_of(item, lanes, 48000) == latency_of(item, {}, 48000) + LATENCY
+    plans = make_plan(moving).strip("a"), make_plan(session()).strip("a")
+    assert plans[0].graph.late == plans[1].graph.late + LATENCY
+    sound = sine(200, 1.2, level_db=-12)
+    unit = Unit(item, Context(48000, 2), lanes)
+    out = np.concatenate([unit.process(sound[i : i + 1024], i).out for i in range(0, 56320, 1024)])
+    bent = [np.abs(np.fft.rfft(out[a : a + 4800, 0]))[60] for a in (4800, 48000)]
+    assert bent[1] > 4 * bent[0]

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from salt_anvil.core.dsp.oversample import LATENCY
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context, processor
@@ -294,3 +295,30 @@ def test_kernels_without_the_compiler(name: str, monkeypatch: pytest.MonkeyPatch
             if plain is not None:
                 monkeypatch.setattr(module, kernel, plain)
     assert np.abs(compress(sound, **params) - compiled).max() < 1e-12
+
+
+def coloured(sound: np.ndarray, **params: Any) -> np.ndarray:
+    settings = {"ratio": 1, "colour": 1} | params
+    return run(Unit(stage("compressor", settings), Context(48000, sound.shape[1])), sound)[0]
+
+
+@pytest.mark.parametrize(("balance", "louder", "softer"), [(0, 2, 3), (1, 3, 2)])
+def test_colour_adds_even_or_odd_harmonics(balance: float, louder: int, softer: int) -> None:
+    out = coloured(sine(1000, 1, level_db=-12, channels=1), colour_balance=balance)
+    found = np.abs(np.fft.rfft(out[24000:, 0])) / 12000
+    assert 20 * np.log10(found[louder * 500] / found[softer * 500]) > 30
+    assert 20 * np.log10(found[louder * 500] / found[500]) > -30  # "much" is heard
+
+
+def test_colour_is_a_share_of_the_bend() -> None:
+    sound = sine(1000, 0.3, level_db=-12, channels=1)
+    clean = np.concatenate([np.zeros((LATENCY, 1)), sound[:-LATENCY]])
+    full, half = (coloured(sound, colour=c) - clean for c in (1, 0.5))
+    assert np.abs(full - 2 * half).max() < 1e-12
+    assert (coloured(sound, colour=0) == sound).all()
+
+
+def test_colour_is_as_late_as_the_oversampling_and_none_is_not() -> None:
+    for params, late in (({}, 0), ({"colour": 0.2}, LATENCY),
+                         ({"colour": 0.2, "lookahead_ms": 1}, 48 + LATENCY)):  # fmt: skip
+        assert Unit(stage("compressor", params), Context(48000, 2)).latency == late

@@ -11,6 +11,7 @@ import pytest
 from scipy.signal import resample
 
 from salt_anvil.core.dsp.limiting import PHASES, TAPS, interpolator, maxima_into, mean_into
+from salt_anvil.core.dsp.oversample import LATENCY
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.truepeak import EDGE, true_peak
 from salt_anvil.core.processors import Context
@@ -196,10 +197,10 @@ def test_round_bends_before_the_wall_and_trim_comes_behind() -> None:
     walls = limited(sound, ceiling_db=-1)
     bent = limited(sound, ceiling_db=-1, round=1)
     settled = slice(12000, 12096)
-    # tanh towards the ceiling: the peak never reaches it, so the wall has nothing to do
+    # A parabola from half the ceiling to the ceiling, which it never reaches here.
     top, knee = 10 ** (-1 / 20), 0.5 * 10 ** (-1 / 20)
     assert np.abs(bent[settled]).max() == pytest.approx(
-        knee + knee * np.tanh((1.2 - knee) / knee), rel=1e-3
+        1.2 - (1.2 - knee) ** 2 / (2 * top), rel=2e-3
     )
     assert np.abs(walls[settled]).max() == pytest.approx(top * 10 ** (-0.03 / 20), rel=1e-3)
     trimmed = limited(sound, ceiling_db=-1, trim_db=-3)
@@ -226,3 +227,19 @@ def test_windows_against_plain_loops() -> None:
         pieces = np.lib.stride_tricks.sliding_window_view(values, window)
         assert (top == pieces.max(axis=1)).all()
         assert (mean == np.ceil(pieces.sum(axis=1) / window)).all()
+
+
+def test_round_folds_little_back() -> None:
+    """A 5 kHz sine, 6 dB over: what is not harmonic against the sine, as for the clipper."""
+    sound = (2 * np.sin(2 * np.pi * 5000 * np.arange(96000) / 48000))[:, None]
+    out = limited(sound, ceiling_db=-1, round=1, lookahead_ms=5)[36000:84000, 0]
+    power = np.abs(np.fft.rfft(out)) ** 2
+    others = np.ones(len(power), bool)
+    others[::5000] = False
+    others[20001:] = False
+    assert 10 * np.log10(power[others].sum() / power[5000]) < -70
+
+
+def test_round_is_as_late_as_the_oversampling_and_none_is_not() -> None:
+    late = [Unit(stage("limiter", {"round": r}), Context(48000, 1)).latency for r in (0, 0.5)]
+    assert late[1] - late[0] == LATENCY

@@ -11,6 +11,7 @@ from salt_anvil.core.dsp.saturation import bend, bend_integral
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.processors import Context
+from salt_anvil.core.processors.bands import response_db
 from salt_anvil.demo import room
 from tests.conftest import noise, sine
 from tests.core.processors.test_contract import run, stage
@@ -115,3 +116,40 @@ def test_mid_side_bends_the_middle_alone_where_there_is_no_side() -> None:
     out = saturated(np.repeat(middle, 2, axis=1), stereo="mid-side", harmonics=1, drive_db=12)
     mono = saturated(middle, harmonics=1, drive_db=12)
     assert np.abs(out - mono).max() < 1e-12
+
+
+EMPHASIS = [{"type": "low-shelf", "hz": 300, "gain_db": 9}]
+
+
+def test_emphasis_undone_leaves_quiet_sound_as_it_was() -> None:
+    """What is not bent passes bit for bit; what is bent decides alone."""
+    quiet = 1e-4 * noise(20000)
+    for undo in (True, False):
+        out = saturated(quiet, emphasis=EMPHASIS, undo_emphasis=undo, drive_db=-12, harmonics=1)
+        apart = 20 * np.log10(np.abs(out - quiet).max() / np.abs(quiet).max())
+        assert apart < -100 if undo else apart > -20
+
+
+@pytest.mark.parametrize("hz", [100, 2500])
+def test_emphasis_decides_what_is_bent(hz: int) -> None:
+    """A weak third harmonic grows with the cube of what goes in, less what is taken back there."""
+    settings = {"drive_db": -12, "harmonics": 1}
+    sound = sine(hz, 1.6, level_db=-18, channels=1)
+    plain = harmonics_db(saturated(sound, **settings), hz)
+    leaning = harmonics_db(saturated(sound, emphasis=EMPHASIS, **settings), hz)
+    shelf = stage("tone", {"bands": EMPHASIS}).params.bands[0]
+    here, there = response_db(shelf, np.array([hz, 3 * hz]), RATE)
+    assert leaning[2] - plain[2] == pytest.approx(3 * here - there, abs=0.3)
+
+
+def test_undone_emphasis_is_flat_beside_the_harmonics() -> None:
+    for hz in (60, 1000):
+        sound = sine(hz, 1.6, level_db=-30, channels=1)
+        out = saturated(sound, emphasis=EMPHASIS, drive_db=0, harmonics=1)
+        assert harmonics_db(out, hz)[0] == pytest.approx(-30, abs=0.05)
+
+
+def test_emphasis_without_undoing_is_its_tone() -> None:
+    sound = sine(60, 1.6, level_db=-50, channels=1)
+    out = saturated(sound, emphasis=EMPHASIS, undo_emphasis=False, drive_db=0, harmonics=1)
+    assert harmonics_db(out, 60)[0] == pytest.approx(-50 + 9, abs=0.2)

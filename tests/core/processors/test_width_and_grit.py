@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from salt_anvil.core.engine.unit import Unit
-from salt_anvil.core.processors import Context
+from salt_anvil.core.processors import Context, processor
 from tests.conftest import noise, sine
 from tests.core.processors.test_contract import run, stage
 
@@ -94,3 +94,15 @@ def test_rate_keeps_so_many_samples_and_smooth_draws_lines() -> None:
     assert np.abs(np.diff(smooth[:, 0])).max() < 0.2 * np.abs(np.diff(held[:, 0])).max()
     all_ = passed("grit", sound, bits=24)
     assert np.abs(all_ - sound).max() < 2**-23
+
+
+def test_grits_picture_has_its_steps() -> None:
+    """Three bits: steps of a quarter from -1.25 to 1.25 where 1.2 goes in; held for 1 ms."""
+    drawn = processor("grit").picture(
+        stage("grit", {"bits": 3, "rate_hz": 1000}).params, Context(48000, 2)
+    )
+    levels = np.unique([y for _, y in drawn["shaper"]])
+    assert levels == pytest.approx(np.arange(-5, 6) / 4)
+    before, after = drawn["waves"]
+    assert len(before) == len(after) == 480
+    assert len(np.flatnonzero(np.diff(after))) <= 10

@@ -4,10 +4,11 @@
   import { sharedKind, stageOf } from '../lib/chain';
   import { hertz } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
-  import { bandAt, dbY, hzAt, hzX, LEVELS, MARKS, path } from '../lib/spectrum';
+  import { bandAt, dbY, hzAt, hzX, LEVELS, path } from '../lib/spectrum';
   import type { Split } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import Field from './Field.svelte';
+  import HertzMarks from './HertzMarks.svelte';
 
   interface Props {
     work: Work;
@@ -122,10 +123,6 @@
     onpointerup={up}
     onpointercancel={up}
   >
-    {#each MARKS as [value, words] (value)}
-      <line class="grid" x1={hzX(value, width)} x2={hzX(value, width)} y1="0" y2={height} />
-      <text class="mark" x={hzX(value, width) + 3} y={height - 4}>{words}</text>
-    {/each}
     {#each split.branches as branch, i (branch.id)}
       {@const left = hzX(edges[i] ?? 20, width)}
       {@const right = hzX(edges[i + 1] ?? 20000, width)}
@@ -156,6 +153,7 @@
         d="{path(before, width, height)}L{width} {height}L0 {height}Z"
       />{/if}
     {#if after.length}<path class="after" d={path(after, width, height)} />{/if}
+    <HertzMarks {width} {height} />
     {#each bands as band, i (i)}
       <path class="response" d={path(band, width, height, hz)} />
     {/each}
@@ -180,13 +178,6 @@
 </Field>
 
 <style>
-  .grid {
-    stroke: var(--hair);
-  }
-  .mark {
-    font-size: 10px;
-    fill: var(--muted);
-  }
   .band {
     fill: var(--slate);
     fill-opacity: 0.03;

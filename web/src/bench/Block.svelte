@@ -7,6 +7,7 @@
   import type { Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import type { Score } from './score.svelte';
+  import Shape, { SHAPED } from './Shape.svelte';
 
   interface Props {
     work: Work;
@@ -22,8 +23,8 @@
   let canvas: HTMLCanvasElement | undefined = $state();
   let past: number[] = new Array<number>(60).fill(0);
   let now = $state(0);
-  /** What bends or widens takes no gain away, and says so by saying nothing. */
-  let tells = $state(true);
+  /** What bends or widens takes no gain away, and tells nothing. */
+  let tells = $state(false);
   const title = $derived(work.kinds[stage.kind]?.title ?? stage.kind);
   const key = $derived(keyWords(stage, work.model?.strips ?? []));
   const chosen = $derived(stage.id === work.stageId || work.chosen.includes(stage.id));
@@ -33,7 +34,7 @@
     live.onTold((batch) => {
       for (const { report } of batch) {
         const told = report.stages[stage.id]?.reduction ?? [];
-        if (report.stages[stage.id]) tells = told.length > 0;
+        if (told.length) tells = true;
         now = Math.max(0, ...told);
         past = [...past.slice(1), now];
       }
@@ -104,7 +105,10 @@
         <span>{figure(gain, 1)} dB</span>
       {:else}
         <span class="now">{stage.on ? (tells ? figure(-now, 1) : '') : 'off'}</span>
-        <canvas bind:this={canvas} width={wide} height={tall} aria-hidden="true"></canvas>
+        <span class="tiny">
+          {#if SHAPED.has(stage.kind)}<Shape {work} {stage} {wide} {tall} />{/if}
+          <canvas bind:this={canvas} width={wide} height={tall} aria-hidden="true"></canvas>
+        </span>
       {/if}
     </span>
   </div>
@@ -165,6 +169,13 @@
   .small .foot {
     align-items: center;
     height: 16px;
+  }
+  .tiny {
+    position: relative;
+    display: flex;
+  }
+  canvas {
+    position: relative;
   }
   .now {
     min-width: 30px;

@@ -5,8 +5,9 @@
   import { api } from '../lib/api';
   import { figure, signed } from '../lib/figures';
   import type { Live, Side } from '../lib/live.svelte';
-  import type { Caution, Ledger, Slot } from '../lib/types';
+  import type { Caution, Later, Ledger, Reduction, Slot } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
+  import { SHAPED } from './Shape.svelte';
   import type { Span } from './span.svelte';
 
   interface Props {
@@ -17,6 +18,7 @@
   let { work, live, span }: Props = $props();
 
   let ledger = $state.raw<Ledger | null>(null);
+  let later = $state.raw<Later[]>([]);
   let done = $state(0);
   let asking = false;
   let again = false;
@@ -24,6 +26,8 @@
   const stage = $derived(work.stage);
   const loop = $derived(live.transport.loop);
   const rows = $derived(ledger ? lines(ledger) : []);
+  /** What later stages have to do is known when their strips are. */
+  const measured = $derived(Object.values(work.analysed).filter((share) => share >= 1).length);
   const slots: Slot[] = ['A', 'B', 'C', 'D'];
   const differs = $derived(
     Object.entries(work.state?.differs[stage?.id ?? ''] ?? {}).filter(([, d]) => d.length > 0),
@@ -32,7 +36,7 @@
   const ranges = ['lows', '150', '800', '5k'];
 
   $effect(() => {
-    void [work.fresh, work.stripId, work.at, loop?.[0], loop?.[1]];
+    void [work.fresh, work.stripId, work.at, loop?.[0], loop?.[1], measured];
     untrack(() => void load());
   });
   $effect(() => {
@@ -56,6 +60,7 @@
     const { state, stripId, at, frames } = work;
     if (!state || !stripId || frames === 0) {
       ledger = null;
+      later = [];
       return;
     }
     asking = true;
@@ -63,6 +68,7 @@
       const [begin, end] = loop ?? [0, frames];
       const answer = await api.ledger(state.id, stripId, at, begin, end);
       ledger = answer.ledger;
+      later = answer.later;
       done = answer.done;
     } catch {
       // asked again with the next change
@@ -91,6 +97,18 @@
       pair('Range LU', before.loudness_range, after.loudness_range),
       pair('Right to left dB', before.left_right, after.left_right),
     ];
+  }
+
+  /** What only bends or widens has no row of zeros. */
+  function reduces(l: Ledger): boolean {
+    const taken = Math.max(l.reduction.most, ...l.sections.map((s) => s.reduction.most));
+    return taken > 0 || work.at === 'chain' || !SHAPED.has(stage?.kind ?? '');
+  }
+
+  /** Rows of what is left to a later stage; what it had before only where that differs. */
+  function taken(now: Reduction, before: Reduction | null): { name: string; figures: Reduction }[] {
+    const rows = [{ name: 'now', figures: now }];
+    return before ? [{ name: 'before', figures: before }, ...rows] : rows;
   }
 
   function show(caution: Caution): void {
@@ -137,29 +155,31 @@
         >
       </tbody>
     </table>
-    <table class="taken">
-      <thead>
-        <tr><th>Reduction, dB</th><th>median</th><th>95 %</th><th>most</th></tr>
-      </thead>
-      <tbody>
-        {#each ledger.sections as section (section.name)}
-          <tr>
-            <th>{section.name}</th>
-            <td>{figure(section.reduction.median, 1)}</td>
-            <td>{figure(section.reduction.p95, 1)}</td>
-            <td>{figure(section.reduction.most, 1)}</td>
-          </tr>
-        {/each}
-        {#if ledger.sections.length === 0}
-          <tr>
-            <th>all</th>
-            <td>{figure(ledger.reduction.median, 1)}</td>
-            <td>{figure(ledger.reduction.p95, 1)}</td>
-            <td>{figure(ledger.reduction.most, 1)}</td>
-          </tr>
-        {/if}
-      </tbody>
-    </table>
+    {#if reduces(ledger)}
+      <table class="taken">
+        <thead>
+          <tr><th>Reduction, dB</th><th>median</th><th>95 %</th><th>most</th></tr>
+        </thead>
+        <tbody>
+          {#each ledger.sections as section (section.name)}
+            <tr>
+              <th>{section.name}</th>
+              <td>{figure(section.reduction.median, 1)}</td>
+              <td>{figure(section.reduction.p95, 1)}</td>
+              <td>{figure(section.reduction.most, 1)}</td>
+            </tr>
+          {/each}
+          {#if ledger.sections.length === 0}
+            <tr>
+              <th>all</th>
+              <td>{figure(ledger.reduction.median, 1)}</td>
+              <td>{figure(ledger.reduction.p95, 1)}</td>
+              <td>{figure(ledger.reduction.most, 1)}</td>
+            </tr>
+          {/if}
+        </tbody>
+      </table>
+    {/if}
     {#if ledger.contrast}
       {@const { quiet, loud, before, after } = ledger.contrast}
       <table>
@@ -175,6 +195,23 @@
         </tbody>
       </table>
     {/if}
+    {#each later as { stage: next, strip: where, now, before } (where + next)}
+      <table class="later" aria-label="What is left to {next} on {where}">
+        <thead>
+          <tr><th colspan="4">Left to {next}, {where}, dB</th></tr>
+        </thead>
+        <tbody>
+          {#each taken(now, before) as { name, figures } (name)}
+            <tr>
+              <th>{name}</th>
+              <td title="median">{figure(figures.median, 1)}</td>
+              <td title="95 %">{figure(figures.p95, 1)}</td>
+              <td title="most">{figure(figures.most, 1)}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    {/each}
     {#each cautions as caution (caution.rule + caution.begin)}
       <p class="caution">
         <b>Caution.</b>
@@ -253,6 +290,9 @@
   thead th {
     font-weight: 400;
     color: var(--muted);
+  }
+  .later thead th {
+    max-width: 220px;
   }
   td {
     min-width: 40px;

@@ -7,12 +7,15 @@
   import type { Live } from '../lib/live.svelte';
   import type { Control, ParamValue, Slot, Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
+  import BandRules from './BandRules.svelte';
+  import BendPicture from './BendPicture.svelte';
   import CeilingPicture from './CeilingPicture.svelte';
+  import CorrelationPicture from './CorrelationPicture.svelte';
   import CurvePicture from './CurvePicture.svelte';
   import CutPicture from './CutPicture.svelte';
+  import DecayPicture from './DecayPicture.svelte';
   import EnvelopePicture from './EnvelopePicture.svelte';
   import GatePicture from './GatePicture.svelte';
-  import HarmonicsPicture from './HarmonicsPicture.svelte';
   import HitShape from './HitShape.svelte';
   import HitsPicture from './HitsPicture.svelte';
   import KeySource from './KeySource.svelte';
@@ -21,7 +24,12 @@
   import RangePicture from './RangePicture.svelte';
   import ShaperPicture from './ShaperPicture.svelte';
   import SharesPicture from './SharesPicture.svelte';
+  import HarmonicsPicture from './HarmonicsPicture.svelte';
+  import SidesPicture from './SidesPicture.svelte';
+  import SourcePicture from './SourcePicture.svelte';
   import SplitPanel from './SplitPanel.svelte';
+  import TonePicture from './TonePicture.svelte';
+  import WavePicture from './WavePicture.svelte';
   import { api } from '../lib/api';
   import { figure, hertz } from '../lib/figures';
 
@@ -38,10 +46,15 @@
     curve: [PointsPicture, HitsPicture],
     deesser: [RangePicture],
     ducker: [EnvelopePicture, HitsPicture],
+    enhancer: [SourcePicture, HarmonicsPicture],
     expander: [CurvePicture, HitsPicture],
     gate: [GatePicture],
+    grit: [ShaperPicture, WavePicture],
     limiter: [CeilingPicture],
-    saturator: [ShaperPicture, HarmonicsPicture],
+    room: [DecayPicture],
+    saturator: [ShaperPicture, BendPicture],
+    tone: [TonePicture],
+    width: [SidesPicture, CorrelationPicture],
     transient: [HitShape, SharesPicture],
   };
   const SIDES = [
@@ -64,6 +77,7 @@
   const choices = $derived(
     (kind?.controls ?? []).filter((c) => c.type === 'choice' && c.choices.length <= 4),
   );
+  const lists = $derived((kind?.controls ?? []).filter((c) => c.type === 'bands'));
   const switches = $derived((kind?.controls ?? []).filter((c) => c.type === 'switch'));
 
   function others(name: string): Partial<Record<Slot, ParamValue>> {
@@ -227,7 +241,7 @@
     <div class="left">
       {#if PICTURES[kind.kind]}
         {@const pictures = PICTURES[kind.kind] ?? []}
-        <div class="pictures" class:one={pictures.length === 1}>
+        <div class="pictures" class:one={pictures.length === 1} class:tall={kind.kind === 'tone'}>
           {#each pictures as Part (Part)}<Part {work} {live} />{/each}
         </div>
       {/if}
@@ -281,6 +295,10 @@
       </div>
     </div>
     <div class="rules">
+      {#if kind.kind === 'tone'}{#each lists as control (control.name)}<BandRules
+            {work}
+            {control}
+          />{/each}{/if}
       {#each steady as control (control.name)}{@render one(control)}{/each}
       <Rule
         control={MIX}
@@ -291,6 +309,10 @@
         ondrop={() => void work.drop()}
       />
       {#each passing as control (control.name)}{@render one(control)}{/each}
+      {#if kind.kind !== 'tone'}{#each lists as control (control.name)}<BandRules
+            {work}
+            {control}
+          />{/each}{/if}
     </div>
   </section>
 {:else if work.strip}
@@ -380,11 +402,15 @@
   .pictures {
     display: grid;
     grid-template-columns: 216px 190px;
+    grid-template-rows: minmax(0, 1fr);
     gap: 8px;
     height: 170px;
   }
   .pictures.one {
     grid-template-columns: 1fr;
+  }
+  .pictures.tall {
+    height: 250px;
   }
   .choices {
     display: grid;
@@ -427,7 +453,7 @@
     .pictures {
       grid-template-columns: 216px;
     }
-    .pictures > :global(figure + figure) {
+    .pictures > :global(* + *) {
       display: none;
     }
     .choices {

@@ -3,9 +3,11 @@
   import { Drawing } from '../lib/drawing.svelte';
   import { figure, hertz } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
-  import { hzAt, hzX, MARKS, path } from '../lib/spectrum';
+  import { hzAt, hzX, path } from '../lib/spectrum';
   import type { Work } from '../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import RangeBox from './RangeBox.svelte';
+  import SpectrumField, { TALL } from './SpectrumField.svelte';
 
   interface Props {
     work: Work;
@@ -13,8 +15,6 @@
   }
   let { work, live }: Props = $props();
 
-  const TALL = 152;
-  let width = $state(410);
   let before = $state.raw<number[]>([]);
   let after = $state.raw<number[]>([]);
   let taken = $state(0);
@@ -22,7 +22,6 @@
   let drag: 'low' | 'high' | 'whole' | 'second' | null = null;
   let grabbed = 0;
   let began = { low: 0, high: 0 };
-  let svg: SVGSVGElement | undefined = $state();
   const drawing = untrack(() => new Drawing(work));
   const shapes = $derived((drawing.numbers.ranges as number[][] | undefined) ?? []);
   const hz = $derived((drawing.numbers.hz as number[] | undefined) ?? []);
@@ -34,6 +33,8 @@
   const low = $derived(band ? middle * 2 ** (-octaves / 2) : middle);
   const high = $derived(band ? middle * 2 ** (octaves / 2) : 20000);
   const second = $derived(params.second_hz == null ? null : Number(params.second_hz));
+
+  const edges = $derived([low, ...(band ? [high] : []), ...(second === null ? [] : [second])]);
 
   $effect(() =>
     live.onTold((batch) => {
@@ -49,25 +50,22 @@
     most = 0;
   });
 
-  function down(event: PointerEvent): void {
-    if (event.button !== 0 || !svg) return;
-    const x = event.clientX - svg.getBoundingClientRect().left;
+  function grab(x: number, width: number): boolean {
+    drag = null;
     if (second !== null && Math.abs(hzX(second, width) - x) < 7) drag = 'second';
     else if (Math.abs(hzX(low, width) - x) < 7) drag = 'low';
     else if (band && Math.abs(hzX(high, width) - x) < 7) drag = 'high';
     else if (x > hzX(low, width) && x < hzX(high, width)) drag = 'whole';
-    else return;
     grabbed = hzAt(x, width);
     began = { low, high };
-    svg.setPointerCapture(event.pointerId);
+    return drag !== null;
   }
 
   const kept = (value: number): number =>
     Math.round(Math.min(Math.max(value, 1000), 16000) / 10) * 10;
 
-  function move(event: PointerEvent): void {
-    if (!drag || !svg) return;
-    const at = hzAt(event.clientX - svg.getBoundingClientRect().left, width);
+  function move(x: number, width: number): void {
+    const at = hzAt(x, width);
     if (drag === 'second') work.hold('second_hz', kept(at));
     else if (!band) work.hold('frequency_hz', kept((began.low * at) / grabbed));
     else {
@@ -79,44 +77,18 @@
       if (drag !== 'whole') work.hold('width_oct', Math.round(wide * 20) / 20);
     }
   }
-
-  function up(): void {
-    if (!drag) return;
-    drag = null;
-    void work.drop();
-  }
 </script>
 
 <Figure>
-  <div class="field" bind:clientWidth={width}>
-    <svg
-      bind:this={svg}
-      {width}
-      height={TALL}
-      role="group"
-      aria-label="Spectrum and range; drag the range, or its edges"
-      onpointerdown={down}
-      onpointermove={move}
-      onpointerup={up}
-      onpointercancel={up}
-    >
-      {#each MARKS as [value, words] (value)}
-        <line class="grid" x1={hzX(value, width)} x2={hzX(value, width)} y1="0" y2={TALL} />
-        <text x={hzX(value, width) + 3} y={TALL - 4}>{words}</text>
-      {/each}
-      {#if before.length}<path
-          class="before"
-          d="{path(before, width, TALL)}L{width} {TALL}L0 {TALL}Z"
-        />{/if}
-      {#if after.length}<path class="after" d={path(after, width, TALL)} />{/if}
-      <rect
-        class="range"
-        data-range
-        x={hzX(low, width)}
-        width={Math.max(hzX(high, width) - hzX(low, width), 2)}
-        y="0"
-        height={TALL}
-      />
+  <SpectrumField
+    label="Spectrum and range; drag the range, or its edges"
+    fill={before}
+    line={after}
+    {grab}
+    drag={move}
+    drop={() => void work.drop()}
+  >
+    {#snippet children(width)}
       <rect
         class="taken"
         x={hzX(low, width)}
@@ -125,20 +97,18 @@
         height={(taken / 36) * TALL}
       />
       {#each shapes as shape, i (i)}<path class="shape" d={path(shape, width, TALL, hz)} />{/each}
-      <line class="edge" x1={hzX(low, width)} x2={hzX(low, width)} y1="0" y2={TALL} />
+      <RangeBox {low} {high} {width} {edges} />
       <text x={hzX(low, width) + 4} y={TALL - 18} class="value">{hertz(low)}</text>
       {#if band}
-        <line class="edge" x1={hzX(high, width)} x2={hzX(high, width)} y1="0" y2={TALL} />
         <text x={hzX(high, width) - 4} y={TALL - 30} class="value" text-anchor="end"
           >{hertz(high)}</text
         >
       {/if}
       {#if second !== null}
-        <line class="edge" x1={hzX(second, width)} x2={hzX(second, width)} y1="0" y2={TALL} />
         <text x={hzX(second, width) + 4} y={TALL - 30} class="value">{hertz(second)}</text>
       {/if}
-    </svg>
-  </div>
+    {/snippet}
+  </SpectrumField>
   {#snippet caption()}
     before and after, range {hertz(low)}{band ? ` to ${hertz(high)}` : ' and above'}
     <span class="most">{figure(-most, 1)} dB at most</span>
@@ -146,34 +116,6 @@
 </Figure>
 
 <style>
-  .field {
-    height: 152px;
-    background: var(--field);
-    border: 1px solid var(--hair);
-    overflow: hidden;
-    touch-action: none;
-  }
-  text {
-    font-size: 10px;
-    fill: var(--muted);
-  }
-  .grid {
-    stroke: var(--hair);
-  }
-  .before {
-    fill: var(--before);
-    fill-opacity: 0.6;
-  }
-  .after {
-    fill: none;
-    stroke: var(--slate);
-    stroke-width: 1.5;
-  }
-  .range {
-    fill: var(--slate);
-    fill-opacity: 0.12;
-    cursor: grab;
-  }
   .taken {
     fill: var(--madder);
     fill-opacity: 0.7;
@@ -184,15 +126,6 @@
     stroke: var(--edge);
     stroke-dasharray: 2 3;
     pointer-events: none;
-  }
-  .edge {
-    stroke: var(--ink);
-    stroke-width: 2;
-    cursor: ew-resize;
-  }
-  .value {
-    fill: var(--ink);
-    font-weight: 600;
   }
   .most {
     color: var(--madder);

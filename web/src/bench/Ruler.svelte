@@ -125,7 +125,7 @@
   }
   .bar {
     position: absolute;
-    bottom: 0;
+    bottom: 4px;
     padding-left: 3px;
     height: 9px;
     border-left: 1px solid var(--edge);

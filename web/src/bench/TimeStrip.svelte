@@ -6,7 +6,7 @@
   import { colour } from '../lib/theme';
   import type { Picture, Report } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
-  import { draw, refine, roof } from './draw';
+  import { draw, refine, roof, type Look } from './draw';
   import LaneEditor from './LaneEditor.svelte';
   import LevelLine from './LevelLine.svelte';
   import Ruler from './Ruler.svelte';
@@ -124,8 +124,17 @@
       canvas.height = tall * scale;
     }
     context.setTransform(scale, 0, 0, scale, 0, 0);
-    const spans = work.at !== 'chain' && work.stage?.kind === 'deesser';
-    const look = { width, height: tall, foot: FOOT, decibels: span.decibels, most, colour, spans };
+    const kind = work.at === 'chain' ? '' : work.stage?.kind;
+    const marked = kind === 'deesser' ? 'spans' : kind === 'clipper' ? 'peaks' : 'none';
+    const look: Look = {
+      width,
+      height: tall,
+      foot: FOOT,
+      decibels: span.decibels,
+      most,
+      colour,
+      marked,
+    };
     draw(context, picture, look);
   }
 
@@ -196,7 +205,7 @@
   }
   .time {
     display: grid;
-    grid-template-rows: 24px 1fr;
+    grid-template-rows: 28px 1fr;
     min-width: 0;
     min-height: 0;
   }
@@ -244,8 +253,11 @@
     position: absolute;
     right: 8px;
     bottom: 48px;
+    padding: 0 4px;
     font-size: 11px;
+    line-height: 14px;
     color: var(--muted);
+    background: var(--field);
   }
   .empty {
     position: absolute;

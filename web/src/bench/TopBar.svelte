@@ -4,8 +4,8 @@
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
 
-  export type View = 'sessions' | 'bench' | 'desk';
-  const NAMES = { sessions: 'Sessions', bench: 'Bench', desk: 'Desk' } as const;
+  export type View = 'sessions' | 'bench' | 'desk' | 'lab';
+  const NAMES = { sessions: 'Sessions', bench: 'Bench', desk: 'Desk', lab: 'Lab' } as const;
   interface Props {
     work: Work;
     live: Live;
@@ -41,7 +41,7 @@
 <header class="top">
   <b>Salt Anvil</b>
   <nav aria-label="Views">
-    {#each ['sessions', 'bench', 'desk'] as const as name (name)}
+    {#each ['sessions', 'bench', 'desk', 'lab'] as const as name (name)}
       <button
         class:chosen={view === name}
         aria-current={view === name}

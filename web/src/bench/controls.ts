@@ -1,6 +1,6 @@
 import type { Control } from '../lib/types';
 
-function control(part: Partial<Control> & Pick<Control, 'name' | 'label' | 'doc'>): Control {
+export function control(part: Partial<Control> & Pick<Control, 'name' | 'label' | 'doc'>): Control {
   return {
     type: 'number',
     default: 0,
@@ -14,6 +14,7 @@ function control(part: Partial<Control> & Pick<Control, 'name' | 'label' | 'doc'
     choices: [],
     optional: false,
     when: {},
+    fields: [],
     ...part,
   };
 }

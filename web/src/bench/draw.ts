@@ -11,11 +11,13 @@ export interface Look {
   /** dB at the top of the row of reduction. */
   most: number;
   colour: (name: string) => string;
-  /** Whether the stretches in which something was taken away are marked as spans. */
-  spans: boolean;
+  /** How it is marked where something was taken away, beside the hatching. */
+  marked: 'none' | 'spans' | 'peaks';
 }
 
 const WORKED_DB = 0.5;
+const CUT_DB = 0.1;
+const PEAK = 3;
 
 export function draw(canvas: CanvasRenderingContext2D, picture: Picture, look: Look): void {
   canvas.clearRect(0, 0, look.width, look.height);
@@ -28,7 +30,8 @@ export function draw(canvas: CanvasRenderingContext2D, picture: Picture, look: L
   if (faded) drawLevel(canvas, picture, look, body);
   drawMarks(canvas, look, body);
   drawReduction(canvas, picture, look);
-  if (look.spans) drawSpans(canvas, picture, look, body);
+  if (look.marked === 'spans') drawSpans(canvas, picture, look, body);
+  if (look.marked === 'peaks') drawPeaks(canvas, picture, look, body);
 }
 
 /** Brackets over the stretches in which something was taken away. */
@@ -51,6 +54,28 @@ function drawSpans(
     canvas.lineTo(right, body - 2);
   }
   canvas.stroke();
+}
+
+/** What is cut off the peaks, wide enough to be seen where a peak is a single column. */
+function drawPeaks(
+  canvas: CanvasRenderingContext2D,
+  picture: Picture,
+  look: Look,
+  body: number,
+): void {
+  const step = look.width / picture.columns;
+  const before = edges(picture.before, look, body, toGain(picture.makeup_db));
+  const after = edges(picture.after, look, body);
+  canvas.fillStyle = look.colour('madder');
+  for (let i = 0; i < picture.done; i++) {
+    if ((picture.reduction[i] ?? 0) < CUT_DB) continue;
+    const left = (i + 0.5) * step - PEAK / 2;
+    const [top, cut] = [before.up[i] ?? 0, after.up[i] ?? 0];
+    if (cut > top)
+      canvas.fillRect(left, Math.min(top, cut - PEAK), PEAK, Math.max(cut - top, PEAK));
+    const [foot, below] = [before.down[i] ?? 0, after.down[i] ?? 0];
+    if (foot > below) canvas.fillRect(left, below, PEAK, Math.max(foot - below, PEAK));
+  }
 }
 
 /** From which column to which something was taken away; gaps of two columns are bridged. */

@@ -1,6 +1,8 @@
 import type {
   Edit,
   Hit,
+  LabAnswer,
+  LabWish,
   Kind,
   LedgerAnswer,
   Params,
@@ -98,6 +100,7 @@ export const api = {
     const answer = await ask('GET', `/sessions/${id}/strips/${strip}/picture?${query}`);
     return unpacked(await answer.arrayBuffer());
   },
+  lab: (id: number, wish: LabWish) => call<LabAnswer>('POST', `/sessions/${id}/lab`, wish),
   hits: (id: number, strip: string, at: string, before: number) =>
     call<Hit[]>('GET', `/sessions/${id}/strips/${strip}/hits?at=${at}&before=${before}`),
   openings: (id: number, strip: string, at: string) =>

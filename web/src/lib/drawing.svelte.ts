@@ -1,22 +1,27 @@
 import { untrack } from 'svelte';
 import { api } from './api';
+import type { Stage } from './types';
 import type { Work } from './work.svelte';
 
-/** What the server draws for the selected stage's settings, also while one is in hand. */
+/** What the server draws for a stage's settings, also while one is in hand: the selected one's. */
 export class Drawing {
   numbers = $state.raw<Record<string, unknown>>({});
   private asking = false;
 
   /** To be made while a component starts, so that it ends with it. */
-  constructor(private work: Work) {
+  constructor(
+    private work: Work,
+    private of: () => Stage | null = () => work.stage,
+  ) {
     $effect(() => {
-      void [JSON.stringify(work.stage?.params), work.stageId];
+      void [JSON.stringify(of()?.params), of()?.id];
       untrack(() => void this.load());
     });
   }
 
   private async load(): Promise<void> {
-    const { stage, model, rate } = this.work;
+    const { model, rate } = this.work;
+    const stage = this.of();
     if (this.asking || !stage) return;
     this.asking = true;
     const sent = JSON.stringify(stage.params);
@@ -27,7 +32,7 @@ export class Drawing {
       // a value in hand that cannot be used yet; the refusal is shown when it is let go
     }
     this.asking = false;
-    const now = this.work.stage;
+    const now = this.of();
     if (now && JSON.stringify(now.params) !== sent) void this.load();
   }
 }

@@ -4,7 +4,7 @@ export const KEYS: [string, string][] = [
   ['L', 'loop the section under the playhead, or let go'],
   ['← →', 'a beat back, a beat on (Shift: a quarter of it)'],
   ['↑ ↓', 'strip before, strip after'],
-  ['1 2 3', 'Sessions, Bench, Desk'],
+  ['1 2 3 5', 'Sessions, Bench, Desk, Lab'],
   ['hold X', 'hear before'],
   ['hold C', 'hear what is removed'],
   ['hold K', 'hear the key of the selected stage'],

@@ -1,7 +1,10 @@
 import type { components } from './schema';
 
 type Schemas = components['schemas'];
-export type ParamValue = number | string | boolean | [number, number][] | null;
+export type BandValue = number | string | boolean | null;
+/** One band of tone or emphasis: what its control's fields declare. */
+export type BandRecord = Record<string, BandValue>;
+export type ParamValue = number | string | boolean | [number, number][] | BandRecord[] | null;
 export type Params = Record<string, ParamValue>;
 export type Slot = 'A' | 'B' | 'C' | 'D';
 export type Stage = Omit<Schemas['Stage'], 'params' | 'slots' | 'key'> & {
@@ -60,8 +63,13 @@ export interface Picture {
   level: Float32Array;
 }
 export type Ledger = Schemas['Ledger'];
+export type Later = Schemas['Later'];
+export type Reduction = Schemas['ReductionFigures'];
 export type LedgerAnswer = Schemas['LedgerAnswer'];
 export type Caution = Schemas['Caution'];
+export type LabOptions = Schemas['LabOptions'];
+export type LabWish = Schemas['LabWish'];
+export type LabAnswer = Schemas['LabAnswer'];
 export type Hit = Schemas['Hit'];
 export type StartingPoint = Schemas['StartingPoint'];
 export type PrintItem = Schemas['PrintItem'];

@@ -18,6 +18,7 @@ import type {
   Stage,
   StartingPoint,
   Strip,
+  BandRecord,
 } from './types';
 
 /** A control by its owner (strip, stage, split, branch, lever) and its name. */
@@ -35,6 +36,8 @@ export class Work {
   stripId = $state('');
   /** The selected stage or split. */
   stageId = $state('');
+  /** The band in hand of a stage that has bands. */
+  bandIndex = $state(0);
   /** The selected branch of the selected split, if one is. */
   branchId = $state('');
   /** More stages that were chosen beside the selected one, to be split together. */
@@ -148,13 +151,14 @@ export class Work {
     this.stripId = strip;
     const chain = this.model?.strips.find((s) => s.id === strip)?.chain ?? [];
     const all = stages(chain);
-    const telling = all.find((s) => this.kinds[s.kind]?.listens) ?? chain[0];
+    const telling = all.find((s) => this.kinds[s.kind]?.level_line) ?? chain[0];
     this.choose(stage ?? telling?.id ?? '');
   }
 
   /** Selects a stage, a split, or a branch of a split. */
   choose(id: string, branch = ''): void {
     this.dropTrying();
+    if (this.stageId !== id) this.bandIndex = 0;
     this.stageId = id;
     this.branchId = branch;
     this.chosen = [];
@@ -454,7 +458,7 @@ export class Work {
 
   // Words for the panel -----------------------------------------------------------------------
 
-  applies(control: Control, params: Params): boolean {
+  applies(control: Control, params: Params | BandRecord): boolean {
     return Object.entries(control.when).every(([name, values]) =>
       values.includes(String(params[name])),
     );

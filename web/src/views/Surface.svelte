@@ -13,6 +13,8 @@
   let current = $state.raw<SessionState | null>(null);
   let held = $state<Record<number, number>>({});
   let midi = $state('');
+  /** The fader in hand, 0 for none: what comes back late from the server does not move it. */
+  let inHand = 0;
   /** Controller numbers of a MIDI device in the order in which they were first moved. */
   let learned: number[] = [];
   const levers = $derived<(Lever | undefined)[]>(current?.model.levers ?? []);
@@ -25,7 +27,7 @@
       if (event.type === 'changed' && event.session === current?.id) void load(event.session);
       if (event.type === 'lever_moved') {
         const at = levers.findIndex((l) => l?.id === event.lever);
-        if (at >= 0) held = { ...held, [at + 1]: event.value };
+        if (at >= 0 && at + 1 !== inHand) held = { ...held, [at + 1]: event.value };
       }
     }),
   );
@@ -38,7 +40,7 @@
 
   async function load(id: number): Promise<void> {
     current = await api.session(id);
-    held = {};
+    held = inHand ? { [inHand]: held[inHand] ?? 0 } : {};
   }
 
   async function open(id: number): Promise<void> {
@@ -49,6 +51,17 @@
   function fader(number: number, value: number, down: boolean): void {
     held = { ...held, [number]: value };
     live.send({ type: 'surface', part: 'fader', number, value, held: down });
+  }
+
+  function move(number: number, value: number): void {
+    inHand = number;
+    fader(number, value, true);
+  }
+
+  function letGo(number: number, value: number): void {
+    if (inHand !== number) return;
+    inHand = 0;
+    fader(number, value, false);
   }
 
   function button(number: number): void {
@@ -116,8 +129,9 @@
           aria-label="Fader {number}"
           disabled={!lever}
           value={value(number)}
-          oninput={(e) => fader(number, Number(e.currentTarget.value), true)}
-          onchange={(e) => fader(number, Number(e.currentTarget.value), false)}
+          oninput={(e) => move(number, Number(e.currentTarget.value))}
+          onchange={(e) => letGo(number, Number(e.currentTarget.value))}
+          onpointerup={(e) => letGo(number, Number(e.currentTarget.value))}
         />
         <b>{Math.round(100 * value(number))} %</b>
         <button

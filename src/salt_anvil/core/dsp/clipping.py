@@ -1,12 +1,42 @@
 """Clipping: what a bent or hard ceiling takes away, as it is or in antiderivative form."""
 
+import math
+
 from numba import njit
 
 from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Vector
 
+SIXTH = 1.0 / 6.0
 NEAR = 1e-7
 """Steps smaller than this, of the ceiling, are shaped at their middle instead of divided by."""
+
+
+@njit(cache=True, error_model="numpy")
+def _per(width: float) -> float:
+    return 1.0 / width if width > 0.0 else 0.0
+
+
+@njit(cache=True, error_model="numpy")
+def _beyond(x: float, ceiling: float, width: float) -> float:
+    over = abs(x) - (ceiling - 0.5 * width)
+    return over if over > 0.0 else 0.0
+
+
+@njit(cache=True, error_model="numpy")
+def _taken(x: float, ceiling: float, width: float, per: float) -> float:
+    beyond = _beyond(x, ceiling, width)
+    bent = beyond if beyond < width else width
+    cut = 0.5 * per * bent * bent + (beyond - bent)
+    return cut if x > 0.0 else -cut
+
+
+@njit(cache=True, error_model="numpy")
+def _integral(x: float, ceiling: float, width: float, per: float) -> float:
+    beyond = _beyond(x, ceiling, width)
+    bent = beyond if beyond < width else width
+    over = beyond - bent
+    return SIXTH * per * bent * bent * bent + 0.5 * over * (over + bent)
 
 
 @njit(cache=True, error_model="numpy")
@@ -16,111 +46,143 @@ def taken(x: float, ceiling: float, width: float) -> float:
     f is x up to ceiling - width / 2, the ceiling from ceiling + width / 2 on, and a parabola
     between them. width: 0 (hard) to 2 * ceiling.
     """
-    beyond = abs(x) - (ceiling - 0.5 * width)
-    if beyond <= 0.0:
-        return 0.0
-    cut = beyond * beyond / (2.0 * width) if beyond < width else abs(x) - ceiling
-    return cut if x > 0.0 else -cut
+    return float(_taken(x, ceiling, width, _per(width)))
 
 
 @njit(cache=True, error_model="numpy")
 def taken_integral(x: float, ceiling: float, width: float) -> float:
     """Return the integral of `taken` from 0 to x (even in x)."""
-    beyond = abs(x) - (ceiling - 0.5 * width)
-    if beyond <= 0.0:
-        return 0.0
-    if beyond < width:
-        return beyond * beyond * beyond / (6.0 * width)
-    over = abs(x) - ceiling
-    return 0.5 * over * over + width * width / 24.0
+    return float(_integral(x, ceiling, width, _per(width)))
+
+
+@njit(cache=True, error_model="numpy")
+def _clip(cut: Sound, line: Sound, factor: int, top: float, width: float) -> None:
+    """Fill cut (n,) with what is taken from line (1 + n,), without branches.
+
+    The mean between two values is what the integral gains over the step; over a short step, the
+    value at its middle.
+    """
+    per, near = _per(width), NEAR * top
+    before, now = line[:-1], line[1:]
+    if factor == 1:
+        for i in range(len(cut)):
+            cut[i] = _taken(now[i], top, width, per)
+        return
+    for i in range(len(cut)):
+        a, b = before[i], now[i]
+        step = b - a
+        gained = _integral(b, top, width, per) - _integral(a, top, width, per)
+        middle = _taken(0.5 * (a + b), top, width, per)
+        cut[i] = gained / step if abs(step) > near else middle
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def clip_rows(
-    rows: Sound,
+def exceeds(sound: Sound, level: float) -> bool:
+    """Say whether any value of (rows, columns) is over a level."""
+    for row in range(len(sound)):
+        for value in sound[row]:
+            if abs(value) > level:
+                return True
+    return False
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def clip_lines(
+    lines: Sound,
     cut: Sound,
     depth: Sound,
+    factor: int,
     start: int,
     ceiling: Vector,
     d_ceiling: Vector,
     shape: Vector,
-    last: Sound,
-    smooth: bool,
 ) -> None:
-    """Fill cut[:, :, TAPS:] with what is taken from rows (lanes, factor, frames).
+    """Fill the last columns of cut with what is taken from lines (lanes, 1 + factor * frames).
 
     depth: (frames, lanes), filled with the share of the greatest value that is cut off. ceiling
     (amplitude), d_ceiling and shape (0 round to 1 hard): per grid point; start: timeline frame of
-    the first column. last: (lanes,), the value before,
-    changed. smooth: antiderivative form, half a step late.
+    the block. In antiderivative form, half a step late, for factors over 1.
     """
-    lanes, factor, frames = rows.shape
-    ahead = cut.shape[2] - frames
+    lanes, frames = lines.shape[0], (lines.shape[1] - 1) // factor
+    ahead = cut.shape[1] - factor * frames
     for lane in range(lanes):
-        before = last[lane]
         at, k, offset = 0, 0, start % GRID
         while at < frames:
             n = min(GRID - offset, frames - at)
-            hard = min(max(shape[k], 0.0), 1.0)
-            behind = 0.0
-            known = False
-            for i in range(at, at + n):
-                top = ceiling[k] + d_ceiling[k] * (offset + i - at)
-                width = 2.0 * top * (1.0 - hard)
-                knee = top - 0.5 * width
+            soft = 1.0 - min(max(shape[k], 0.0), 1.0)
+            line = lines[lane, factor * at : factor * (at + n) + 1]
+            found = cut[lane, ahead + factor * at : ahead + factor * (at + n)]
+            top, d_top = ceiling[k] + d_ceiling[k] * offset, d_ceiling[k]
+            greatest = abs(line[0])
+            for i in range(n):
                 most = 0.0
-                for p in range(factor):
-                    x = rows[lane, p, i]
-                    size = abs(x)
-                    if size > most:
-                        most = size
-                    if smooth:
-                        if size <= knee and abs(before) <= knee:
-                            value = 0.0
-                            known = False
-                        else:
-                            step = x - before
-                            here = taken_integral(x, top, width)
-                            if not known:
-                                behind = taken_integral(before, top, width)
-                            known = d_ceiling[k] == 0.0
-                            if abs(step) > NEAR * top:
-                                value = (here - behind) / step
-                            else:
-                                value = taken(0.5 * (x + before), top, width)
-                            behind = here
-                    else:
-                        value = taken(x, top, width)
-                    before = x
-                    cut[lane, p, ahead + i] = value
-                off = taken(most, top, width)
-                depth[i, lane] = off / most if off > 0.0 else 0.0
+                for q in range(factor * i + 1, factor * (i + 1) + 1):
+                    size = abs(line[q])
+                    most = size if size > most else most
+                greatest = most if most > greatest else greatest
+                depth[at + i, lane] = most
+            if greatest <= min(top, top + d_top * n) * (1.0 - soft):
+                found[:] = 0.0
+                depth[at : at + n, lane] = 0.0
+            else:
+                if d_top == 0.0:
+                    _clip(found, line, factor, top, 2.0 * top * soft)
+                width, per = 2.0 * top * soft, _per(2.0 * top * soft)
+                for i in range(n):
+                    now, most = top + d_top * i, depth[at + i, lane]
+                    if d_top != 0.0:
+                        first, width, per = factor * i, 2.0 * now * soft, _per(2.0 * now * soft)
+                        _clip(found[first : first + factor], line[first : first + factor + 1],
+                              factor, now, width)  # fmt: skip
+                    off = _taken(most, now, width, per)
+                    depth[at + i, lane] = off / most if off > 0.0 else 0.0
             at += n
             offset = 0
             k += 1
-        last[lane] = before
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def touched_into(cells: Sound, depth: Sound, start: int, carry: Sound) -> int:
-    """Fill cells with the shares of frames in which something is cut off; return how many end.
+def tell_into(
+    cells: Sound,
+    out: Sound,
+    depth: Sound,
+    start: int,
+    late: int,
+    ceiling: Vector,
+    d_ceiling: Vector,
+    hold: bool,
+    carry: Sound,
+) -> int:
+    """Fill cells (3, cells, lanes) with what 64 frames come to; return how many cells end.
 
-    depth: (frames, lanes), start: timeline frame of depth[0]. carry: (lanes,), the running count.
+    They are: the greatest share cut off, the share of frames that are touched, the greatest value
+    against the ceiling. out: (frames, lanes), with hold clipped to the ceiling once it is told.
+    depth: the share cut off each frame. start: timeline frame of the controls, late: of out[0].
+    carry: (3, lanes), the running cell.
     """
-    frames, lanes = depth.shape
+    frames, lanes = out.shape
     done = 0
-    at, offset = 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
-        for lane in range(lanes):
-            for i in range(n):
-                carry[lane] += depth[at + i, lane] > 0.0
-        at += n
-        offset += n
-        if offset == GRID:
-            for lane in range(lanes):
-                cells[done, lane] = carry[lane] / GRID
-                carry[lane] = 0.0
-            done += 1
-            offset = 0
+    for lane in range(lanes):
+        done, k, moved, inside = 0, 0, start % GRID, late % GRID
+        most, count, over = carry[0, lane], carry[1, lane], carry[2, lane]
+        for i in range(frames):
+            top = ceiling[k] + d_ceiling[k] * moved
+            size, cut = abs(out[i, lane]), depth[i, lane]
+            most = max(most, cut)
+            count += cut > 0.0
+            over = max(over, size / top)
+            if hold and size > top:
+                out[i, lane] = math.copysign(top, out[i, lane])
+            moved += 1
+            if moved == GRID:
+                moved = 0
+                k += 1
+            inside += 1
+            if inside == GRID:
+                cells[0, done, lane], cells[1, done, lane] = most, count / GRID
+                cells[2, done, lane] = over
+                most, count, over = 0.0, 0.0, 0.0
+                inside = 0
+                done += 1
+        carry[0, lane], carry[1, lane], carry[2, lane] = most, count, over
     return done

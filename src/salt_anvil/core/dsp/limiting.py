@@ -337,29 +337,3 @@ def smooth_into(
             reduction[i, lane] = means[i] * UNIT
         for i in range(len(held)):
             held[i, lane] = line[frames + i]
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def round_into(sound: Sound, start: int, ceiling: Vector, amount: Vector, step: Vector) -> None:
-    """Bend what is above half the ceiling towards it, in place; amount 0 leaves it alone.
-
-    ceiling, amount, step: per grid point (the ceiling in dB, the amount and its step a frame).
-    """
-    frames, channels = sound.shape
-    at, k, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
-        if amount[k] != 0.0 or step[k] != 0.0:
-            top = 10.0 ** (ceiling[k] / 20.0)
-            knee = 0.5 * top
-            for i in range(n):
-                share = amount[k] + step[k] * (offset + i)
-                for c in range(channels):
-                    x = sound[at + i, c]
-                    beyond = abs(x) - knee
-                    if beyond > 0.0:
-                        bent = knee + knee * math.tanh(beyond / knee)
-                        sound[at + i, c] = x + share * (math.copysign(bent, x) - x)
-        at += n
-        offset = 0
-        k += 1

@@ -87,6 +87,8 @@ class Motion:
         self._next = start + frames
         first = start // GRID
         points = (start + frames - 1) // GRID - first + 1
+        if self._offset is None and self._still:
+            return self._standing(first, points)
         offset = self._offset.over(start, frames) if self._offset is not None else None
         at_rest = self._offset is not None and not self._offset.moving
         if offset is not None and at_rest and not offset.step.any() and not offset.value.any():

@@ -1,62 +1,56 @@
-"""Shaping without fold-back: up by an interpolation, antiderivative shaping, down again.
+"""Shaping without fold-back: up in half-band stages, antiderivative shaping, down in stages.
 
 What a shaper takes away, x - f(x), is formed at 2, 4 or 8 times the rate and taken from the delayed
 input, so that what is not shaped passes bit for bit. First-order antiderivative form: Parker,
-Zavalishin and Le Bivic, DAFx-16. Its half frame of delay, at the higher rate, makes a whole one
-with the even length of the filter on the way down, which also undoes its loss of treble.
+Zavalishin and Le Bivic, DAFx-16. It looks half a step back and loses a little treble; the first
+filter on the way down has an even length, which makes a whole step of it, and gives the treble
+back.
 """
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.gate import Sound
 from salt_anvil.core.dsp.ramp import Vector
 from salt_anvil.core.dsp.state import State
 
 FACTORS = {"plain": 1, "good": 2, "high": 4, "best": 8}
-TAPS = 48
-"""Frames that each filter spans; flat to 20 kHz and -100 dB from 28 kHz on at 48 kHz."""
-LATENCY = TAPS
-Bend = Callable[[Sound, Sound, bool], None]
-"""Fills the new columns of (lanes, factor, TAPS + frames) with what it takes from (lanes, factor,
-frames); in antiderivative form where the flag says so."""
-BETA = 10.06
-"""Kaiser window for 100 dB (Kaiser 1974: 0.1102 * (A - 8.7))."""
+UP = DOWN = 30
+"""Frames of delay on the way up and on the way down, the same for every quality."""
+LATENCY = UP + DOWN
+Bend = Callable[[Sound, Sound, int], None]
+"""Fills the last columns of (lanes, ahead + factor * frames) with what it takes from lines of
+values, (lanes, 1 + factor * frames), the one before them in front; in antiderivative form, half a
+step late, for factors over 1."""
+BETA = 11.0
+"""Kaiser window for 108 dB (Kaiser 1974: 0.1102 * (A - 8.7)); stages together stay over 100."""
+SHARP, SOFT = 48, 16
+"""Taps of a half-band between the values: next to the rate itself, flat to 20 kHz and -100 dB from
+28 kHz on at 48 kHz; and above it, where what lies between is gone already."""
+CHUNK = 512
+FAST = {"contract", "reassoc", "nsz"}
+"""What the compiler may do with the order of a sum of weights, so that it takes many at a time."""
 
 
-@lru_cache(maxsize=8)
-def filters(factor: int) -> tuple[Vector, Vector]:
-    """Return the filters up, (factor - 1, TAPS), and down, (factor, TAPS), a row a phase.
+@dataclass(frozen=True)
+class Stage:
+    """A filter from `factor` values a frame to twice or half as many, `delay` values late.
 
-    Up: row p - 1 gives the value p / factor behind frame TAPS / 2 - 1 of the TAPS around it. Down:
-    row p weighs the phase p of the frames, oldest first; all rows add up to 1. Row 0 ends with
-    the newest frame, the others with the one before.
+    weights: of a half-band, those between its middle and its zeros; behind the shaper, all.
+    past: values that it wants in front of a block.
     """
-    behind = np.arange(1, factor)[:, None] / factor
-    at = np.arange(TAPS) - (TAPS // 2 - 1) - behind
-    up = np.sinc(at) * _kaiser(at / (TAPS / 2))
-    up /= up.sum(axis=1, keepdims=True)
-    size = 64 * TAPS * factor
-    hz = np.fft.rfftfreq(size, 1 / factor)  # in units of the rate
-    wanted = np.where(hz < 0.5, 1 / np.sinc(hz / factor), 0.0)
-    wanted[np.isclose(hz, 0.5)] = 0.5 / np.sinc(0.5 / factor)
-    # An even length: the middle lies between two taps, half a step from each.
-    half = np.arange(TAPS * factor // 2) + 0.5
-    response = wanted[:, None] * np.cos(2 * np.pi * np.outer(hz, half) / factor)
-    weights = np.full(len(hz), 2.0)
-    weights[0] = weights[-1] = 1.0
-    right = (weights[:, None] * response).sum(axis=0) / size
-    right *= _kaiser(half / (TAPS * factor / 2))
-    down = np.concatenate([right[::-1], right])
-    down /= down.sum()
-    # The newest value is phase 0 of the newest frame, so that the whole delay is TAPS / 2 frames.
-    rows = np.roll(down.reshape(TAPS, factor).T, 1, axis=0)
-    return np.ascontiguousarray(up), np.ascontiguousarray(rows)
+
+    form: Literal["delay", "double", "halve", "unshape"]
+    factor: int
+    delay: int
+    weights: Vector
+    past: int
 
 
 def _kaiser(share: NDArray[Any]) -> Vector:
@@ -64,116 +58,243 @@ def _kaiser(share: NDArray[Any]) -> Vector:
     return np.asarray(np.i0(BETA * inside) / np.i0(BETA))
 
 
-BOUND = 1.05 * float(np.abs(filters(8)[0]).sum(axis=1).max())
-"""No value between the frames exceeds the frames around it by more than this factor."""
+def _between(taps: int) -> Vector:
+    """Return the weights of the value half way between two, (taps,), sum 1."""
+    at = np.arange(taps) - taps / 2 + 0.5
+    weights = np.sinc(at) * _kaiser(at / (taps / 2))
+    return np.asarray(weights / weights.sum())
 
 
-@njit(cache=True, error_model="numpy")
-def _add_eight(total: Sound, line: Sound, weights: Sound, row: int, t: int) -> None:
-    """Add eight weighted shifts of the line."""
-    a, b, c, d = weights[row, t], weights[row, t + 1], weights[row, t + 2], weights[row, t + 3]
-    e, f, g, h = weights[row, t + 4], weights[row, t + 5], weights[row, t + 6], weights[row, t + 7]
-    l0, l1, l2 = line[t : t + GRID], line[t + 1 : t + 1 + GRID], line[t + 2 : t + 2 + GRID]
-    l3, l4, l5 = line[t + 3 : t + 3 + GRID], line[t + 4 : t + 4 + GRID], line[t + 5 : t + 5 + GRID]
-    l6, l7 = line[t + 6 : t + 6 + GRID], line[t + 7 : t + 7 + GRID]
-    for i in range(GRID):
-        total[i] += (a * l0[i] + b * l1[i] + c * l2[i] + d * l3[i]) + (
-            e * l4[i] + f * l5[i] + g * l6[i] + h * l7[i]
-        )
+def _even(taps: int, factor: int) -> Vector:
+    """Return half of the band with the treble given back, (taps,), sum 1.
+
+    The even length puts the middle between two taps, half a step from each.
+    """
+    size = 64 * taps
+    hz = np.fft.rfftfreq(size, 1 / factor)  # in units of the rate
+    wanted = np.where(hz < factor / 4, 1 / np.sinc(hz / factor), 0.0)
+    wanted[np.isclose(hz, factor / 4)] = 0.5 / np.sinc(0.25)
+    half = np.arange(taps // 2) + 0.5
+    turns = np.full(len(hz), 2.0)
+    turns[0] = turns[-1] = 1.0
+    right = (turns * wanted) @ np.cos(2 * np.pi * np.outer(hz, half) / factor)
+    right *= _kaiser(half / (taps / 2))
+    whole = np.concatenate([right[::-1], right])
+    return np.asarray(whole / whole.sum())
+
+
+def _delay(frames: int) -> Stage:
+    return Stage("delay", 1, frames, np.ones(1), frames)
+
+
+def _double(factor: int, taps: int, frames: int) -> Stage:
+    delay = factor * frames
+    return Stage("double", factor, delay, _between(taps), delay + taps // 2 - 1)
+
+
+def _halve(factor: int, taps: int, frames: int) -> Stage:
+    delay = factor * frames
+    return Stage("halve", factor, delay, 0.5 * _between(taps), delay + taps - 1)
+
+
+def _unshape(factor: int, taps: int, frames: int) -> Stage:
+    delay = factor * frames
+    return Stage("unshape", factor, delay, _even(taps, factor), delay + taps // 2 - 1)
+
+
+@lru_cache(maxsize=4)
+def stages(quality: str) -> tuple[list[Stage], list[Stage]]:
+    """Return the filters of a quality on the way up and on the way down."""
+    if quality == "plain":
+        return [_delay(UP)], [_delay(DOWN)]
+    if quality == "good":
+        return [_double(1, SHARP, UP)], [_unshape(2, 2 * SHARP, DOWN)]
+    if quality == "high":
+        up = [_double(1, SHARP, UP - 4), _double(2, SOFT, 4)]
+        return up, [_unshape(4, 2 * SOFT, 4), _halve(2, SHARP, DOWN - 4)]
+    up = [_double(1, SHARP, UP - 6), _double(2, SOFT, 4), _double(4, SOFT, 2)]
+    down = [_unshape(8, 2 * SOFT, 2), _halve(4, SOFT, 4), _halve(2, SHARP, DOWN - 6)]
+    return up, down
+
+
+def _pasts() -> dict[str, int]:
+    """Return the values kept in front of each stage, the most that any quality wants."""
+    found: dict[str, int] = {}
+    for quality in FACTORS:
+        for way, chain in zip(("up", "down"), stages(quality), strict=True):
+            for stage in chain:
+                name = f"{way}{stage.factor}"
+                found[name] = max(found.get(name, 0), stage.past)
+    return found
+
+
+PASTS = _pasts()
+SPAN = sum(past for name, past in PASTS.items() if name.startswith("up")) + 1
+"""Frames on which, at most, the newest value and all that is kept on the way up depend."""
+
+
+@njit(cache=True, error_model="numpy", fastmath=FAST)
+def _sum_into(out: Sound, line: Sound, weights: Vector) -> None:
+    """Fill out (n,) with the weighted sums of line (n + taps - 1,); taps in eights.
+
+    Where the line is silent, so is what comes out.
+    """
+    taps = len(weights)
+    for at in range(0, len(out), CHUNK):
+        n = min(CHUNK, len(out) - at)
+        found, given = out[at : at + n], line[at : at + n + taps - 1]
+        heard = False
+        for i in range(n + taps - 1):
+            heard |= given[i] != 0.0
+        for i in range(n):
+            found[i] = 0.0
+        if not heard:
+            continue
+        for t in range(0, taps, 8):
+            eight, moved = weights[t : t + 8], given[t:]
+            for i in range(n):
+                total = found[i]
+                for j in range(8):
+                    total += eight[j] * moved[i + j]
+                found[i] = total
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def up_into(rows: Sound, sound: Sound, up: Sound) -> None:
-    """Fill rows (lanes, factor, frames): row 0 the sound TAPS / 2 frames late, the rest between.
-
-    sound: (frames + TAPS, lanes), the block behind TAPS frames of the past.
-    """
-    lanes, factor, frames = rows.shape
-    line, total = np.zeros(GRID + TAPS), np.empty(GRID)
-    for lane in range(lanes):
-        for i in range(frames):
-            rows[lane, 0, i] = sound[TAPS // 2 + i, lane]
-        for at in range(0, frames, GRID):
-            span = min(GRID, frames - at)
-            for i in range(span + TAPS - 1):
-                line[i] = sound[at + 1 + i, lane]
-            for p in range(1, factor):
-                total[:] = 0.0
-                _add_eight(total, line, up, p - 1, 0)
-                _add_eight(total, line, up, p - 1, 8)
-                _add_eight(total, line, up, p - 1, 16)
-                _add_eight(total, line, up, p - 1, 24)
-                _add_eight(total, line, up, p - 1, 32)
-                _add_eight(total, line, up, p - 1, 40)
-                for i in range(span):
-                    rows[lane, p, at + i] = total[i]
+def double_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector) -> None:
+    """Fill the last columns of out, (lanes, ahead + 2 n), from lines (lanes, past + n)."""
+    n = lines.shape[1] - past
+    ahead, between = out.shape[1] - 2 * n, np.empty(n)
+    first = past - delay - len(weights) // 2 + 1
+    for lane in range(len(lines)):
+        _sum_into(between, lines[lane, first : first + n + len(weights) - 1], weights)
+        line, found = lines[lane, past - delay : past - delay + n], out[lane, ahead:]
+        for i in range(n):
+            found[2 * i] = line[i]
+            found[2 * i + 1] = between[i]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def down_into(out: Sound, cut: Sound, down: Sound) -> None:
-    """Fill out (frames, lanes) with the filtered phases, TAPS / 2 frames later than they are.
+def halve_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector) -> None:
+    """Fill the last columns of out, (lanes, ahead + n / 2), from lines (lanes, past + n)."""
+    n = (lines.shape[1] - past) // 2
+    taps = len(weights)
+    ahead, sums, odd = out.shape[1] - n, np.empty(n), np.empty(n + taps - 1)
+    for lane in range(len(lines)):
+        line = lines[lane, past - delay - taps + 1 :]
+        for i in range(n + taps - 1):
+            odd[i] = line[2 * i]
+        _sum_into(sums, odd, weights)
+        middle, found = lines[lane, past - delay :], out[lane, ahead:]
+        for i in range(n):
+            found[i] = 0.5 * middle[2 * i] + sums[i]
 
-    cut: (lanes, factor, frames + TAPS), the block behind TAPS frames of the past. The value of
-    phase p is half a step early (the antiderivative form looks back).
-    """
-    frames, lanes = out.shape
-    factor = cut.shape[1]
-    line, total = np.zeros(GRID + TAPS), np.empty(GRID)
-    for lane in range(lanes):
-        for at in range(0, frames, GRID):
-            span = min(GRID, frames - at)
-            total[:] = 0.0
-            for p in range(factor):
-                any_ = 0.0
-                for i in range(span + TAPS - 1):
-                    line[i] = cut[lane, p, at + (1 if p == 0 else 0) + i]
-                    any_ += abs(line[i])
-                if any_ == 0.0:
-                    continue
-                _add_eight(total, line, down, p, 0)
-                _add_eight(total, line, down, p, 8)
-                _add_eight(total, line, down, p, 16)
-                _add_eight(total, line, down, p, 24)
-                _add_eight(total, line, down, p, 32)
-                _add_eight(total, line, down, p, 40)
-            for i in range(span):
-                out[at + i, lane] = total[i]
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def unshape_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector) -> None:
+    """Fill the last columns of out, (lanes, ahead + n / 2), from what a shaper left half a step
+    late, lines (lanes, past + n)."""
+    n = (lines.shape[1] - past) // 2
+    taps = len(weights) // 2
+    ahead, part, sums = out.shape[1] - n, np.empty(n + taps - 1), np.empty((2, n))
+    for lane in range(len(lines)):
+        for side in range(2):
+            line = lines[lane, past - delay - taps + 1 + side :]
+            for i in range(n + taps - 1):
+                part[i] = line[2 * i]
+            _sum_into(sums[side], part, weights[side::2].copy())
+        found = out[lane, ahead:]
+        for i in range(n):
+            found[i] = sums[0, i] + sums[1, i]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def delay_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector) -> None:
+    """Fill the last columns of out, (lanes, ahead + n), from lines (lanes, past + n)."""
+    n = lines.shape[1] - past
+    out[:, out.shape[1] - n :] = lines[:, past - delay : past - delay + n]
+
+
+KERNELS = {
+    "double": double_into, "halve": halve_into, "unshape": unshape_into, "delay": delay_into,
+}  # fmt: skip
+RATIOS = {"double": 2.0, "halve": 0.5, "unshape": 0.5, "delay": 1.0}
 
 
 def shaping_state(lanes: int) -> State:
     """Return the cold state of `taken_by`."""
-    return State(up=np.zeros((TAPS, lanes)), cut=np.zeros((lanes, max(FACTORS.values()), TAPS)))
+    kept = {name: np.zeros((lanes, past)) for name, past in PASTS.items()}
+    return State(factor=np.zeros(1), last=np.zeros((lanes, 1)), **kept)
+
+
+def _through(chain: list[Stage], way: str, lines: Sound, state: State) -> Sound:
+    """Return what a chain makes of its input, (lanes, past + values), the value before in front."""
+    for i, stage in enumerate(chain):
+        name = f"{way}{stage.factor}"
+        past = PASTS[name]
+        count = lines.shape[1] - past
+        state[name][:] = lines[:, count:]
+        before = state[f"{way}{chain[i + 1].factor}" if i + 1 < len(chain) else "last"]
+        ahead = before.shape[1]
+        out = np.empty((len(lines), ahead + round(count * RATIOS[stage.form])))
+        out[:, :ahead] = before
+        KERNELS[stage.form](out, lines, past, stage.delay, stage.weights)
+        lines = out
+    return lines
+
+
+def risen(sound: Sound, quality: str, state: State) -> Sound:
+    """Return a block and the values between its frames, UP frames late, with the one before.
+
+    The shape is (lanes, 1 + factor * frames). The state moves on.
+    """
+    frames, lanes = sound.shape
+    if state["factor"][0] != FACTORS[quality]:
+        # What the stages of another quality kept is of another time.
+        for name, kept in state.items():
+            if name != "up1":
+                kept[:] = 0.0
+        state["factor"][0] = FACTORS[quality]
+    past = PASTS["up1"]
+    whole = np.empty((lanes, past + frames))
+    whole[:, :past] = state["up1"]
+    whole[:, past:] = sound.T
+    lines = _through(stages(quality)[0], "up", whole, state)
+    state["last"][:, 0] = lines[:, -1]
+    return lines
 
 
 def taken_by(bend: Bend, sound: Sound, quality: str, state: State) -> Sound:
     """Return what a bend takes from a block, LATENCY frames late; the state moves on."""
-    frames, lanes = sound.shape
-    factor = FACTORS[quality]
-    up, down = filters(factor)
-    whole = np.concatenate([state["up"], sound])
-    state["up"][:] = whole[frames:]
-    rows = np.empty((lanes, factor, frames))
-    cut = np.empty((lanes, factor, frames + TAPS))
-    cut[:, :, :TAPS] = state["cut"][:, :factor]
-    up_into(rows, whole, up)
-    bend(rows, cut, factor > 1)
-    state["cut"][:, :factor] = cut[:, :, frames:]
-    late = np.empty_like(sound)
-    if factor > 1:
-        down_into(late, cut, down)
-    else:
-        late[:] = cut[:, 0, TAPS // 2 : TAPS // 2 + frames].T
-    return late
+    factor, down = FACTORS[quality], stages(quality)[1]
+    lines = risen(sound, quality, state)
+    kept = state[f"down{factor}"]
+    cut = np.empty((len(lines), kept.shape[1] + lines.shape[1] - 1))
+    cut[:, : kept.shape[1]] = kept
+    bend(lines, cut, factor)
+    return np.ascontiguousarray(_through(down, "down", cut, state)[:, 1:].T)
 
 
-def last_between(sound: Sound, quality: str, state: State) -> Vector:
-    """Return the newest value between the frames of a block that is not shaped, one a lane.
+def is_still(state: State) -> bool:
+    """Say whether nothing of what was taken is still on its way."""
+    return not any(kept.any() for name, kept in state.items() if name.startswith("down"))
 
-    The state moves on as in `taken_by`, which need not be called for such a block.
-    """
-    factor = FACTORS[quality]
-    whole = np.concatenate([state["up"], sound])
-    state["up"][:] = whole[len(sound) :]
-    end = np.empty((sound.shape[1], factor, 1))
-    up_into(end, np.ascontiguousarray(whole[-TAPS - 1 :]), filters(factor)[0])
-    return np.asarray(end[:, -1, 0])
+
+def pass_by(sound: Sound, quality: str, state: State) -> None:
+    """Move the state on by a block that is not shaped, as `taken_by` would."""
+    risen(sound[-SPAN:], quality, state)
+
+
+def _reach() -> float:
+    """Return the greatest sum of the weights that a value between the frames depends on."""
+    whole = np.ones(1)
+    for taps in (SHARP, SOFT, SOFT):
+        one = np.zeros(2 * taps - 1)
+        one[::2], one[taps - 1] = _between(taps), 1.0
+        spread = np.zeros(2 * len(whole) - 1)
+        spread[::2] = whole
+        whole = np.convolve(spread, one)
+    return max(float(np.abs(whole[phase::8]).sum()) for phase in range(8))
+
+
+BOUND = 1.05 * _reach()
+"""No value between the frames exceeds the frames around it by more than this factor."""

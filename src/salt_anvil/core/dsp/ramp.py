@@ -40,7 +40,7 @@ class Glide:
 
     def _standing(self) -> Ramp:
         value = np.repeat(self.value[None, :], 1 + RAMP // GRID, axis=0)
-        return Ramp(value, np.zeros_like(value))
+        return Ramp(value, np.zeros_like(value), still=True)
 
     def clone(self) -> "Glide":
         """Return an independent glide at the same place."""

@@ -45,26 +45,25 @@ def bend_integral(x: float, odd: float, lean: float) -> float:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def bend_rows(
-    rows: Sound,
+def bend_lines(
+    lines: Sound,
     cut: Sound,
+    factor: int,
     start: int,
     odd: Vector,
     d_odd: Vector,
     lean: Vector,
     d_lean: Vector,
-    last: Sound,
-    smooth: bool,
 ) -> None:
-    """Fill cut[:, :, TAPS:] with what the bend takes from rows (lanes, factor, frames).
+    """Fill the last columns of cut with what is taken from lines (lanes, 1 + factor * frames).
 
-    odd, lean and their steps: per grid point; start: timeline frame of the first column. last:
-    (lanes,), the value before, changed. smooth: antiderivative form, half a step late.
+    odd, lean and their steps: per grid point; start: timeline frame of the block. In
+    antiderivative form, half a step late, for factors over 1.
     """
-    lanes, factor, frames = rows.shape
-    ahead = cut.shape[2] - frames
+    lanes, frames = lines.shape[0], (lines.shape[1] - 1) // factor
+    ahead = cut.shape[1] - factor * frames
     for lane in range(lanes):
-        before = last[lane]
+        before = lines[lane, 0]
         at, k, offset = 0, 0, start % GRID
         while at < frames:
             n = min(GRID - offset, frames - at)
@@ -72,9 +71,9 @@ def bend_rows(
             for i in range(at, at + n):
                 j = offset + i - at
                 a, b = odd[k] + d_odd[k] * j, lean[k] + d_lean[k] * j
-                for p in range(factor):
-                    x = rows[lane, p, i]
-                    if smooth:
+                for q in range(factor * i, factor * (i + 1)):
+                    x = lines[lane, 1 + q]
+                    if factor > 1:
                         here = bend_integral(x, a, b)
                         if not known:
                             behind = bend_integral(before, a, b)
@@ -88,11 +87,10 @@ def bend_rows(
                     else:
                         value = bend(x, a, b)
                     before = x
-                    cut[lane, p, ahead + i] = value
+                    cut[lane, ahead + q] = value
             at += n
             offset = 0
             k += 1
-        last[lane] = before
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

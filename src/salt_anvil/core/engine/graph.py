@@ -6,7 +6,7 @@ from itertools import islice, product
 from typing import Literal
 
 from salt_anvil.core.dsp.crossover import linear_half
-from salt_anvil.core.engine.lanes import NONE, Lanes
+from salt_anvil.core.engine.lanes import NONE, Lanes, latency_of
 from salt_anvil.core.errors import RoutingError, SettingError
 from salt_anvil.core.processors import Context, processor
 from salt_anvil.core.session import Element, Split, Stage, Strip
@@ -182,7 +182,7 @@ class _Builder:
         for node in _ordered(nodes):
             at = max(late[w.source] for w in node.inputs)
             wires = tuple(Wire(w.source, at - late[w.source]) for w in node.inputs)
-            after = at + _latency(node)
+            after = at + self.latency(node)
             late |= dict.fromkeys(node.outputs, after)
             done.append(replace(node, inputs=wires, at=at, late=after))
         taps = {
@@ -200,6 +200,16 @@ class _Builder:
         return Graph(
             tuple(done), output, late[output], tuple(self.outside.values()), taps, points, channels
         )
+
+    def latency(self, node: Node) -> int:
+        if node.role == "stage" and isinstance(node.element, Stage):
+            lanes = self.lanes.get(node.element.id, NONE)
+            return latency_of(node.element, lanes, node.context.rate)
+        if node.role == "split" and _linear(node.element):
+            assert isinstance(node.element, Split)
+            split = node.element
+            return linear_half(split.crossovers_hz, split.slope, node.context.rate)
+        return 0
 
     def resolved(self, node: Node) -> Node:
         wires = tuple(
@@ -231,16 +241,6 @@ def _ordered(nodes: list[Node]) -> list[Node]:
     for node in nodes:
         place(node, [])
     return done
-
-
-def _latency(node: Node) -> int:
-    if node.role == "stage" and isinstance(node.element, Stage):
-        return processor(node.element.kind).latency(node.element.params, node.context.rate)
-    if node.role == "split" and _linear(node.element):
-        assert isinstance(node.element, Split)
-        split = node.element
-        return linear_half(split.crossovers_hz, split.slope, node.context.rate)
-    return 0
 
 
 def _linear(element: Element) -> bool:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.processors import processor
+from salt_anvil.core.processors import Params, processor
 from salt_anvil.core.processors.base import Control
 from salt_anvil.core.session import (
     Automation,
@@ -132,6 +132,21 @@ Lanes = Mapping[str, Lane]
 NONE: Lanes = {}
 
 
+def widest(stage: Stage, lanes: Lanes) -> Params:
+    """Return the parameters with all that glides by itself at its greatest."""
+    most = {
+        name: max(lane.words())
+        for name, lane in lanes.items()
+        if name in type(stage.params).model_fields and lane.scale_in_force.glides
+    }
+    return stage.params.model_copy(update=most) if most else stage.params
+
+
+def latency_of(stage: Stage, lanes: Lanes, rate: int) -> int:
+    """Return the frames by which a stage is late, wherever its lanes take it."""
+    return processor(stage.kind).latency(widest(stage, lanes), rate)
+
+
 def moved(scale: Scale, move: Move, lever: float) -> float:
     """Return what a lever at 0 to 1 sets a control to.
 
@@ -168,7 +183,7 @@ def scale_of(owner: object, control: str) -> Scale:
 
 def _of_stage(stage: Stage, name: str) -> Scale | None:
     for control in processor(stage.kind).describe().controls:
-        if control.name == name and control.type != "points":
+        if control.name == name and control.type not in ("points", "bands"):
             return _scale(stage, control)
     return None
 

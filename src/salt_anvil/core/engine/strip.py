@@ -83,7 +83,9 @@ class _Step:
         if self.node.name != node.name:
             return False
         if isinstance(other, Stage):
-            return self.unit is not None and self.unit.fits(other, node.context)
+            if self.unit is None or self.unit.latency != node.late - node.at:
+                return False
+            return self.unit.fits(other, node.context)
         if isinstance(mine, Stage):
             return False
         part = self.division or self.joining

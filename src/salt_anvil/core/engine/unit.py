@@ -11,7 +11,7 @@ from salt_anvil.core.dsp.gate import GRID, RAMP, Sound, as_block, without_nonfin
 from salt_anvil.core.dsp.motion import Course, Motion
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
-from salt_anvil.core.engine.lanes import NONE, Lanes, still
+from salt_anvil.core.engine.lanes import NONE, Lanes, latency_of, still, widest
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context, Report, processor
 from salt_anvil.core.processors.base import changes
@@ -41,11 +41,11 @@ class Unit:
         self.processor = processor(stage.kind)
         self.context = context
         self._set(stage, lanes)
-        self.latency = self.processor.latency(stage.params, context.rate)
+        self.latency = latency_of(stage, lanes, context.rate)
         self._check()
         self._glide = Motion(*self._course())
         self._mix = Motion(*self._share())
-        self._state = self.processor.prepare(stage.params, context)
+        self._state = self.processor.prepare(widest(stage, lanes), context)
         self._past = np.zeros((self.latency, context.channels))
         self._filter = range_sections(stage.key.low_hz, stage.key.high_hz, context.rate)
         self._filtered = np.zeros((len(self._filter), context.channels, 2))
@@ -135,15 +135,20 @@ class Unit:
         self._cross_from(previous, before)
 
     def _cross_from(self, previous: "Unit", before: Stage) -> None:
-        names = changes(type(self.stage.params), "switch")
         new, old = self.stage.params, before.params
-        if (
-            any(getattr(new, n) != getattr(old, n) for n in names)
-            or self.stage.key.low_hz != before.key.low_hz
+        rearranged = False
+        if self.processor.switches(old, new):
+            self._old, self._fade_left = previous, RAMP
+            rearranged = self.processor.carry(old, new, self._state)
+        elif (
+            self.stage.key.low_hz != before.key.low_hz
             or self.stage.key.high_hz != before.key.high_hz
         ):
             self._old, self._fade_left = previous, RAMP
-        self._glide.to(*self._course())
+        if rearranged:
+            self._glide = Motion(*self._course())
+        else:
+            self._glide.to(*self._course())
         self._mix.to(*self._share())
         if self.stage.key != before.key:
             self._filter = range_sections(

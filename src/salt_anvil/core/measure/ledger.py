@@ -59,6 +59,19 @@ class Caution:
 
 
 @dataclass(frozen=True)
+class Later:
+    """What a compressor or limiter further down has to do over the passage.
+
+    before: under the revision before this one; None where that is not known any more, or the same.
+    """
+
+    strip: str
+    stage: str
+    now: ReductionFigures
+    before: ReductionFigures | None
+
+
+@dataclass(frozen=True)
 class Ledger:
     """Both sides of a stage or chain over a passage.
 

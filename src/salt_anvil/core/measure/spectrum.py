@@ -18,7 +18,7 @@ class Spectrum:
     """Takes blocks; gives the level in dBFS (full-scale sine: 0) around every centre."""
 
     def __init__(self, rate: int) -> None:
-        self._past = np.zeros(SIZE)
+        self._past = np.zeros((SIZE, 2))
         self._window = np.hanning(SIZE)
         hz = np.fft.rfftfreq(SIZE, 1 / rate)
         middles = centres()
@@ -31,13 +31,30 @@ class Spectrum:
         self._scale = 4 / (SIZE * np.square(self._window).sum())
 
     def feed(self, block: Sound) -> None:
-        """Take a block; channels are averaged in power by their sum's half."""
-        mono = block.mean(axis=1)
-        self._past = np.concatenate([self._past, mono])[-SIZE:]
+        """Take a block of one or two channels."""
+        middle = block.mean(axis=1)
+        sides = block[:, 0] - middle
+        self._past = np.concatenate([self._past, np.column_stack([middle, sides])])[-SIZE:]
 
     def levels(self) -> Sound:
-        """Return the levels of the last SIZE frames in dB."""
-        power = np.square(np.abs(np.fft.rfft(self._past * self._window))) * self._scale
+        """Return the levels of the middle, half the sum, over the last SIZE frames in dB."""
+        return self._levels(0)
+
+    def side_levels(self) -> Sound:
+        """Return the levels of the sides, half the difference."""
+        return self._levels(1)
+
+    def _levels(self, which: int) -> Sound:
+        power = np.square(np.abs(np.fft.rfft(self._past[:, which] * self._window))) * self._scale
         total = np.concatenate([[0.0], np.cumsum(power)])
         bands = total[self._to] - total[self._from]
         return np.asarray(np.maximum(10 * np.log10(np.maximum(bands, 1e-30)), FLOOR_DB))
+
+
+def correlation(block: Sound) -> float:
+    """Return how alike left and right are: 1 the same, 0 unrelated, -1 opposed; mono is 1."""
+    if block.shape[1] == 1:
+        return 1.0
+    left, right = block.T
+    power = float(left @ left) * float(right @ right)
+    return float(left @ right) / power**0.5 if power > 1e-20 else 1.0

@@ -7,12 +7,15 @@ from salt_anvil.core.processors.compressor import Compressor
 from salt_anvil.core.processors.curve import Curve
 from salt_anvil.core.processors.deesser import Deesser
 from salt_anvil.core.processors.ducker import Ducker
+from salt_anvil.core.processors.enhancer import Enhancer
 from salt_anvil.core.processors.expander import Expander
 from salt_anvil.core.processors.gate import Gate
 from salt_anvil.core.processors.grit import Grit
 from salt_anvil.core.processors.leveller import Leveller
 from salt_anvil.core.processors.limiter import Limiter
+from salt_anvil.core.processors.room import Room
 from salt_anvil.core.processors.saturator import Saturator
+from salt_anvil.core.processors.tone import Tone
 from salt_anvil.core.processors.transient import Transient
 from salt_anvil.core.processors.trim import Trim
 from salt_anvil.core.processors.width import Width
@@ -28,10 +31,13 @@ _ALL: tuple[Processor[Params], ...] = (
     Limiter(),
     Transient(),
     Deesser(),
+    Tone(),
     Clipper(),
     Saturator(),
+    Enhancer(),
     Width(),
     Grit(),
+    Room(),
 )  # type: ignore[assignment]
 REGISTRY: dict[str, Processor[Params]] = {p.kind: p for p in _ALL}
 

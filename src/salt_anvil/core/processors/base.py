@@ -71,6 +71,23 @@ def points(
     return Field(default, description=doc, json_schema_extra=extra)
 
 
+def bands(
+    default: tuple[Any, ...],
+    record: type[Params],
+    most: int,
+    *,
+    label: str,
+    doc: str,
+) -> Any:
+    """Declare a list of up to `most` records, whose own parameters are declared in `record`."""
+    extra: dict[str, Any] = {
+        "label": label, "unit": "", "scale": "linear", "step": 0.1, "change": "glide",
+        "marks": [], "when": {}, "type": "bands", "fewest": 0, "most": most,
+        "fields": [control_of(n, f) for n, f in record.model_fields.items()],
+    }  # fmt: skip
+    return Field(default, max_length=most, description=doc, json_schema_extra=extra)
+
+
 def choice(
     default: str | bool,
     *,
@@ -92,8 +109,8 @@ class Control(BaseModel):
 
     name: str
     label: str
-    type: Literal["number", "choice", "switch", "points"]
-    default: float | str | bool | list[tuple[float, float]] | None
+    type: Literal["number", "choice", "switch", "points", "bands"]
+    default: float | str | bool | list[tuple[float, float]] | list[dict[str, Any]] | None
     low: float | None
     high: float | None
     unit: str
@@ -106,6 +123,7 @@ class Control(BaseModel):
     when: dict[str, list[str]]
     fewest: int | None = None
     most: int | None = None
+    fields: list["Control"] = []
     doc: str
 
 
@@ -196,6 +214,18 @@ class Processor(Generic[P]):
         """
         raise NotImplementedError
 
+    def switches(self, before: P, after: P) -> bool:
+        """Say whether the change is heard as a cross-fade and not as a glide."""
+        names = changes(type(after), "switch")
+        return any(getattr(before, n) != getattr(after, n) for n in names)
+
+    def carry(self, before: P, after: P, state: State) -> bool:
+        """Rearrange the state for settings that are switched to; say if the controls are too.
+
+        Controls that mean something else than before do not glide from their old values.
+        """
+        return False
+
     def hears_waveform(self, params: P) -> bool:
         """Say whether the detector follows the very waveform that comes in, unfiltered."""
         return True
@@ -221,7 +251,7 @@ class Processor(Generic[P]):
             listens=self.listens,
             level_line=self.level_line,
             level_behind=self.level_behind,
-            controls=[_control(n, f) for n, f in self.Params.model_fields.items()],
+            controls=[control_of(n, f) for n, f in self.Params.model_fields.items()],
         )
 
 
@@ -236,13 +266,14 @@ def _extra(info: FieldInfo) -> dict[str, Any]:
     return dict(info.json_schema_extra)
 
 
-def _control(name: str, info: FieldInfo) -> Control:
+def control_of(name: str, info: FieldInfo) -> Control:
+    """Return the catalogue entry of one declared parameter."""
     annotation = info.annotation
     optional = type(None) in get_args(annotation)
     is_choice = get_origin(annotation) is Literal
     low = next((m.ge for m in info.metadata if isinstance(m, Ge)), None)
     high = next((m.le for m in info.metadata if isinstance(m, Le)), None)
-    type_: Literal["number", "choice", "switch", "points"] = "number"
+    type_ = "number"
     if is_choice:
         type_ = "choice"
     elif annotation is bool:
@@ -251,7 +282,7 @@ def _control(name: str, info: FieldInfo) -> Control:
         {
             "name": name,
             "type": type_,
-            "default": info.default,
+            "default": _plain(info.default),
             "low": low,
             "high": high,
             "choices": list(get_args(annotation)) if is_choice else [],
@@ -260,3 +291,10 @@ def _control(name: str, info: FieldInfo) -> Control:
             **_extra(info),
         }
     )
+
+
+def _plain(default: Any) -> Any:
+    """Return a default as it is written in JSON."""
+    if isinstance(default, tuple) and default and isinstance(default[0], Params):
+        return [record.model_dump(mode="json") for record in default]
+    return default

@@ -15,7 +15,6 @@ from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 from salt_anvil.core.processors.parts import (
-    cells_of,
     check_range,
     column,
     gained,
@@ -98,11 +97,8 @@ class Clipper(Processor[ClipperParams]):
             offset=np.zeros((1, lanes, 2)),
             band=np.zeros((2, lanes, 2)),
             past=np.zeros((o.LATENCY, lanes)),
-            depth=np.zeros((o.TAPS // 2, lanes)),
-            last=np.zeros(lanes),
-            taken=np.zeros(lanes),
-            touched=np.zeros(lanes),
-            over=np.zeros(lanes),
+            depth=np.zeros((o.DOWN, lanes)),
+            told=np.zeros((3, lanes)),
         )
         state.nest("shaping_", o.shaping_state(lanes))
         return state
@@ -137,37 +133,34 @@ class Clipper(Processor[ClipperParams]):
         out = delayed(dry, state["past"]) - cut
         if sides:
             out = from_mid_side(out)
-        tops = _ceilings(ramp, start, len(block))
         late = start - o.LATENCY
-        over = cells_of(np.abs(out) / tops, late, state["over"], 0.0)
-        if params.hold_ceiling:
-            out = np.clip(out, -tops, tops)
-        out = gained(out, ramp, OUTPUT, start)
+        cells = np.empty((3, len(block) // GRID + 1, context.channels))
+        ceiling, step = column(ramp.value, CEILING), column(ramp.step, CEILING)
         depth = delayed(depth, state["depth"])
-        share = np.empty((len(block) // GRID + 1, context.channels))
-        share = share[: c.touched_into(share, depth, late, state["touched"])]
-        off = cells_of(depth, late, state["taken"], 0.0)
-        cells = {
-            "reduction_db": -20 * np.log10(1 - off),
-            "touched": share,
-            "overshoot_db": 20 * np.log10(np.maximum(over, 1.0)),
+        cells = cells[:, : c.tell_into(
+            cells, out, depth, start, late, ceiling, step, params.hold_ceiling, state["told"]
+        )]  # fmt: skip
+        told = {
+            "reduction_db": -20 * np.log10(1 - cells[0]),
+            "touched": cells[1],
+            "overshoot_db": 20 * np.log10(np.maximum(cells[2], 1.0)),
         }
-        return out, Report(late // GRID, cells)
+        return gained(out, ramp, OUTPUT, start), Report(late // GRID, told)
 
     def _cut(
         self, band: Sound, params: ClipperParams, ramp: Ramp, state: State, start: int
     ) -> tuple[Sound, Sound]:
         """Return what is taken away, o.LATENCY frames late, and the share of it, half as late."""
         shaping, depth = state.nested("shaping_"), np.zeros_like(band)
-        reach = max(np.abs(band).max(), np.abs(shaping["up"]).max()) * o.BOUND
-        if reach <= _knee(ramp) and not shaping["cut"].any():
-            state["last"][:] = o.last_between(band, params.quality, shaping)
+        least = _knee(ramp) / o.BOUND
+        if not (c.exceeds(band, least) or c.exceeds(shaping["up1"], least)) and o.is_still(shaping):
+            o.pass_by(band, params.quality, shaping)
             return np.zeros_like(band), depth
         ceiling, step = column(ramp.value, CEILING), column(ramp.step, CEILING)
         shape = column(ramp.value, SHAPE)
 
-        def bend(rows: Sound, cut: Sound, smooth: bool) -> None:
-            c.clip_rows(rows, cut, depth, start, ceiling, step, shape, state["last"], smooth)
+        def bend(lines: Sound, cut: Sound, factor: int) -> None:
+            c.clip_lines(lines, cut, depth, factor, start, ceiling, step, shape)
 
         return o.taken_by(bend, band, params.quality, shaping), depth
 
@@ -184,16 +177,8 @@ class Clipper(Processor[ClipperParams]):
 
 def _knee(ramp: Ramp) -> float:
     """Return the lowest level at which the shape bends during a block."""
-    ends = ramp.value + GRID * ramp.step
-    top = min(float(ramp.value[:, CEILING].min()), float(ends[:, CEILING].min()))
-    return top * max(min(float(ramp.value[:, SHAPE].min()), float(ends[:, SHAPE].min())), 0.0)
-
-
-def _ceilings(ramp: Ramp, start: int, frames: int) -> Vector:
-    """Return the ceiling as an amplitude, (1, 1) where it stands still, or (frames, 1)."""
-    value, step = ramp.value[:, CEILING], ramp.step[:, CEILING]
-    if not step.any() and (value == value[0]).all():
-        return np.asarray(value[:1, None])
-    at = start % GRID + np.arange(frames)
-    k = at // GRID
-    return np.asarray(value[k] + step[k] * (at % GRID))[:, None]
+    if ramp.still:
+        return float(ramp.value[0, CEILING] * max(ramp.value[0, SHAPE], 0.0))
+    end = ramp.value[-1] + GRID * ramp.step[-1]
+    top, shape = (min(ramp.value[:, i].min(), end[i]) for i in (CEILING, SHAPE))
+    return float(top * max(shape, 0.0))

@@ -4,7 +4,11 @@ from typing import Any, Literal
 
 import numpy as np
 
+from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import dynamics as d
+from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp import saturation as s
+from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.note import Note, note_ms
@@ -15,6 +19,12 @@ from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 from salt_anvil.core.processors.parts import cells_of, column
 
+MAKEUP, COLOUR, BALANCE = d.CONTROLS, d.CONTROLS + 1, d.CONTROLS + 2
+CONTROLS = d.CONTROLS + 3
+COLOUR_DB = 18.0
+"""Drive of the output stage at full colour; common practice, no source."""
+QUALITY = "good"
+OFFSET_HZ = 5.0
 RESTORE_MS = 25.0
 SLOW_RISE, SLOW_FALL = 4.0, 10.0
 """Programme-dependent release: the slow part's times as multiples of the release."""
@@ -62,6 +72,14 @@ class CompressorParams(Params):
     restore: float = number(
         0, 0, 1, label="Restore", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
         doc=f"Share of the transients given back (what goes within {RESTORE_MS:g} ms of a hit).",
+    )  # fmt: skip
+    colour: float = number(
+        0, 0, 1, label="Colour", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="How much of the output stage's bend is heard; at 0 there is none.",
+    )  # fmt: skip
+    colour_balance: float = number(
+        0.5, 0, 1, label="Colour balance", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        doc="0 adds even harmonics alone, 1 odd ones alone.",
     )  # fmt: skip
     link: float = number(
         1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
@@ -116,7 +134,8 @@ class Compressor(Processor[CompressorParams]):
     level_line = "threshold_db"
 
     def latency(self, params: CompressorParams, rate: int) -> int:
-        return round(params.lookahead_ms * rate / 1000)
+        colour = o.LATENCY if params.colour > 0 else 0
+        return round(params.lookahead_ms * rate / 1000) + colour
 
     def release_ms(self, params: CompressorParams, context: Context) -> float:
         """Return the release time in force.
@@ -160,7 +179,8 @@ class Compressor(Processor[CompressorParams]):
             )
         rate = context.rate
         release = self.release_ms(params, context)
-        vector = np.zeros(d.CONTROLS + 1)
+        vector = np.zeros(CONTROLS)
+        vector[COLOUR], vector[BALANCE] = params.colour, params.colour_balance
         vector[d.THRESHOLD] = params.threshold_db
         vector[d.SLOPE] = _slope(params.ratio)
         vector[d.KNEE] = params.knee_db
@@ -174,17 +194,22 @@ class Compressor(Processor[CompressorParams]):
         vector[d.RESTORE_RATE] = d.rate_of(RESTORE_MS, rate)
         vector[d.SLOW_RISE] = d.rate_of(SLOW_RISE * release, rate)
         vector[d.SLOW_FALL] = d.rate_of(SLOW_FALL * release, rate)
-        vector[d.CONTROLS] = self.makeup_db(params, context)
+        vector[MAKEUP] = self.makeup_db(params, context)
         return vector
 
     def prepare(self, params: CompressorParams, context: Context) -> State:
         lanes = context.channels
-        return State(
+        state = State(
             detector=np.zeros((d.STATES, lanes)),
-            past=np.zeros((self.latency(params, context.rate), lanes)),
+            past=np.zeros((round(params.lookahead_ms * context.rate / 1000), lanes)),
             cell=np.zeros(lanes),
             heard=np.full(lanes, -300.0),
         )
+        if params.colour > 0:
+            state["late"] = np.zeros((o.LATENCY, lanes))
+            state["offset"] = np.zeros((1, lanes, 2))
+            state.nest("shaping_", o.shaping_state(lanes))
+        return state
 
     def process(
         self,
@@ -208,14 +233,18 @@ class Compressor(Processor[CompressorParams]):
         if sides:
             signal = to_mid_side(signal)
         out = np.empty_like(block)
-        makeup, d_makeup = column(ramp.value, d.CONTROLS), column(ramp.step, d.CONTROLS)
+        makeup, d_makeup = column(ramp.value, MAKEUP), column(ramp.step, MAKEUP)
         d.gain_into(out, signal, reduction, start, makeup, d_makeup)
+        if sides:
+            out = from_mid_side(out)
+        if "late" in state:
+            out = _coloured(out, ramp, context.rate, state, start)
         late = start - len(state["past"])
         cells = {"reduction_db": cells_of(reduction, late, state["cell"], 0.0)}
         if context.observe:
             # In the time of the sound that is turned down, like the reduction itself.
             cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
-        return (from_mid_side(out) if sides else out), Report(late // GRID, cells)
+        return out, Report(late // GRID, cells)
 
     def picture(self, params: CompressorParams, context: Context) -> dict[str, Any]:
         levels = [-60 + 0.5 * i for i in range(121)]
@@ -226,6 +255,24 @@ class Compressor(Processor[CompressorParams]):
             "release_ms": self.release_ms(params, context),
             "makeup_db": makeup,
         }
+
+
+def _coloured(sound: Sound, ramp: Ramp, rate: int, state: State, start: int) -> Sound:
+    """Return the sound with what the output stage bends, o.LATENCY frames late."""
+    odd, d_odd = column(ramp.value, BALANCE), column(ramp.step, BALANCE)
+    still, gain = np.zeros(len(ramp.value)), to_gain(COLOUR_DB)
+
+    def bend(lines: Sound, cut: Sound, factor: int) -> None:
+        s.bend_lines(lines, cut, factor, start, odd, d_odd, still, still)
+
+    cut = o.taken_by(bend, gain * sound, QUALITY, state.nested("shaping_"))
+    level = np.empty_like(cut)
+    biquad.filter_into(level, cut, biquad.high_pass(OFFSET_HZ, rate)[None], state["offset"])
+    at = start % GRID + np.arange(len(sound))
+    k = at // GRID
+    share = ramp.value[k, COLOUR] + ramp.step[k, COLOUR] * (at % GRID)
+    out: Sound = delayed(sound, state["late"]) - (share / gain)[:, None] * level
+    return out
 
 
 def _slope(ratio: float) -> float:

@@ -1,10 +1,13 @@
 """grit: fewer bits, fewer samples; the deliberately ugly one, for a blend."""
 
+from typing import Any
+
 import numpy as np
 
 from salt_anvil.core.dsp import crushing as c
+from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.ramp import Glide, Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
 
@@ -55,3 +58,21 @@ class Grit(Processor[GritParams]):
         out = np.empty_like(block)
         c.crush_into(out, block, start, ramp.value, ramp.step, state["held"], state["phase"])
         return out, Report(start // GRID, {})
+
+    def picture(self, params: GritParams, context: Context) -> dict[str, Any]:
+        """Return in against out of a slow rise at the full rate, and a wave before and after."""
+        rise = np.linspace(-1.2, 1.2, 481)[:, None]
+        whole = self._shown(rise, params.model_copy(update={"rate_hz": None}), context)
+        at = np.arange(round(0.01 * context.rate)) / context.rate
+        wave = to_gain(-3) * np.sin(2 * np.pi * 300 * at)[:, None]
+        out = self._shown(wave, params, context)
+        return {
+            "shaper": np.concatenate([rise, whole], axis=1).tolist(),
+            "waves": [wave[:, 0].tolist(), out[:, 0].tolist()],
+        }
+
+    def _shown(self, sound: Sound, params: GritParams, context: Context) -> Sound:
+        """Return a short mono sound through it."""
+        one = Context(context.rate, 1, context.bpm)
+        ramp = Glide(self.controls(params, one)).over(0, len(sound))
+        return self.process(sound, sound, params, one, ramp, self.prepare(params, one), 0)[0]

@@ -4,7 +4,9 @@ from typing import Literal
 
 import numpy as np
 
+from salt_anvil.core.dsp import clipping as c
 from salt_anvil.core.dsp import limiting as w
+from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
@@ -12,7 +14,7 @@ from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
-from salt_anvil.core.processors.parts import cells_of, column, gained
+from salt_anvil.core.processors.parts import cells_of, gained
 
 STEADY = 8
 """Frames on both sides of a peak over which the gain stands, so that the interpolation of the
@@ -27,6 +29,9 @@ QUICK = 0.25
 """Release of isolated peaks, as a share of the release."""
 LASTING = 4.0
 """Time for which a reduction has to last, in releases, to count as sustained."""
+SHAPE = 0.5
+"""Of the soft clip: it bends from half the ceiling on."""
+QUALITY = "high"
 DRIVE, CEILING, ROUND, TRIM = range(w.CONTROLS, w.CONTROLS + 4)
 
 
@@ -91,7 +96,8 @@ class Limiter(Processor[LimiterParams]):
         return round(params.lookahead_ms * rate / 1000)
 
     def latency(self, params: LimiterParams, rate: int) -> int:
-        return self._ahead(params, rate) + w.WAIT
+        rounds = o.LATENCY if params.round > 0 else 0
+        return self._ahead(params, rate) + w.WAIT + rounds
 
     def controls(self, params: LimiterParams, context: Context) -> Vector:
         rate, release = context.rate, params.release_ms
@@ -116,7 +122,7 @@ class Limiter(Processor[LimiterParams]):
         lanes = context.channels
         ahead = self._ahead(params, context.rate)
         steady = _steady(ahead)
-        return State(
+        state = State(
             sound=np.zeros((w.TAPS - 1, lanes)),
             needs=np.zeros((ahead + steady, lanes)),
             held=np.zeros((ahead - steady, lanes)),
@@ -126,6 +132,10 @@ class Limiter(Processor[LimiterParams]):
             taken=np.zeros(lanes),
             heard=np.full(lanes, -300.0),
         )
+        if params.round > 0:
+            state["unbent"] = np.zeros((o.LATENCY, lanes))
+            state.nest("shaping_", o.shaping_state(lanes))
+        return state
 
     def process(
         self,
@@ -137,17 +147,15 @@ class Limiter(Processor[LimiterParams]):
         state: State,
         start: int,
     ) -> tuple[Sound, Report]:
-        value, step = ramp.value, ramp.step
+        value = ramp.value
         driven = gained(block, ramp, DRIVE, start)
-        if value[:, ROUND].any() or step[:, ROUND].any():
-            driven = driven.copy()
-            w.round_into(
-                driven, start, column(value, CEILING), column(value, ROUND), column(step, ROUND)
-            )
+        behind = 0
+        if "unbent" in state:
+            driven, behind = _rounded(driven, ramp, state, start), o.LATENCY
         peaks = _peaks(driven, params, value, state)
         reduction = self._reduction(peaks, params, ramp, state, start)
         out = gained(delayed(driven, state["past"]), ramp, TRIM, start, reduction)
-        late = start - len(state["past"])
+        late = start - len(state["past"]) - behind
         cells = {"reduction_db": cells_of(reduction, late, state["taken"], 0.0)}
         if context.observe:
             seen = 20 * np.log10(np.maximum(delayed(peaks, state["seen"]), 1e-15))
@@ -175,6 +183,24 @@ class Limiter(Processor[LimiterParams]):
                 state["wall"],
             )  # fmt: skip
         return reduction
+
+
+def _rounded(driven: Sound, ramp: Ramp, state: State, start: int) -> Sound:
+    """Return the sound with its peaks bent towards the ceiling, o.LATENCY frames late."""
+    # The ceiling glides in dB; the bend wants amplitudes, straight within a cell.
+    begin = 10 ** (ramp.value[:, CEILING] / 20)
+    end = 10 ** ((ramp.value[:, CEILING] + GRID * ramp.step[:, CEILING]) / 20)
+    step, shape, depth = (end - begin) / GRID, np.full(len(begin), SHAPE), np.empty_like(driven)
+
+    def bend(lines: Sound, cut: Sound, factor: int) -> None:
+        c.clip_lines(lines, cut, depth, factor, start, begin, step, shape)
+
+    cut = o.taken_by(bend, driven, QUALITY, state.nested("shaping_"))
+    at = start % GRID + np.arange(len(driven))
+    k = at // GRID
+    share = ramp.value[k, ROUND] + ramp.step[k, ROUND] * (at % GRID)
+    out: Sound = delayed(driven, state["unbent"]) - share[:, None] * cut
+    return out
 
 
 def _steady(ahead: int) -> int:

@@ -29,6 +29,8 @@ def gained(
     sound: Sound, ramp: Ramp, index: int, start: int, reduction: Sound | None = None
 ) -> Sound:
     """Return the sound less a reduction, with a control's gain in dB; itself where both are 0."""
+    if ramp.still and ramp.value[0, index] == 0.0 and reduction is None:
+        return sound
     gain, step = column(ramp.value, index), column(ramp.step, index)
     taken = reduction is not None and reduction.any()
     if not (gain.any() or step.any() or taken):

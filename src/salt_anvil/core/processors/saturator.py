@@ -7,6 +7,7 @@ import numpy as np
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp import saturation as s
+from salt_anvil.core.dsp import toning as t
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
@@ -15,10 +16,31 @@ from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.measure.loudness import k_weighting
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.bands import (
+    Bands,
+    Emphases,
+    Emphasis,
+    as_bands,
+    bands_state,
+    carry_bands,
+    columns,
+    response,
+    same_shapes,
+    toned,
+)
+from salt_anvil.core.processors.base import (
+    Context,
+    Params,
+    Processor,
+    Report,
+    bands,
+    choice,
+    number,
+)
 from salt_anvil.core.processors.parts import column, gained
 
-DRIVE, ODD, LEAN, OUTPUT, LINK, MATCH = range(6)
+DRIVE, ODD, LEAN, OUTPUT, LINK, MATCH, EMPHASIS = range(7)
+MOST_BANDS = 3
 MATCH_MS = 1000.0
 """Time of the mean squares that the loudness make-up compares."""
 MOST_DB = 24.0
@@ -62,6 +84,14 @@ class SaturatorParams(Params):
         "off", label="Make-up", change="glide",
         doc="Loudness: as loud as what came in, K-weighted, over about a second.",
     )  # fmt: skip
+    undo_emphasis: bool = choice(
+        True, label="Undo emphasis",
+        doc="Takes the emphasis back behind the bend, so that it only decides what is bent.",
+    )  # fmt: skip
+    emphasis: Emphases = bands(
+        (), Emphasis, MOST_BANDS, label="Emphasis",
+        doc="Up to three bands before the drive, which decide what is bent.",
+    )  # fmt: skip
     stereo: Literal["left-right", "mid-side"] = choice(
         "left-right", label="Stereo", doc="Bends left and right, or middle and sides."
     )
@@ -83,18 +113,35 @@ class Saturator(Processor[SaturatorParams]):
 
     def controls(self, params: SaturatorParams, context: Context) -> Vector:
         drive = params.drive_db + params.lean_db
-        return np.array([drive, params.harmonics, params.asymmetry, params.output_db, params.link,
-                         params.makeup == "loudness"])  # fmt: skip
+        single = [drive, params.harmonics, params.asymmetry, params.output_db, params.link,
+                  params.makeup == "loudness"]  # fmt: skip
+        emphasis = columns(as_bands(params.emphasis), context.rate, MOST_BANDS)
+        return np.concatenate([single, emphasis])
+
+    def switches(self, before: SaturatorParams, after: SaturatorParams) -> bool:
+        same = same_shapes(as_bands(before.emphasis), as_bands(after.emphasis))
+        return not same or super().switches(before, after)
+
+    def carry(self, before: SaturatorParams, after: SaturatorParams, state: State) -> bool:
+        old, new = as_bands(before.emphasis), as_bands(after.emphasis)
+        if same_shapes(old, new):
+            return False
+        for name in ("emphasis_", "undo_"):
+            carry_bands(old, new, state.nested(name))
+        return True
 
     def prepare(self, params: SaturatorParams, context: Context) -> State:
         lanes = context.channels
         state = State(
-            last=np.zeros(lanes), past=np.zeros((o.LATENCY, lanes)),
+             past=np.zeros((o.LATENCY, lanes)),
+            bare=np.zeros((o.LATENCY, lanes)),
             weighted=np.zeros((2, lanes, 2)), weighted_out=np.zeros((2, lanes, 2)),
             powers=np.zeros((2, lanes)), match=np.zeros((2, lanes)),
             offset=np.zeros((1, lanes, 2)),
         )  # fmt: skip
         state.nest("shaping_", o.shaping_state(lanes))
+        for name in ("emphasis_", "undo_"):
+            state.nest(name, bands_state(MOST_BANDS, lanes))
         return state
 
     def process(
@@ -110,14 +157,17 @@ class Saturator(Processor[SaturatorParams]):
         sides = params.stereo == "mid-side" and context.channels == 2
         zeros = np.zeros_like(block)
         drive, d_drive = column(ramp.value, DRIVE), column(ramp.step, DRIVE)
-        driven = gained(block, ramp, DRIVE, start)
+        emphasis = as_bands(params.emphasis)
+        value, step = ramp.value[:, EMPHASIS:], ramp.step[:, EMPHASIS:]
+        leaning = self._toned(block, emphasis, value, step, state, "emphasis_", context, start)
+        driven = gained(leaning, ramp, DRIVE, start)
         if sides:
             driven = to_mid_side(driven)
         odd, d_odd = column(ramp.value, ODD), column(ramp.step, ODD)
         lean, d_lean = column(ramp.value, LEAN), column(ramp.step, LEAN)
 
-        def bend(rows: Sound, cut: Sound, smooth: bool) -> None:
-            s.bend_rows(rows, cut, start, odd, d_odd, lean, d_lean, state["last"], smooth)
+        def bend(lines: Sound, cut: Sound, factor: int) -> None:
+            s.bend_lines(lines, cut, factor, start, odd, d_odd, lean, d_lean)
 
         cut = o.taken_by(bend, driven, params.quality, state.nested("shaping_"))
         if sides:
@@ -128,12 +178,25 @@ class Saturator(Processor[SaturatorParams]):
         level = np.empty_like(block)
         blocker = biquad.high_pass(OFFSET_HZ, context.rate)[None]
         biquad.filter_into(level, taken, blocker, state["offset"])
-        dry = delayed(block, state["past"])
+        bare, dry = delayed(block, state["bare"]), delayed(leaning, state["past"])
+        undone = t.undone(value), t.undone(step)
+        back = self._toned(level, emphasis, *undone, state, "undo_", context, start)
+        if params.undo_emphasis:
+            dry, level = bare, back
         out = dry - level
         if ramp.value[:, MATCH].any() or ramp.step[:, MATCH].any():
-            out = self._matched(out, dry, context.rate, ramp, state, start)
+            out = self._matched(out, bare, context.rate, ramp, state, start)
         out = gained(out, ramp, OUTPUT, start)
         return out, Report((start - o.LATENCY) // GRID, {})
+
+    def _toned(
+        self, sound: Sound, emphasis: Bands, value: Vector, step: Vector, state: State,
+        name: str, context: Context, start: int,
+    ) -> Sound:  # fmt: skip
+        if not emphasis:
+            return sound
+        memory = state.nested(name)
+        return toned(sound, sound, emphasis, value, step, memory, context.rate, start)[0]
 
     def _matched(
         self, out: Sound, dry: Sound, rate: int, ramp: Ramp, state: State, start: int
@@ -169,4 +232,5 @@ class Saturator(Processor[SaturatorParams]):
             "shaper": shaper,
             "harmonics_db": [float(v) for v in 20 * np.log10(np.maximum(parts / parts[0], 1e-6))],
             "shown_db": SHOWN_DB,
+            **response(as_bands(params.emphasis), context.rate),
         }

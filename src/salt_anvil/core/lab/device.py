@@ -1,0 +1,74 @@
+"""What is measured: a recipe in the engine, at any rate."""
+
+from typing import Literal
+
+import numpy as np
+
+from salt_anvil.core.dsp.gate import BLOCK, Sound
+from salt_anvil.core.dsp.ramp import Vector
+from salt_anvil.core.engine.plan import StripPlan
+from salt_anvil.core.engine.strip import StripRunner
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.recipe import Recipe, bound, inputs_of, plan_recipe, recipe_of
+from salt_anvil.core.session import Session, Stage
+
+Channel = Literal["both", "left", "sides"]
+_INTO = {"both": (1.0, 1.0), "left": (1.0, 0.0), "sides": (1.0, -1.0)}
+_OUT = {"both": (0.5, 0.5), "left": (1.0, 0.0), "sides": (0.5, -0.5)}
+
+
+class Device:
+    """A chain between a generator and an analyser; what listens elsewhere hears its own input.
+
+    channel: what the signal is put on and read from: both sides alike, the left one, or both
+    with opposite signs.
+    """
+
+    def __init__(self, recipe: Recipe, rate: int, channel: Channel = "both") -> None:
+        own = dict.fromkeys(inputs_of(recipe), "own")
+        self.recipe = recipe.model_copy(update={"chain": bound(recipe.chain, own)})
+        self.rate, self.channel = rate, channel
+        self.latency = self._plan(BLOCK).graph.late
+
+    def _plan(self, frames: int) -> StripPlan:
+        return plan_recipe(self.recipe, self.rate, 2, frames)
+
+    def run(self, signal: Vector) -> Vector:
+        """Return what comes out, in step with the signal, (frames,) like it.
+
+        Raises:
+            CoreError: the chain cannot be run at this rate.
+        """
+        blocks = -(-len(signal) // BLOCK)
+        sound = np.zeros((blocks * BLOCK, 2))
+        sound[: len(signal)] = signal[:, None] * np.array(_INTO[self.channel])
+        silence = np.zeros((BLOCK, 2))
+
+        def read(block: int) -> Sound:
+            return sound[block * BLOCK : (block + 1) * BLOCK] if block < blocks else silence
+
+        runner = StripRunner(self._plan(len(sound)), read)
+        out = np.concatenate([runner.block().out for _ in range(blocks)])
+        return np.asarray((out @ np.array(_OUT[self.channel]))[: len(signal)], np.float64)
+
+
+def other_setting(session: Session, place: str, against: str) -> tuple[str, Recipe]:
+    """Return the name of the setting in force, and the place with another one.
+
+    against: a slot of a stage, A to D, or "off": a stage or split switched off, a chain empty.
+
+    Raises:
+        SettingError: there is nothing like that to set beside it.
+    """
+    recipe = recipe_of(session, place)
+    only = recipe.chain[0] if len(recipe.chain) == 1 and recipe.chain[0].id == place else None
+    if against == "off":
+        return "on", recipe.model_copy(update={"chain": []})
+    if not isinstance(only, Stage):
+        raise SettingError(f"only one stage has settings A to D; {place} has “off” beside it")
+    if against == only.slot:
+        raise SettingError(f"{place} is at {against} already; choose another setting to compare")
+    if against not in only.slots:
+        raise SettingError(f"{place} has no setting {against} yet")
+    other = only.model_copy(update={"params": only.slots[against]})
+    return only.slot, recipe.model_copy(update={"chain": [other]})

@@ -1,0 +1,169 @@
+"""enhancer: new harmonics of a range of the sound, added to it."""
+
+import math
+from typing import Any, Literal
+
+import numpy as np
+
+from salt_anvil.core.dsp import enhancing as e
+from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp import toning as t
+from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.parts import check_range, column
+
+AMOUNT = e.CONTROLS
+CORNERS = e.CONTROLS + 1
+RANGE = t.sections(t.LOW_CUT, t.LOW_CUT, t.HIGH_CUT, t.HIGH_CUT)
+"""Linkwitz-Riley filters, so that what all-passes of the corners leave beside it is the rest."""
+WHOLE = t.sections(t.ALL_PASS, t.ALL_PASS)
+CLEAN = t.sections(t.LOW_CUT)
+NONE_DB = -60
+"""The lowest amount adds nothing."""
+BEYOND = 1.5
+"""How far beyond its range the source is taken to reach."""
+FALL_DB_S = 120.0
+"""How fast the envelope falls; common practice, no source."""
+
+
+class EnhancerParams(Params):
+    """Parameters of the enhancer."""
+
+    low_hz: float = number(
+        40, 25, 16000, label="Range from", unit="Hz", scale="log", step=1,
+        marks=(25, 100, 1000, 10000), doc="Low end of what gets harmonics.",
+    )  # fmt: skip
+    high_hz: float = number(
+        90, 25, 16000, label="Range to", unit="Hz", scale="log", step=1,
+        marks=(25, 100, 1000, 10000), doc="High end of what gets harmonics.",
+    )  # fmt: skip
+    amount_db: float = number(
+        -12, NONE_DB, 12, label="Amount", unit="dB", scale="db", marks=(-60, -36, -24, -12, 0, 12),
+        doc="Level of the first harmonic added, against the range itself; -60 adds none.",
+    )  # fmt: skip
+    drive_db: float = number(
+        6, 0, 24, label="Drive", unit="dB", scale="db", marks=(0, 6, 12, 18, 24),
+        doc="How many higher harmonics come along; 0 dB adds the first of its kind alone.",
+    )  # fmt: skip
+    order: Literal["even", "odd", "both"] = choice(
+        "both", label="Order", change="glide",
+        doc="Even adds the 2nd, 4th, 6th harmonic, odd the 3rd, 5th, 7th.",
+    )  # fmt: skip
+    quality: Literal["plain", "good", "high", "best"] = choice(
+        "good", label="Quality",
+        doc="Against fold-back: at the rate itself, or at 2, 4 or 8 times the rate.",
+    )  # fmt: skip
+    keep_source: bool = choice(
+        True, label="Keep the source",
+        doc="Off: the range itself is taken away, and only its harmonics stay.",
+    )  # fmt: skip
+
+
+class Enhancer(Processor[EnhancerParams]):
+    """Enhancer by Chebyshev polynomials: the same harmonics for quiet sound as for loud."""
+
+    kind = "enhancer"
+    title = "Enhancer"
+    doc = "Adds harmonics of a range: a bass that small loudspeakers carry, air on top."
+    Params = EnhancerParams
+
+    def latency(self, params: EnhancerParams, rate: int) -> int:
+        return o.LATENCY
+
+    def controls(self, params: EnhancerParams, context: Context) -> Vector:
+        check_range("low_hz", params.low_hz, "high_hz", params.high_hz)
+        amount = to_gain(params.amount_db) if params.amount_db > NONE_DB else 0.0
+        # Both ends of the range take from its middle; that is made up.
+        lift = (1 + (params.low_hz / params.high_hz) ** 2) ** 2
+        shaper = e.polynomial(params.order, _density(params))
+        low, high = params.low_hz, params.high_hz
+        corners = t.corners([low, low, high, high, low, high, low], context.rate)
+        return np.concatenate([shaper, [lift * amount], corners])
+
+    def prepare(self, params: EnhancerParams, context: Context) -> State:
+        lanes = context.channels
+        state = State(
+            past=np.zeros((o.LATENCY, lanes)),
+            height=np.zeros((8, lanes)),
+            peaks=np.zeros((e.CELLS, lanes)),
+            heights=np.zeros((o.UP - 1, lanes)),
+            range=np.zeros((4, t.SECTIONS, lanes, 2)),
+            whole=np.zeros((2, t.SECTIONS, lanes, 2)),
+            clean=np.zeros((1, t.SECTIONS, lanes, 2)),
+        )
+        state.nest("shaping_", o.shaping_state(lanes))
+        return state
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: EnhancerParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        source = self._through(RANGE, "range", 0, block, ramp, state, start)
+        dry = block
+        if not params.keep_source:
+            dry = self._through(WHOLE, "whole", 4, block, ramp, state, start) - source
+        dry = delayed(dry, state["past"])
+        made = self._harmonics(source, params, context.rate, ramp, state, start)
+        clean = self._through(CLEAN, "clean", 6, made, ramp, state, start)
+        amount, d_amount = column(ramp.value, AMOUNT), column(ramp.step, AMOUNT)
+        if not (amount.any() or d_amount.any()):
+            return dry, Report((start - o.LATENCY) // GRID, {})
+        at = start % GRID + np.arange(len(block))
+        k, j = at // GRID, at % GRID
+        out = dry + (amount[k] + d_amount[k] * j)[:, None] * clean
+        return out, Report((start - o.LATENCY) // GRID, {})
+
+    def _through(
+        self, shapes: t.Shapes, name: str, at: int, sound: Sound, ramp: Ramp, state: State,
+        start: int,
+    ) -> Sound:  # fmt: skip
+        """Return the sound through the sections whose controls begin at section `at`."""
+        mine = slice(CORNERS + at * t.COLUMNS, CORNERS + (at + len(shapes)) * t.COLUMNS)
+        return t.filtered(
+            sound, start, ramp.value[:, mine], ramp.step[:, mine], shapes, state[name]
+        )
+
+    def _harmonics(
+        self, source: Sound, params: EnhancerParams, rate: int, ramp: Ramp, state: State, start: int
+    ) -> Sound:
+        heights = np.empty_like(source)
+        cells = math.ceil(0.5 * rate / params.low_hz / GRID)
+        fall = 10 ** (-FALL_DB_S / 20 / rate)
+        power = -math.expm1(-params.low_hz / rate)
+        least, most = (
+            math.sin(min(2 * math.pi * hz / rate, math.pi / 2)) ** -2
+            for hz in (params.high_hz * BEYOND, params.low_hz / BEYOND)
+        )
+        e.envelope_into(heights, source, start, cells, fall, power, least, most,
+                        state["peaks"], state["height"])  # fmt: skip
+        late = np.concatenate([state["heights"], heights])
+        state["heights"][:] = late[len(source) :]
+
+        def bend(lines: Sound, made: Sound, factor: int) -> None:
+            e.shape_lines(lines, made, factor, late, start, ramp.value, ramp.step)
+
+        return o.taken_by(bend, source, params.quality, state.nested("shaping_"))
+
+    def picture(self, params: EnhancerParams, context: Context) -> dict[str, Any]:
+        amount = params.amount_db if params.amount_db > NONE_DB else -120.0
+        levels = [0.0 if params.keep_source else -120.0]
+        for n in range(2, 10):
+            mine = params.order == "both" or (params.order == "even") == (n % 2 == 0)
+            weight = _density(params) ** ((n - 2) // 2) if mine and n <= e.DEGREE else 0.0
+            levels.append(max(amount + 20 * np.log10(weight), -120.0) if weight else -120.0)
+        return {"harmonics_db": levels, "shown_db": 0.0}
+
+
+def _density(params: EnhancerParams) -> float:
+    """Return the level of each harmonic against the one two below it."""
+    return 1 - 10 ** (-params.drive_db / 20)

@@ -1,0 +1,121 @@
+"""room: a small, dense, short ambience, alone; how much of it is heard is the stage's mix."""
+
+import math
+from typing import Any
+
+import numpy as np
+
+from salt_anvil.core.dsp import rooming as r
+from salt_anvil.core.dsp import toning as t
+from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound
+from salt_anvil.core.dsp.ramp import Glide, Ramp, Vector
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+
+CUT = t.sections(t.LOW_CUT)
+LOSS_DB = 60.0
+"""What the decay time is counted to (ISO 3382)."""
+SHOWN = 140
+
+
+class RoomParams(Params):
+    """Parameters of the room."""
+
+    size: float = number(
+        1, 0.3, r.MOST_SIZE, label="Size", unit="", step=0.01,
+        marks=(0.3, 1, 1.5, 2), doc="How far the walls are: 1 is a room of about five metres.",
+    )  # fmt: skip
+    decay_s: float = number(
+        0.4, 0.1, 3, label="Decay", unit="s", scale="log", step=0.01, marks=(0.1, 0.3, 1, 3),
+        doc="Time in which it falls by 60 dB.",
+    )  # fmt: skip
+    damp_hz: float = number(
+        6000, 500, 20000, label="Damping", unit="Hz", scale="log", step=10,
+        marks=(500, 2000, 8000, 20000), doc="Above this the walls swallow more.",
+    )  # fmt: skip
+    low_cut_hz: float = number(
+        120, 20, 1000, label="Low cut", unit="Hz", scale="log", step=1,
+        marks=(20, 50, 100, 200, 500, 1000), doc="Lows that do not go into the room.",
+    )  # fmt: skip
+    predelay_ms: float = number(
+        0, 0, r.MOST_PREDELAY_MS, label="Pre-delay", unit="ms", change="switch",
+        marks=(0, 20, 40, 60, 80, 100), doc="Time before the room answers.",
+    )  # fmt: skip
+
+
+class Room(Processor[RoomParams]):
+    """Room of eight delay lines behind four all-passes."""
+
+    kind = "room"
+    title = "Room"
+    doc = "A small, dense, short ambience, to be blended in, gated or ducked."
+    Params = RoomParams
+
+    def controls(self, params: RoomParams, context: Context) -> Vector:
+        rate = context.rate
+        fall = LOSS_DB / (params.decay_s * rate)
+        damp = -math.expm1(-2 * math.pi * min(params.damp_hz, 0.45 * rate) / rate)
+        return np.concatenate([
+            [fall, damp], r.diffusers(params.size, rate),
+            r.lengths(params.size, rate),
+            t.corners([params.low_cut_hz], rate),
+        ])  # fmt: skip
+
+    def prepare(self, params: RoomParams, context: Context) -> State:
+        rate, lanes = context.rate, context.channels
+        first = int(r.diffusers(r.MOST_SIZE, rate).max()) + 2
+        return State(
+            past=np.zeros((round(r.MOST_PREDELAY_MS * rate / 1000), lanes)),
+            cut=np.zeros((1, t.SECTIONS, lanes, 2)),
+            allpasses=np.zeros((len(r.DIFFUSERS_MS), lanes, first)),
+            first=np.zeros(1),
+            lines=np.zeros((r.LINES, r.longest(rate))),
+            damped=np.zeros(r.LINES),
+            at=np.zeros(1),
+        )
+
+    def process(
+        self,
+        block: Sound,
+        key: Sound,
+        params: RoomParams,
+        context: Context,
+        ramp: Ramp,
+        state: State,
+        start: int,
+    ) -> tuple[Sound, Report]:
+        corner = ramp.value[:, r.CONTROLS :], ramp.step[:, r.CONTROLS :]
+        clean = t.filtered(block, start, *corner, CUT, state["cut"])
+        spread, out = np.empty_like(block), np.empty_like(block)
+        r.diffuse_into(spread, clean, start, ramp.value, ramp.step, state["allpasses"],
+                       state["first"])  # fmt: skip
+        r.room_into(
+            out, spread, start, ramp.value, ramp.step, state["lines"], state["damped"],
+            state["at"],
+        )  # fmt: skip
+        # Behind the room, so that another pre-delay does not break off what goes in.
+        whole = np.concatenate([state["past"], out])
+        back = len(state["past"]) - round(params.predelay_ms * context.rate / 1000)
+        state["past"][:] = whole[len(out) :]
+        late = np.ascontiguousarray(whole[back : back + len(out)])
+        return late, Report(start // GRID, {})
+
+    def picture(self, params: RoomParams, context: Context) -> dict[str, Any]:
+        """Return the highest level of the answer to a click in each of SHOWN stretches."""
+        rate = context.rate
+        seconds = params.predelay_ms / 1000 + 1.15 * params.decay_s
+        context = Context(rate, 2, context.bpm)
+        ramp = Glide(self.controls(params, context)).over(0, BLOCK)
+        state, unheard = self.prepare(params, context), np.zeros((0, 2))
+        click = np.zeros((BLOCK, 2))
+        click[0] = 1.0
+        found = []
+        for start in range(0, round(seconds * rate), BLOCK):
+            out, _ = self.process(click, unheard, params, context, ramp, state, start)
+            found.append(np.abs(out).max(axis=1))
+            click[0] = 0.0
+        answer = np.concatenate(found)
+        edges = np.linspace(0, round(seconds * rate), SHOWN + 1).astype(int)[:-1]
+        tops = np.maximum.reduceat(answer[: round(seconds * rate)], edges)
+        level = 20 * np.log10(np.maximum(tops / max(tops.max(), 1e-12), 1e-6))
+        return {"answer_db": level.tolist(), "seconds": seconds}

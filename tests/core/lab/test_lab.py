@@ -1,0 +1,312 @@
+"""Lab against closed forms: what it reads off devices whose behaviour is known.
+
+harmonics · sweep · steps · curve · response · difference · comparison · CSV and SVG
+"""
+
+import csv
+import io
+import math
+import re
+from typing import Any
+from xml.etree import ElementTree
+
+import numpy as np
+import pytest
+from scipy import signal
+
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.lab import LabOptions, Result, measure
+from salt_anvil.core.lab.device import Device, other_setting
+from salt_anvil.core.lab.drawing import log_ticks, png, svg, ticks
+from salt_anvil.core.lab.measurements import LEVELS, pink
+from salt_anvil.core.recipe import Recipe, read_recipe
+from salt_anvil.core.session import Session, checked
+
+
+def recipe(*chain: dict[str, Any]) -> Recipe:
+    return read_recipe({"chain": list(chain)})
+
+
+def one(kind: str, **params: Any) -> Recipe:
+    return recipe({"kind": kind, "params": params})
+
+
+def found(what: Recipe, measurement: str, rate: int = 48000, **options: Any) -> Result:
+    return measure(what, LabOptions(measurement=measurement, **options), rate)
+
+
+def figures(result: Result) -> dict[str, float | None]:
+    return {f"{f.label}, {f.unit}": f.value for f in result.figures}
+
+
+@pytest.mark.parametrize("drive_db", [6, 12])
+def test_harmonics_of_a_hard_clipper_are_the_fourier_series(drive_db: float) -> None:
+    """A sine of amplitude g clipped at 1, with sin a = 1 / g: closed form, odd orders only."""
+    result = found(one("clipper", drive_db=drive_db, shape=1, quality="best"), "harmonics",
+                   level_db=0, hz=100)  # fmt: skip
+    g = 10 ** (drive_db / 20)
+    a = math.asin(1 / g)
+    exact = {1: (2 * g / math.pi) * (a + math.sin(a) * math.cos(a))}
+    for n in (3, 5, 7, 9):
+        exact[n] = (4 / (math.pi * n)) * (
+            math.cos(n * a) + g * n * (
+                math.sin((n - 1) * a) / (2 * (n - 1)) - math.sin((n + 1) * a) / (2 * (n + 1))
+            )
+        )  # fmt: skip
+    bars = result.plots[0].traces[0].y
+    for n in (3, 5, 7, 9):
+        assert bars[n - 1] == pytest.approx(20 * math.log10(abs(exact[n] / exact[1])), abs=0.05)
+        assert bars[n] < -100
+    told = figures(result)
+    assert told["gain, dB"] == pytest.approx(20 * math.log10(exact[1]), abs=0.01)
+    assert told["THD, %"] == pytest.approx(10 ** (told["THD, dB"] / 20) * 100, rel=1e-3)
+    assert told["even, dB"] < -100 < -30 < told["odd, dB"]
+
+
+def test_a_clean_chain_has_no_harmonics() -> None:
+    told = figures(found(one("trim", gain_db=-3), "harmonics"))
+    assert told["gain, dB"] == pytest.approx(-3, abs=0.001)
+    assert told["THD, dB"] < -140
+    assert told["not harmonic, 1001 Hz, dB"] < -140
+
+
+@pytest.mark.parametrize("hz", [1000, 3000, 12000])
+def test_what_folds_onto_harmonics_is_told_by_the_sine_beside(hz: float) -> None:
+    """At 48 kHz all that a divisor of the rate folds back falls on its own harmonics."""
+    what = one("clipper", drive_db=12, shape=1, quality="plain")
+    told = [figures(found(what, "harmonics", level_db=0, hz=h)) for h in (hz, hz + 1)]
+    beside = told[0][f"not harmonic, {hz + 1:g} Hz, dB"]
+    assert beside is not None
+    assert beside == told[1]["not harmonic, dB"]
+    assert -60 < beside < -5
+
+
+def test_a_sweep_tells_no_frequency_that_hides_its_folds() -> None:
+    result = found(one("clipper", drive_db=12, shape=1, quality="plain"), "sweep", level_db=0)
+    line = result.plots[1]
+    assert all(48000 % hz for hz in map(int, line.x))
+    assert min(line.traces[0].y) > -80
+
+
+def test_the_sweep_shows_less_fold_back_with_more_quality() -> None:
+    told = [
+        figures(found(one("clipper", drive_db=12, shape=1, quality=q), "sweep", level_db=0))
+        for q in ("plain", "high")
+    ]
+    # The figures for single sines are those of the clipper's own tests.
+    assert told[0]["folded back, 5 kHz, dB"] == pytest.approx(-20, abs=1.5)
+    assert told[1]["folded back, 5 kHz, dB"] == pytest.approx(-74.9, abs=0.5)
+
+
+def test_the_sweep_is_a_rising_line() -> None:
+    plot = found(one("trim"), "sweep").plots[0]
+    levels = np.array(plot.levels)
+    highest = levels.argmax(axis=0) * plot.high / (len(levels) - 1)
+    assert np.abs(highest - np.array(plot.x)).max() < 0.3  # kHz; a row is 0.15
+
+
+@pytest.mark.parametrize("hz", [0, 1000])
+def test_steps_read_attack_and_release(hz: float) -> None:
+    """From 10 dB below to 10 dB above; branching, so that each time is its own."""
+    what = one("compressor", threshold_db=-18, knee_db=0, attack_ms=50, release_ms=150,
+               ballistics="branching", detector="rms" if hz else "peak", rms_ms=1)  # fmt: skip
+    told = figures(found(what, "steps", level_db=-8, from_db=-28, hz=hz))
+    assert told["attack to 63 %, ms"] == pytest.approx(50, rel=0.06)
+    assert told["release to 63 %, ms"] == pytest.approx(150, rel=0.06)
+    reduction = 7.5 if hz == 0 else 0.75 * (10 - 3.01)  # a sine's mean square is 3.01 dB lower
+    assert told["gain when louder, dB"] == pytest.approx(-reduction, abs=0.1)
+
+
+def test_look_ahead_does_not_shorten_the_attack() -> None:
+    what = one("compressor", threshold_db=-18, attack_ms=20, release_ms=150, lookahead_ms=8,
+               ballistics="branching")  # fmt: skip
+    told = figures(found(what, "steps", level_db=-8, from_db=-28, hz=0))
+    assert told["attack to 63 %, ms"] == pytest.approx(20, rel=0.05)
+    assert told["release to 63 %, ms"] == pytest.approx(150, rel=0.05)
+
+
+def test_where_nothing_moves_there_are_no_times() -> None:
+    told = figures(found(one("trim"), "steps", hz=0))
+    assert told["attack to 63 %, ms"] is None
+
+
+def test_a_blocked_constant_is_replaced() -> None:
+    result = found(one("trim", dc_block=True), "steps", hz=0)
+    assert "a constant does not pass" in result.words
+
+
+@pytest.mark.parametrize("knee_db", [0, 12])
+def test_the_measured_curve_is_the_drawn_one(knee_db: float) -> None:
+    result = found(one("compressor", ratio=4, knee_db=knee_db, makeup_db=3), "curve", hz=0)
+    assert figures(result)["measured from drawn, at most, dB"] < 0.05
+    measured = result.plots[0].traces[0].y
+    assert measured[0] == pytest.approx(-57, abs=0.01)
+    assert measured[-1] == pytest.approx(-18 + 18 / 4 + 3, abs=0.05)
+    assert result.plots[0].x == LEVELS.tolist()
+
+
+def test_a_chain_draws_no_curve_of_its_own() -> None:
+    result = found(recipe({"kind": "trim"}, {"kind": "compressor"}), "curve", hz=0)
+    assert len(result.plots[0].traces) == 1
+
+
+def test_the_response_is_scipys() -> None:
+    bands = [{"type": "high-cut", "hz": 2000, "slope": "24"}]
+    result = found(one("tone", bands=bands), "response")
+    sections = signal.butter(4, 2000, fs=48000, output="sos")
+    at = np.array(result.plots[0].x)
+    wanted = signal.sosfreqz(sections, at, fs=48000)[1]
+    heard = np.abs(wanted) > 1e-3
+    level, phase, delay = (np.array(p.traces[0].y) for p in result.plots)
+    assert np.abs(level - 20 * np.log10(np.abs(wanted)))[heard].max() < 0.02
+    apart = np.angle(np.exp(1j * (np.radians(phase) - np.angle(wanted))))
+    assert np.abs(apart[heard]).max() < 0.01
+    bent = np.unwrap(np.angle(signal.sosfreqz(sections, [999, 1001], fs=48000)[1]))
+    exact = -(bent[1] - bent[0]) / (2 * np.pi * 2) * 1000
+    assert np.interp(1000, at, delay) == pytest.approx(exact, abs=0.005)
+
+
+def test_latency_is_told_and_taken_out() -> None:
+    result = found(one("compressor", ratio=1, lookahead_ms=5), "response")
+    assert figures(result)["latency, ms"] == 5
+    assert np.abs(np.array(result.plots[1].traces[0].y)).max() < 0.01
+
+
+def test_difference_of_a_setting_and_itself_is_nothing() -> None:
+    what = one("compressor")
+    same = measure(what, LabOptions(measurement="difference"), 48000, ("A", "B", what))
+    assert figures(same)["difference, dB"] == -160
+    half = measure(one("trim", gain_db=-6.0206), LabOptions(measurement="difference"), 48000,
+                   ("A", "B", one("trim")))  # fmt: skip
+    assert figures(half)["difference, dB"] == pytest.approx(0, abs=0.01)
+    assert figures(half)["louder by, dB"] == pytest.approx(-6.02, abs=0.01)
+
+
+def test_the_noise_is_pink() -> None:
+    noise = pink(1 << 18, 48000, -12)
+    assert np.abs(noise).max() == pytest.approx(10 ** (-12 / 20))
+    hz, power = signal.welch(noise, 48000, nperseg=16384)
+    octaves = [power[(hz >= f) & (hz < 2 * f)].sum() for f in (100, 200, 400, 800, 1600, 3200)]
+    assert np.ptp(10 * np.log10(octaves)) < 0.8
+
+
+def test_two_settings_stand_beside_each_other() -> None:
+    result = measure(one("trim", gain_db=-1), LabOptions(measurement="response"), 44100,
+                     ("A", "B", one("trim", gain_db=2)))  # fmt: skip
+    assert result.rate == 44100
+    assert [t.name for t in result.plots[0].traces] == ["level, A", "level, B"]
+    told = figures(result)
+    assert (told["level at 1 kHz, A, dB"], told["level at 1 kHz, B, dB"]) == (-1, 2)
+
+
+@pytest.mark.parametrize(
+    "measurement", ["harmonics", "sweep", "steps", "curve", "response", "difference"]
+)
+def test_every_measurement_can_stand_beside_off(measurement: str) -> None:
+    what, off = one("compressor"), recipe()
+    result = measure(what, LabOptions(measurement=measurement, hz=50), 48000, ("on", "off", off))
+    assert "<svg" in svg(result)
+    assert len(result.csv().splitlines()) > 10
+
+
+def test_other_rates_are_measured_at_those_rates() -> None:
+    what = one("clipper", drive_db=12, shape=1, quality="good")
+    folded = [figures(found(what, "harmonics", level_db=0, hz=5000, rate=rate))
+              ["not harmonic, dB"] for rate in (48000, 96000)]  # fmt: skip
+    assert folded[1] < folded[0] - 15
+
+
+def test_sides_are_measured_on_the_sides() -> None:
+    what = one("width", width=2)
+    gains = [figures(found(what, "harmonics", channel=c))["gain, dB"] for c in ("both", "sides")]
+    assert gains == [pytest.approx(0, abs=1e-3), pytest.approx(6.02, abs=0.01)]
+
+
+def test_what_listens_elsewhere_hears_its_own_input() -> None:
+    chain = {"kind": "compressor", "params": {"knee_db": 0}, "key": {"source": "input:Voice"}}
+    told = figures(found(recipe(chain), "curve", hz=0))
+    assert told["gain at 0 dBFS, dB"] == pytest.approx(-13.5, abs=0.05)
+
+
+def session() -> Session:
+    stage = {"id": "c", "kind": "trim", "params": {"gain_db": -1}, "slots": {"B": {"gain_db": 5}}}
+    strips = [
+        {"id": "t", "name": "T", "kind": "track", "channels": 2, "frames": 9, "audio": "a",
+         "chain": [stage]},
+        {"id": "main", "name": "Main", "kind": "main"},
+    ]  # fmt: skip
+    return checked(Session, {"name": "S", "rate": 48000, "strips": strips})
+
+
+def test_settings_of_a_stage_can_be_set_beside_it() -> None:
+    name, other = other_setting(session(), "c", "B")
+    assert name == "A"
+    assert figures(found(other, "harmonics"))["gain, dB"] == pytest.approx(5, abs=0.001)
+    assert not other_setting(session(), "t", "off")[1].chain
+
+
+@pytest.mark.parametrize(
+    ("place", "against", "words"),
+    [("c", "A", "at A already"), ("c", "C", "no setting C"), ("t", "B", "only one stage"),
+     ("x", "off", "no strip")],
+)  # fmt: skip
+def test_what_is_not_there_is_said(place: str, against: str, words: str) -> None:
+    with pytest.raises(SettingError, match=words):
+        other_setting(session(), place, against)
+
+
+def test_a_frequency_out_of_reach_is_refused() -> None:
+    with pytest.raises(SettingError, match="hz is 0"):
+        found(one("trim"), "harmonics", hz=0)
+
+
+@pytest.mark.parametrize(
+    "measurement", ["harmonics", "sweep", "steps", "curve", "response", "difference"]
+)
+def test_everything_can_be_exported(measurement: str) -> None:
+    result = found(one("compressor"), measurement)
+    rows = list(csv.reader(io.StringIO(result.csv())))
+    assert rows[0] == [result.words]
+    for figure in result.figures:
+        assert any(row[:1] == [figure.label] for row in rows)
+    for plot in result.plots:
+        at = rows.index([plot.title])
+        count = len(plot.levels) if plot.kind == "image" else len(plot.x)
+        table = rows[at + 2 : at + 2 + count]
+        assert all(len(row) == len(rows[at + 1]) for row in table)
+        for row in table:
+            [float(cell) for cell in row]
+    picture = svg(result)
+    root = ElementTree.fromstring(picture)
+    texts = [t.text for t in root.iter("{http://www.w3.org/2000/svg}text")]
+    assert all(any(t and t.startswith(p.title) for t in texts) for p in result.plots)
+    assert not re.search(r"[' ](nan|inf)\b", picture)
+
+
+def test_names_in_a_picture_are_escaped() -> None:
+    result = measure(one("trim"), LabOptions(measurement="response"), 48000,
+                     ("<b>", "&", one("trim")))  # fmt: skip
+    assert "level, <b>" in [t.text for t in ElementTree.fromstring(svg(result)).iter()]
+
+
+def test_ticks_are_round() -> None:
+    assert ticks(-20, 4, 6) == [-20, -15, -10, -5, 0]
+    assert ticks(0, 1, 6) == pytest.approx([0, 0.2, 0.4, 0.6, 0.8, 1])
+    assert log_ticks(20, 20000) == [20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000]
+
+
+def test_the_image_is_a_png() -> None:
+    data = png([[0, 128], [255, 3]])
+    assert data[:8] == b"\x89PNG\r\n\x1a\n"
+    import av
+
+    with av.open(io.BytesIO(data)) as container:
+        frame = next(container.decode(video=0)).to_ndarray(format="gray")
+    assert frame.tolist() == [[0, 128], [255, 3]]
+
+
+def test_a_device_is_in_step() -> None:
+    noise = np.random.default_rng(3).standard_normal(5000) * 0.1
+    device = Device(one("deesser", ratio=1), 48000)
+    assert device.latency == 128
+    assert np.abs(device.run(noise) - noise).max() < 1e-7  # the engine's output is float32

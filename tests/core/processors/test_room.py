@@ -1,0 +1,96 @@
+"""The room: its decay by backward integration (Schroeder 1965; ISO 3382), density, damping."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy import signal
+
+from salt_anvil.core.dsp import rooming as r
+from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.processors import Context, processor
+from tests.conftest import RATES, noise
+from tests.core.processors.test_contract import run, stage
+
+
+def answer(rate: int = 48000, seconds: float = 2, **params: Any) -> np.ndarray:
+    pulse = np.zeros((round(rate * seconds), 2))
+    pulse[0] = 1
+    return run(Unit(stage("room", params), Context(rate, 2)), pulse)[0]
+
+
+def decay_s(sound: np.ndarray, rate: int, hz: float) -> float:
+    """Time of 60 dB from the slope between -5 and -35 dB, in one octave."""
+    octave = signal.butter(3, [hz / 1.414, hz * 1.414], "band", fs=rate, output="sos")
+    energy = (signal.sosfilt(octave, sound, axis=0) ** 2).sum(axis=1)
+    left = np.cumsum(energy[::-1])[::-1]
+    level = 10 * np.log10(left / left[0] + 1e-20)
+    return float(2 * (np.argmax(level < -35) - np.argmax(level < -5)) / rate)
+
+
+@pytest.mark.parametrize("rate", RATES)
+@pytest.mark.parametrize("wanted", [0.25, 0.6, 1.2])
+def test_it_decays_in_the_time_that_is_set(wanted: float, rate: int) -> None:
+    out = answer(rate, 2.5, decay_s=wanted, damp_hz=20000, low_cut_hz=20)
+    assert decay_s(out, rate, 1000) == pytest.approx(wanted, rel=0.1)
+
+
+@pytest.mark.parametrize("size", [0.5, 2])
+def test_its_decay_does_not_hang_on_its_size(size: float) -> None:
+    assert decay_s(answer(size=size, decay_s=0.6, damp_hz=20000), 48000, 1000) == pytest.approx(
+        0.6, rel=0.12
+    )
+
+
+def test_damping_takes_the_top_first() -> None:
+    out = answer(decay_s=1, damp_hz=2000)
+    assert decay_s(out, 48000, 6000) < 0.5 * decay_s(out, 48000, 500)
+
+
+def test_it_is_dense_within_fifty_milliseconds() -> None:
+    """As Gaussian noise: 31.7 % of the samples lie beyond one deviation (Abel and Huang 2006)."""
+    out = answer(decay_s=0.6, damp_hz=20000)
+    for at in (0.05, 0.1):
+        part = out[int(at * 48000) : int((at + 0.02) * 48000), 0]
+        share = float((np.abs(part) > part.std()).mean())
+        assert share == pytest.approx(0.317, abs=0.06)
+
+
+def test_sides_differ_and_lows_stay_out() -> None:
+    out = answer(low_cut_hz=500)
+    assert abs(np.corrcoef(out[2400:24000].T)[0, 1]) < 0.2
+    low, mid = (np.abs(np.fft.rfft(out[:, 0]))[hz * 2] for hz in (60, 1000))
+    assert 20 * np.log10(low / mid) < -20
+
+
+def test_predelay_comes_first() -> None:
+    plain, late = answer(predelay_ms=0), answer(predelay_ms=25)
+    assert np.abs(late[1200:] - plain[:-1200]).max() < 1e-15
+    assert not late[:1200].any()
+
+
+def test_the_mix_of_matrices_keeps_energy() -> None:
+    vector = noise(8, 1)[:, 0]
+    mixed = vector.copy()
+    r._mix(mixed)
+    assert (mixed**2).sum() == pytest.approx((vector**2).sum())
+    again = vector.copy()
+    r._mix.py_func(again)
+    assert np.abs(mixed - again).max() < 1e-15
+
+
+def test_a_long_silence_ends_in_silence() -> None:
+    out = answer(seconds=20, decay_s=0.3)
+    assert np.abs(out[-100:]).max() < 1e-18
+
+
+@pytest.mark.parametrize("rate", [44100, 96000])
+def test_its_picture_falls_by_sixty_decibels_in_the_decay(rate: int) -> None:
+    settings = {"decay_s": 0.8, "damp_hz": 20000, "low_cut_hz": 20, "predelay_ms": 50}
+    drawn = processor("room").picture(stage("room", settings).params, Context(rate, 1))
+    at = np.linspace(0, drawn["seconds"], len(drawn["answer_db"]), endpoint=False)
+    level = np.array(drawn["answer_db"])
+    assert (level[at < 0.04] < -100).all()
+    late = (at > 0.4) & (at < 0.8)  # once what the walls swallow above 20 kHz has gone
+    fall = np.polyfit(at[late], level[late], 1)[0]
+    assert fall == pytest.approx(-60 / 0.8, rel=0.15)

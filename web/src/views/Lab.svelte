@@ -1,0 +1,204 @@
+<script lang="ts">
+  import { untrack } from 'svelte';
+  import Places from '../lab/Places.svelte';
+  import Signal from '../lab/Signal.svelte';
+  import { find, isSplit } from '../lib/chain';
+  import { figure } from '../lib/figures';
+  import { Lab, MEASUREMENTS } from '../lib/lab.svelte';
+  import type { Work } from '../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+  }
+  let { work }: Props = $props();
+  const lab = untrack(() => new Lab(work));
+
+  const known = $derived(MEASUREMENTS.find(([name]) => name === lab.options.measurement));
+  const element = $derived(work.strip ? find(work.strip.chain, lab.place) : null);
+  const slots = $derived(
+    element && !isSplit(element)
+      ? Object.keys(element.slots).filter((s) => s !== element.slot)
+      : [],
+  );
+
+  // Where the hand was on Bench; another strip, or a place that is gone, is its whole chain.
+  $effect(() => {
+    const { strip, stageId } = work;
+    untrack(() => {
+      if (!strip) return;
+      lab.place = find(strip.chain, stageId) ? stageId : strip.id;
+      lab.against = null;
+    });
+  });
+  $effect(() => {
+    void [work.state?.revision, lab.place];
+    lab.soon();
+  });
+
+  function save(text: string, name: string, type: string): void {
+    const link = document.createElement('a');
+    link.href = URL.createObjectURL(new Blob([text], { type }));
+    link.download = name;
+    link.click();
+    URL.revokeObjectURL(link.href);
+  }
+</script>
+
+<main class="lab">
+  <aside>
+    <Places
+      {work}
+      place={lab.place}
+      onchoose={(place) => {
+        lab.place = place;
+        lab.against = null;
+      }}
+    />
+    <div class="kinds" role="radiogroup" aria-label="Measurement">
+      {#each MEASUREMENTS as [name, title, words] (name)}
+        <button
+          role="radio"
+          aria-checked={name === lab.options.measurement}
+          title={words}
+          onclick={() => {
+            lab.options = { ...lab.options, measurement: name };
+            lab.soon();
+          }}>{title}</button
+        >
+      {/each}
+    </div>
+    <Signal {lab} rate={work.rate} {slots} />
+  </aside>
+  <section aria-label="What was measured" aria-busy={lab.busy}>
+    <header>
+      <h2>{known?.[1]}</h2>
+      <span class="words">{known?.[2]}</span>
+      <span class="space"></span>
+      {#if lab.answer}
+        {@const { csv, svg } = lab.answer}
+        <button onclick={() => save(csv, `${lab.options.measurement}.csv`, 'text/csv')}
+          >save as CSV</button
+        >
+        <button onclick={() => save(svg, `${lab.options.measurement}.svg`, 'image/svg+xml')}
+          >save as SVG</button
+        >
+      {/if}
+    </header>
+    {#if lab.error}
+      <p role="alert">{lab.error}</p>
+    {:else if lab.answer}
+      <p class="words">{lab.answer.words}, {lab.answer.rate / 1000} kHz</p>
+      <dl>
+        {#each lab.answer.figures as one, i (i)}
+          <div>
+            <dt>{one.label}</dt>
+            <dd>{one.value === null ? 'none' : `${figure(one.value)} ${one.unit}`}</dd>
+          </div>
+        {/each}
+      </dl>
+      <div class="plots" class:one={lab.answer.plots.length <= 3}>
+        <!-- Drawn by the server out of numbers; the words in it are escaped there. -->
+        <!-- eslint-disable-next-line svelte/no-at-html-tags -->
+        {#each lab.answer.plots as plot, i (i)}<div class="plot">{@html plot}</div>{/each}
+      </div>
+    {:else}
+      <p class="words">measuring…</p>
+    {/if}
+  </section>
+</main>
+
+<style>
+  .lab {
+    display: grid;
+    grid-template-columns: 300px minmax(0, 1fr);
+    min-height: 0;
+  }
+  aside {
+    display: grid;
+    align-content: start;
+    gap: 10px;
+    padding: 12px 16px;
+    border-right: 1px solid var(--hair);
+    overflow-y: auto;
+  }
+  .kinds {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    border-top: 1px solid var(--hair);
+    padding-top: 8px;
+  }
+  .kinds button {
+    padding: 3px 6px;
+    text-align: left;
+  }
+  .kinds button[aria-checked='true'] {
+    background: var(--ink);
+    color: var(--field);
+  }
+  section {
+    display: grid;
+    grid-template-rows: auto auto auto minmax(0, 1fr);
+    align-content: start;
+    gap: 6px;
+    padding: 12px 20px;
+    min-width: 0;
+    overflow-y: auto;
+  }
+  header {
+    display: flex;
+    align-items: baseline;
+    gap: 12px;
+  }
+  h2 {
+    font-size: 15px;
+  }
+  .words {
+    margin: 0;
+    color: var(--muted);
+  }
+  .space {
+    flex: 1;
+  }
+  header button {
+    color: var(--slate);
+    text-decoration: underline dotted;
+  }
+  dl {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(210px, 1fr));
+    gap: 0 24px;
+    margin: 0;
+  }
+  dl div {
+    display: flex;
+    justify-content: space-between;
+    border-bottom: 1px solid var(--hair);
+    padding: 2px 0;
+  }
+  dt {
+    color: var(--slate);
+  }
+  dd {
+    margin: 0;
+    font-weight: 600;
+    font-variant-numeric: tabular-nums;
+    white-space: nowrap;
+  }
+  .plots {
+    display: grid;
+    grid-template-columns: repeat(auto-fit, minmax(420px, 1fr));
+    gap: 6px 20px;
+    align-content: start;
+  }
+  .plots.one {
+    grid-template-columns: minmax(0, 940px);
+  }
+  .plot > :global(svg) {
+    display: block;
+    width: 100%;
+    height: auto;
+  }
+  .plot > :global(svg text) {
+    font-family: inherit;
+  }
+</style>
