@@ -2,6 +2,7 @@
 
 import math
 
+import numpy as np
 from numba import njit
 
 from salt_anvil.core.dsp.gate import GRID, Sound
@@ -37,6 +38,13 @@ def _integral(x: float, ceiling: float, width: float, per: float) -> float:
     bent = beyond if beyond < width else width
     over = beyond - bent
     return SIXTH * per * bent * bent * bent + 0.5 * over * (over + bent)
+
+
+@njit(cache=True, error_model="numpy")
+def _share(x: float, ceiling: float, width: float, per: float) -> float:
+    """Return the share of x, 0 or more, that is cut off."""
+    off = _taken(x, ceiling, width, per)
+    return off / x if off > 0.0 else 0.0
 
 
 @njit(cache=True, error_model="numpy")
@@ -76,14 +84,16 @@ def _clip(cut: Sound, line: Sound, factor: int, top: float, width: float) -> Non
         cut[i] = gained / step if abs(step) > near else middle
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def exceeds(sound: Sound, level: float) -> bool:
-    """Say whether any value of (rows, columns) is over a level."""
-    for row in range(len(sound)):
-        for value in sound[row]:
-            if abs(value) > level:
-                return True
-    return False
+@njit(cache=True, error_model="numpy")
+def _peaks(line: Sound, factor: int) -> Vector:
+    """Return the greatest amplitude of each `factor` values (a power of 2), pair by pair."""
+    sizes = np.abs(line)
+    while factor > 1:
+        pairs = np.empty(len(sizes) // 2)
+        for i in range(len(pairs)):
+            pairs[i] = max(sizes[2 * i], sizes[2 * i + 1])
+        sizes, factor = pairs, factor // 2
+    return sizes
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -99,13 +109,14 @@ def clip_lines(
 ) -> None:
     """Fill the last columns of cut with what is taken from lines (lanes, 1 + factor * frames).
 
-    depth: (frames, lanes), filled with the share of the greatest value that is cut off. ceiling
-    (amplitude), d_ceiling and shape (0 round to 1 hard): per grid point; start: timeline frame of
-    the block. In antiderivative form, half a step late, for factors over 1.
+    depth: (more + frames, lanes), whose last rows get the share of each frame's greatest value that
+    is cut off. ceiling (amplitude), d_ceiling and shape (0 round to 1 hard): per grid point; start:
+    timeline frame of the block. In antiderivative form, half a step late, for factors over 1.
     """
     lanes, frames = lines.shape[0], (lines.shape[1] - 1) // factor
-    ahead = cut.shape[1] - factor * frames
+    ahead, before = cut.shape[1] - factor * frames, len(depth) - frames
     for lane in range(lanes):
+        off = _peaks(lines[lane, 1:], factor)
         at, k, offset = 0, 0, start % GRID
         while at < frames:
             n = min(GRID - offset, frames - at)
@@ -114,31 +125,29 @@ def clip_lines(
             found = cut[lane, ahead + factor * at : ahead + factor * (at + n)]
             top, d_top = ceiling[k] + d_ceiling[k] * offset, d_ceiling[k]
             greatest = abs(line[0])
+            mine = off[at : at + n]
             for i in range(n):
-                most = 0.0
-                for q in range(factor * i + 1, factor * (i + 1) + 1):
-                    size = abs(line[q])
-                    most = size if size > most else most
-                greatest = most if most > greatest else greatest
-                depth[at + i, lane] = most
+                greatest = mine[i] if mine[i] > greatest else greatest
             if greatest <= min(top, top + d_top * n) * (1.0 - soft):
                 found[:] = 0.0
-                depth[at : at + n, lane] = 0.0
-            else:
-                if d_top == 0.0:
-                    _clip(found, line, factor, top, 2.0 * top * soft)
+                mine[:] = 0.0
+            elif d_top == 0.0:
                 width, per = 2.0 * top * soft, _per(2.0 * top * soft)
+                _clip(found, line, factor, top, width)
                 for i in range(n):
-                    now, most = top + d_top * i, depth[at + i, lane]
-                    if d_top != 0.0:
-                        first, width, per = factor * i, 2.0 * now * soft, _per(2.0 * now * soft)
-                        _clip(found[first : first + factor], line[first : first + factor + 1],
-                              factor, now, width)  # fmt: skip
-                    off = _taken(most, now, width, per)
-                    depth[at + i, lane] = off / most if off > 0.0 else 0.0
+                    mine[i] = _share(mine[i], top, width, per)
+            else:
+                for i in range(n):
+                    now, first = top + d_top * i, factor * i
+                    width, per = 2.0 * now * soft, _per(2.0 * now * soft)
+                    _clip(found[first : first + factor], line[first : first + factor + 1],
+                          factor, now, width)  # fmt: skip
+                    mine[i] = _share(mine[i], now, width, per)
             at += n
             offset = 0
             k += 1
+        for i in range(frames):
+            depth[before + i, lane] = off[i]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -157,8 +166,8 @@ def tell_into(
 
     They are: the greatest share cut off, the share of frames that are touched, the greatest value
     against the ceiling. out: (frames, lanes), with hold clipped to the ceiling once it is told.
-    depth: the share cut off each frame. start: timeline frame of the controls, late: of out[0].
-    carry: (3, lanes), the running cell.
+    depth: the share cut off each frame, and more rows behind. start: timeline frame of the
+    controls, late: of out[0]. carry: (3, lanes), the running cell.
     """
     frames, lanes = out.shape
     done = 0

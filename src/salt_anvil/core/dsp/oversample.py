@@ -117,19 +117,25 @@ def stages(quality: str) -> tuple[list[Stage], list[Stage]]:
     return up, down
 
 
-def _pasts() -> dict[str, int]:
-    """Return the values kept in front of each stage, the most that any quality wants."""
-    found: dict[str, int] = {}
+def _places(way: int) -> dict[int, tuple[int, int]]:
+    """Return, by a stage's factor, where what it keeps begins and ends, the most of any quality."""
+    most: dict[int, int] = {}
     for quality in FACTORS:
-        for way, chain in zip(("up", "down"), stages(quality), strict=True):
-            for stage in chain:
-                name = f"{way}{stage.factor}"
-                found[name] = max(found.get(name, 0), stage.past)
+        for stage in stages(quality)[way]:
+            most[stage.factor] = max(most.get(stage.factor, 0), stage.past)
+    found, at = {}, 0
+    for factor in sorted(most):
+        found[factor] = (at, at + most[factor])
+        at += most[factor]
     return found
 
 
-PASTS = _pasts()
-SPAN = sum(past for name, past in PASTS.items() if name.startswith("up")) + 1
+PLACES = (_places(0), _places(1))
+"""Columns of what is kept in front of the stages, on the way up and on the way down."""
+FIRST = PLACES[0][1][1]
+"""Frames that are kept in front of a block."""
+KEPT = tuple(max(end for _, end in places.values()) for places in PLACES)
+SPAN = KEPT[0] + 1
 """Frames on which, at most, the newest value and all that is kept on the way up depend."""
 
 
@@ -195,16 +201,17 @@ def unshape_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vecto
     late, lines (lanes, past + n)."""
     n = (lines.shape[1] - past) // 2
     taps = len(weights) // 2
-    ahead, part, sums = out.shape[1] - n, np.empty(n + taps - 1), np.empty((2, n))
+    ahead, sums, other = out.shape[1] - n, np.empty(n), np.empty(n)
+    even, odd = np.empty(n + taps - 1), np.empty(n + taps - 1)
     for lane in range(len(lines)):
-        for side in range(2):
-            line = lines[lane, past - delay - taps + 1 + side :]
-            for i in range(n + taps - 1):
-                part[i] = line[2 * i]
-            _sum_into(sums[side], part, weights[side::2].copy())
+        line = lines[lane, past - delay - taps + 1 :]
+        for i in range(n + taps - 1):
+            even[i], odd[i] = line[2 * i], line[2 * i + 1]
+        _sum_into(sums, even, weights[::2].copy())
+        _sum_into(other, odd, weights[1::2].copy())
         found = out[lane, ahead:]
         for i in range(n):
-            found[i] = sums[0, i] + sums[1, i]
+            found[i] = sums[i] + other[i]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -214,32 +221,116 @@ def delay_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector)
     out[:, out.shape[1] - n :] = lines[:, past - delay : past - delay + n]
 
 
-KERNELS = {
-    "double": double_into, "halve": halve_into, "unshape": unshape_into, "delay": delay_into,
-}  # fmt: skip
+FORMS = ("delay", "double", "halve", "unshape")
 RATIOS = {"double": 2.0, "halve": 0.5, "unshape": 0.5, "delay": 1.0}
 
 
-def shaping_state(lanes: int) -> State:
-    """Return the cold state of `taken_by`."""
-    kept = {name: np.zeros((lanes, past)) for name, past in PASTS.items()}
-    return State(factor=np.zeros(1), last=np.zeros((lanes, 1)), **kept)
+@lru_cache(maxsize=8)
+def _plan(quality: str, way: int) -> tuple[NDArray[np.int64], Sound]:
+    """Return a way's stages as the kernels take them: rows of form, delay, begin, end, taps; and
+    their weights."""
+    chain = stages(quality)[way]
+    rows = [[FORMS.index(s.form), s.delay, *PLACES[way][s.factor], len(s.weights)] for s in chain]
+    weights = np.zeros((len(chain), 2 * SHARP))
+    for row, stage in zip(weights, chain, strict=True):
+        row[: len(stage.weights)] = stage.weights
+    return np.array(rows, np.int64), weights
 
 
-def _through(chain: list[Stage], way: str, lines: Sound, state: State) -> Sound:
-    """Return what a chain makes of its input, (lanes, past + values), the value before in front."""
-    for i, stage in enumerate(chain):
-        name = f"{way}{stage.factor}"
-        past = PASTS[name]
+@njit(cache=True, nogil=True, error_model="numpy")
+def _through(
+    lines: Sound, plan: NDArray[np.int64], weights: Sound, kept: Sound, last: Sound
+) -> Sound:
+    """Return what a chain makes of its input, (lanes, past + values), with `last` in front.
+
+    kept: (lanes, columns), what stands in front of each stage's input, moved on.
+    """
+    for s in range(len(plan)):
+        form, delay, begin, end, taps = plan[s]
+        past = end - begin
         count = lines.shape[1] - past
-        state[name][:] = lines[:, count:]
-        before = state[f"{way}{chain[i + 1].factor}" if i + 1 < len(chain) else "last"]
-        ahead = before.shape[1]
-        out = np.empty((len(lines), ahead + round(count * RATIOS[stage.form])))
-        out[:, :ahead] = before
-        KERNELS[stage.form](out, lines, past, stage.delay, stage.weights)
+        kept[:, begin:end] = lines[:, count:]
+        ahead, values = 1, count
+        if s + 1 < len(plan):
+            ahead = plan[s + 1, 3] - plan[s + 1, 2]
+        if form == 1:
+            values = 2 * count
+        elif form > 1:
+            values = count // 2
+        out = np.empty((len(lines), ahead + values))
+        for lane in range(len(lines)):
+            if s + 1 < len(plan):
+                out[lane, :ahead] = kept[lane, plan[s + 1, 2] : plan[s + 1, 3]]
+            else:
+                out[lane, 0] = last[lane, 0]
+        if form == 0:
+            delay_into(out, lines, past, delay, weights[s, :taps])
+        elif form == 1:
+            double_into(out, lines, past, delay, weights[s, :taps])
+        elif form == 2:
+            halve_into(out, lines, past, delay, weights[s, :taps])
+        else:
+            unshape_into(out, lines, past, delay, weights[s, :taps])
         lines = out
     return lines
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _rise(sound: Sound, plan: NDArray[np.int64], weights: Sound, kept: Sound, last: Sound) -> Sound:
+    frames, lanes = sound.shape
+    past = plan[0, 3] - plan[0, 2]
+    lines = np.empty((lanes, past + frames))
+    for lane in range(lanes):
+        lines[lane, :past] = kept[lane, :past]
+        for i in range(frames):
+            lines[lane, past + i] = sound[i, lane]
+    return _through(lines, plan, weights, kept, last)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _fall(cut: Sound, plan: NDArray[np.int64], weights: Sound, kept: Sound, last: Sound) -> Sound:
+    lines = _through(cut, plan, weights, kept, last)
+    out = np.empty((lines.shape[1] - 1, len(lines)))
+    for lane in range(len(lines)):
+        for i in range(len(out)):
+            out[i, lane] = lines[lane, 1 + i]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _any(values: Sound) -> bool:
+    for row in values:
+        for value in row:
+            if value != 0.0:
+                return True
+    return False
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _exceeds(values: Sound, level: float) -> bool:
+    # The greatest of a row, without a way out in the middle, is found four at a time.
+    for row in values:
+        most = 0.0
+        for value in row:
+            most = max(most, abs(value))
+        if most > level:
+            return True
+    return False
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _idle(sound: Sound, up: Sound, down: Sound, first: int, level: float) -> bool:
+    return not (_exceeds(sound, level) or _exceeds(up[:, :first], level) or _any(down))
+
+
+def shaping_state(lanes: int) -> State:
+    """Return the cold state of `taken_by`, to be held in a processor's own."""
+    return State(
+        shaping_factor=np.zeros(1),
+        shaping_last=np.zeros((lanes, 1)),
+        shaping_up=np.zeros((lanes, KEPT[0])),
+        shaping_down=np.zeros((lanes, KEPT[1])),
+    )
 
 
 def risen(sound: Sound, quality: str, state: State) -> Sound:
@@ -247,36 +338,32 @@ def risen(sound: Sound, quality: str, state: State) -> Sound:
 
     The shape is (lanes, 1 + factor * frames). The state moves on.
     """
-    frames, lanes = sound.shape
-    if state["factor"][0] != FACTORS[quality]:
+    up, last = state["shaping_up"], state["shaping_last"]
+    if state["shaping_factor"][0] != FACTORS[quality]:
         # What the stages of another quality kept is of another time.
-        for name, kept in state.items():
-            if name != "up1":
-                kept[:] = 0.0
-        state["factor"][0] = FACTORS[quality]
-    past = PASTS["up1"]
-    whole = np.empty((lanes, past + frames))
-    whole[:, :past] = state["up1"]
-    whole[:, past:] = sound.T
-    lines = _through(stages(quality)[0], "up", whole, state)
-    state["last"][:, 0] = lines[:, -1]
+        up[:, FIRST:] = 0.0
+        last[:] = state["shaping_down"][:] = 0.0
+        state["shaping_factor"][0] = FACTORS[quality]
+    lines = _rise(sound, *_plan(quality, 0), up, last)
+    last[:, 0] = lines[:, -1]
     return lines
 
 
 def taken_by(bend: Bend, sound: Sound, quality: str, state: State) -> Sound:
     """Return what a bend takes from a block, LATENCY frames late; the state moves on."""
-    factor, down = FACTORS[quality], stages(quality)[1]
+    plan, weights = _plan(quality, 1)
     lines = risen(sound, quality, state)
-    kept = state[f"down{factor}"]
-    cut = np.empty((len(lines), kept.shape[1] + lines.shape[1] - 1))
-    cut[:, : kept.shape[1]] = kept
-    bend(lines, cut, factor)
-    return np.ascontiguousarray(_through(down, "down", cut, state)[:, 1:].T)
+    begin, end = PLACES[1][FACTORS[quality]]
+    down = state["shaping_down"]
+    cut = np.empty((len(lines), end - begin + lines.shape[1] - 1))
+    cut[:, : end - begin] = down[:, begin:end]
+    bend(lines, cut, FACTORS[quality])
+    return _fall(cut, plan, weights, down, state["shaping_last"])
 
 
-def is_still(state: State) -> bool:
-    """Say whether nothing of what was taken is still on its way."""
-    return not any(kept.any() for name, kept in state.items() if name.startswith("down"))
+def idle(sound: Sound, level: float, state: State) -> bool:
+    """Say whether a bend that begins at a level leaves a block alone, and nothing is on its way."""
+    return _idle(sound, state["shaping_up"], state["shaping_down"], FIRST, level)
 
 
 def pass_by(sound: Sound, quality: str, state: State) -> None:

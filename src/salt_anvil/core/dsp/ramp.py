@@ -1,6 +1,6 @@
 """Controls over time: values on the 64-frame grid of the timeline, straight lines in between."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +21,15 @@ class Ramp:
     value: Vector
     step: Vector
     still: bool = False
+    _columns: dict[int, tuple[Vector, Vector]] = field(default_factory=dict, compare=False)
+
+    def column(self, index: int) -> tuple[Vector, Vector]:
+        """Return one control's values and steps as kernels take them."""
+        found = self._columns.get(index)
+        if found is None:
+            found = self.value[:, index].copy(), self.step[:, index].copy()
+            self._columns[index] = found
+        return found
 
 
 class Glide:

@@ -16,7 +16,6 @@ from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 from salt_anvil.core.processors.parts import (
     check_range,
-    column,
     gained,
     in_range,
     range_sections,
@@ -100,7 +99,7 @@ class Clipper(Processor[ClipperParams]):
             depth=np.zeros((o.DOWN, lanes)),
             told=np.zeros((3, lanes)),
         )
-        state.nest("shaping_", o.shaping_state(lanes))
+        state.update(o.shaping_state(lanes))
         return state
 
     def process(
@@ -129,14 +128,15 @@ class Clipper(Processor[ClipperParams]):
         if sides and params.stereo != "mid-side":
             spared = 1 if params.stereo == "mid" else 0
             cut[:, spared] = 0.0
-            depth[:, spared] = 0.0
-        out = delayed(dry, state["past"]) - cut
+            depth[o.DOWN :, spared] = 0.0
+        out = delayed(dry, state["past"])
+        out -= cut
         if sides:
             out = from_mid_side(out)
         late = start - o.LATENCY
         cells = np.empty((3, len(block) // GRID + 1, context.channels))
-        ceiling, step = column(ramp.value, CEILING), column(ramp.step, CEILING)
-        depth = delayed(depth, state["depth"])
+        ceiling, step = ramp.column(CEILING)
+        state["depth"][:] = depth[len(block) :]
         cells = cells[:, : c.tell_into(
             cells, out, depth, start, late, ceiling, step, params.hold_ceiling, state["told"]
         )]  # fmt: skip
@@ -150,19 +150,23 @@ class Clipper(Processor[ClipperParams]):
     def _cut(
         self, band: Sound, params: ClipperParams, ramp: Ramp, state: State, start: int
     ) -> tuple[Sound, Sound]:
-        """Return what is taken away, o.LATENCY frames late, and the share of it, half as late."""
-        shaping, depth = state.nested("shaping_"), np.zeros_like(band)
-        least = _knee(ramp) / o.BOUND
-        if not (c.exceeds(band, least) or c.exceeds(shaping["up1"], least)) and o.is_still(shaping):
-            o.pass_by(band, params.quality, shaping)
+        """Return what is taken away, o.LATENCY frames late, and the share of it, half as late.
+
+        The last o.DOWN rows of the share are of frames to come.
+        """
+        depth = np.empty((o.DOWN + len(band), band.shape[1]))
+        depth[: o.DOWN] = state["depth"]
+        if o.idle(band, _knee(ramp) / o.BOUND, state):
+            o.pass_by(band, params.quality, state)
+            depth[o.DOWN :] = 0.0
             return np.zeros_like(band), depth
-        ceiling, step = column(ramp.value, CEILING), column(ramp.step, CEILING)
-        shape = column(ramp.value, SHAPE)
+        ceiling, step = ramp.column(CEILING)
+        shape, _ = ramp.column(SHAPE)
 
         def bend(lines: Sound, cut: Sound, factor: int) -> None:
             c.clip_lines(lines, cut, depth, factor, start, ceiling, step, shape)
 
-        return o.taken_by(bend, band, params.quality, shaping), depth
+        return o.taken_by(bend, band, params.quality, state), depth
 
     def picture(self, params: ClipperParams, context: Context) -> dict[str, Any]:
         top = to_gain(params.ceiling_db)

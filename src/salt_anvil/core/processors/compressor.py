@@ -17,7 +17,7 @@ from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
-from salt_anvil.core.processors.parts import cells_of, column
+from salt_anvil.core.processors.parts import cells_of
 
 MAKEUP, COLOUR, BALANCE = d.CONTROLS, d.CONTROLS + 1, d.CONTROLS + 2
 CONTROLS = d.CONTROLS + 3
@@ -208,7 +208,7 @@ class Compressor(Processor[CompressorParams]):
         if params.colour > 0:
             state["late"] = np.zeros((o.LATENCY, lanes))
             state["offset"] = np.zeros((1, lanes, 2))
-            state.nest("shaping_", o.shaping_state(lanes))
+            state.update(o.shaping_state(lanes))
         return state
 
     def process(
@@ -233,7 +233,7 @@ class Compressor(Processor[CompressorParams]):
         if sides:
             signal = to_mid_side(signal)
         out = np.empty_like(block)
-        makeup, d_makeup = column(ramp.value, MAKEUP), column(ramp.step, MAKEUP)
+        makeup, d_makeup = ramp.column(MAKEUP)
         d.gain_into(out, signal, reduction, start, makeup, d_makeup)
         if sides:
             out = from_mid_side(out)
@@ -259,13 +259,13 @@ class Compressor(Processor[CompressorParams]):
 
 def _coloured(sound: Sound, ramp: Ramp, rate: int, state: State, start: int) -> Sound:
     """Return the sound with what the output stage bends, o.LATENCY frames late."""
-    odd, d_odd = column(ramp.value, BALANCE), column(ramp.step, BALANCE)
+    odd, d_odd = ramp.column(BALANCE)
     still, gain = np.zeros(len(ramp.value)), to_gain(COLOUR_DB)
 
     def bend(lines: Sound, cut: Sound, factor: int) -> None:
         s.bend_lines(lines, cut, factor, start, odd, d_odd, still, still)
 
-    cut = o.taken_by(bend, gain * sound, QUALITY, state.nested("shaping_"))
+    cut = o.taken_by(bend, gain * sound, QUALITY, state)
     level = np.empty_like(cut)
     biquad.filter_into(level, cut, biquad.high_pass(OFFSET_HZ, rate)[None], state["offset"])
     at = start % GRID + np.arange(len(sound))

@@ -21,7 +21,7 @@ from salt_anvil.core.processors.base import (
     number,
     points,
 )
-from salt_anvil.core.processors.parts import cells_of, column
+from salt_anvil.core.processors.parts import cells_of
 
 MAKEUP = s.CONTROLS
 
@@ -138,7 +138,7 @@ class Curve(Processor[CurveParams]):
         detector = d.MEAN_SQUARE if params.detector == "rms" else d.PEAK
         s.curve_into(change, heard, key, start, ramp.value, ramp.step, detector, state["detector"])
         signal = delayed(block, state["past"])
-        makeup, d_makeup = column(ramp.value, MAKEUP), column(ramp.step, MAKEUP)
+        makeup, d_makeup = ramp.column(MAKEUP)
         d.gain_into(out, signal, -change, start, makeup, d_makeup)
         late = start - len(state["past"])
         cells = {

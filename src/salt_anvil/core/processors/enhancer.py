@@ -14,7 +14,7 @@ from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
-from salt_anvil.core.processors.parts import check_range, column
+from salt_anvil.core.processors.parts import check_range
 
 AMOUNT = e.CONTROLS
 CORNERS = e.CONTROLS + 1
@@ -95,7 +95,7 @@ class Enhancer(Processor[EnhancerParams]):
             whole=np.zeros((2, t.SECTIONS, lanes, 2)),
             clean=np.zeros((1, t.SECTIONS, lanes, 2)),
         )
-        state.nest("shaping_", o.shaping_state(lanes))
+        state.update(o.shaping_state(lanes))
         return state
 
     def process(
@@ -115,7 +115,7 @@ class Enhancer(Processor[EnhancerParams]):
         dry = delayed(dry, state["past"])
         made = self._harmonics(source, params, context.rate, ramp, state, start)
         clean = self._through(CLEAN, "clean", 6, made, ramp, state, start)
-        amount, d_amount = column(ramp.value, AMOUNT), column(ramp.step, AMOUNT)
+        amount, d_amount = ramp.column(AMOUNT)
         if not (amount.any() or d_amount.any()):
             return dry, Report((start - o.LATENCY) // GRID, {})
         at = start % GRID + np.arange(len(block))
@@ -152,7 +152,7 @@ class Enhancer(Processor[EnhancerParams]):
         def bend(lines: Sound, made: Sound, factor: int) -> None:
             e.shape_lines(lines, made, factor, late, start, ramp.value, ramp.step)
 
-        return o.taken_by(bend, source, params.quality, state.nested("shaping_"))
+        return o.taken_by(bend, source, params.quality, state)
 
     def picture(self, params: EnhancerParams, context: Context) -> dict[str, Any]:
         amount = params.amount_db if params.amount_db > NONE_DB else -120.0

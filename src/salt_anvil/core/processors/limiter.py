@@ -134,7 +134,7 @@ class Limiter(Processor[LimiterParams]):
         )
         if params.round > 0:
             state["unbent"] = np.zeros((o.LATENCY, lanes))
-            state.nest("shaping_", o.shaping_state(lanes))
+            state.update(o.shaping_state(lanes))
         return state
 
     def process(
@@ -195,7 +195,7 @@ def _rounded(driven: Sound, ramp: Ramp, state: State, start: int) -> Sound:
     def bend(lines: Sound, cut: Sound, factor: int) -> None:
         c.clip_lines(lines, cut, depth, factor, start, begin, step, shape)
 
-    cut = o.taken_by(bend, driven, QUALITY, state.nested("shaping_"))
+    cut = o.taken_by(bend, driven, QUALITY, state)
     at = start % GRID + np.arange(len(driven))
     k = at // GRID
     share = ramp.value[k, ROUND] + ramp.step[k, ROUND] * (at % GRID)

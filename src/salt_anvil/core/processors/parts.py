@@ -1,11 +1,11 @@
-"""What several processors share: cells of reports, columns of ramps, gains, ranges."""
+"""What several processors share: cells of reports, gains, ranges."""
 
 import numpy as np
 
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into
+from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into, turned
 from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.ramp import Ramp
 from salt_anvil.core.errors import SettingError
 
 
@@ -20,18 +20,14 @@ def wide(values: Sound, block: Sound) -> Sound:
     return np.ascontiguousarray(np.broadcast_to(values, block.shape))
 
 
-def column(values: Vector, index: int) -> Vector:
-    """Return one control of (grid points, controls) as kernels take it."""
-    return np.ascontiguousarray(values[:, index])
-
-
 def gained(
     sound: Sound, ramp: Ramp, index: int, start: int, reduction: Sound | None = None
 ) -> Sound:
     """Return the sound less a reduction, with a control's gain in dB; itself where both are 0."""
-    if ramp.still and ramp.value[0, index] == 0.0 and reduction is None:
-        return sound
-    gain, step = column(ramp.value, index), column(ramp.step, index)
+    if reduction is None and ramp.still:
+        level = float(ramp.value[0, index])
+        return turned(sound, level) if level else sound
+    gain, step = ramp.column(index)
     taken = reduction is not None and reduction.any()
     if not (gain.any() or step.any() or taken):
         return sound

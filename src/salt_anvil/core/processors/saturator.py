@@ -37,7 +37,7 @@ from salt_anvil.core.processors.base import (
     choice,
     number,
 )
-from salt_anvil.core.processors.parts import column, gained
+from salt_anvil.core.processors.parts import gained
 
 DRIVE, ODD, LEAN, OUTPUT, LINK, MATCH, EMPHASIS = range(7)
 MOST_BANDS = 3
@@ -139,7 +139,7 @@ class Saturator(Processor[SaturatorParams]):
             powers=np.zeros((2, lanes)), match=np.zeros((2, lanes)),
             offset=np.zeros((1, lanes, 2)),
         )  # fmt: skip
-        state.nest("shaping_", o.shaping_state(lanes))
+        state.update(o.shaping_state(lanes))
         for name in ("emphasis_", "undo_"):
             state.nest(name, bands_state(MOST_BANDS, lanes))
         return state
@@ -156,20 +156,20 @@ class Saturator(Processor[SaturatorParams]):
     ) -> tuple[Sound, Report]:
         sides = params.stereo == "mid-side" and context.channels == 2
         zeros = np.zeros_like(block)
-        drive, d_drive = column(ramp.value, DRIVE), column(ramp.step, DRIVE)
+        drive, d_drive = ramp.column(DRIVE)
         emphasis = as_bands(params.emphasis)
         value, step = ramp.value[:, EMPHASIS:], ramp.step[:, EMPHASIS:]
         leaning = self._toned(block, emphasis, value, step, state, "emphasis_", context, start)
         driven = gained(leaning, ramp, DRIVE, start)
         if sides:
             driven = to_mid_side(driven)
-        odd, d_odd = column(ramp.value, ODD), column(ramp.step, ODD)
-        lean, d_lean = column(ramp.value, LEAN), column(ramp.step, LEAN)
+        odd, d_odd = ramp.column(ODD)
+        lean, d_lean = ramp.column(LEAN)
 
         def bend(lines: Sound, cut: Sound, factor: int) -> None:
             s.bend_lines(lines, cut, factor, start, odd, d_odd, lean, d_lean)
 
-        cut = o.taken_by(bend, driven, params.quality, state.nested("shaping_"))
+        cut = o.taken_by(bend, driven, params.quality, state)
         if sides:
             cut = from_mid_side(cut)
         taken = np.empty_like(block)
@@ -209,8 +209,7 @@ class Saturator(Processor[SaturatorParams]):
             heard.append(weighted)
         gains = np.empty_like(out)
         s.match_into(
-            gains, heard[0], heard[1], start, column(ramp.value, LINK),
-            column(ramp.value, MATCH), column(ramp.step, MATCH),
+            gains, heard[0], heard[1], start, ramp.column(LINK)[0], *ramp.column(MATCH),
             rate_of(MATCH_MS, rate), MOST_DB, state["powers"], state["match"],
         )  # fmt: skip
         matched = np.empty_like(out)

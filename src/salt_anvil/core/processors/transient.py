@@ -10,7 +10,7 @@ from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
-from salt_anvil.core.processors.parts import cells_of, check_range, column, in_range, range_sections
+from salt_anvil.core.processors.parts import cells_of, check_range, in_range, range_sections
 
 RISE_MS, FALL_MS, CALM_MS = 0.3, 15.0, 0.5
 """Times of the level that is listened to, and of the gain; common practice, no source."""
@@ -129,7 +129,7 @@ class Transient(Processor[TransientParams]):
                 shares, heard, in_range(key, sections, state[f"{side}_key"]), start, ramp.value,
                 ramp.step, side == "sustain", state[f"{side}_detector"],
             )  # fmt: skip
-            t.scale_into(gain, shares, start, column(ramp.value, index), column(ramp.step, index))
+            t.scale_into(gain, shares, start, *ramp.column(index))
             acts = params.range_acts == "signal" and len(sections) > 0
             out = _changed(out, gain, start, sections if acts else None, state[f"{side}_band"])
             total += gain
