@@ -110,24 +110,30 @@ def _kernel(params: dict[str, Any]) -> float:
     return _factor(run)
 
 
-def _engine(kind: str, params: dict[str, Any]) -> float:
+def _engine(kind: str, params: dict[str, Any]) -> dict[str, float]:
     """A strip with one stage through the engine."""
     return _chain(read_recipe({"chain": [{"kind": kind, "params": params}]}))
 
 
-def _chain(recipe: Recipe) -> float:
+def _chain(recipe: Recipe) -> dict[str, float]:
+    """Block by block, as in play, and with all that comes foreseen, as in printing."""
+    return {"live": _run(recipe, ahead=False), "print": _run(recipe, ahead=True)}
+
+
+def _run(recipe: Recipe, *, ahead: bool) -> float:
     sound = _noise()
     plan = plan_recipe(recipe, RATE, 2, len(sound))
 
     def run() -> None:
         runner = StripRunner(plan, lambda j: sound[j % 400 * BLOCK : (j % 400 + 1) * BLOCK])
+        runner.until = len(sound) // BLOCK if ahead else 0
         for _ in range(len(sound) // BLOCK):
             runner.block()
 
     return _factor(run)
 
 
-def _split(by: str, **more: Any) -> float:
+def _split(by: str, **more: Any) -> dict[str, float]:
     """A strip with one split, with nothing or a compressor on its branches."""
     chain = [{"kind": "compressor"}] if more.pop("busy", False) else []
     count = more.pop("count", 2)
@@ -166,13 +172,18 @@ def _demo() -> dict[str, float]:
 
     plan = make_plan(session)
 
-    def run() -> None:
+    def run(ahead: bool) -> None:
         mixer = Mixer(plan, source)
+        mixer.foresee(plan.blocks if ahead else 0)
         for _ in range(SECONDS * RATE // BLOCK):
             mixer.block()
 
-    stages = sum(len(s.stages) for s in plan.strips)
-    return {"strips": len(plan.strips), "stages": stages, "factor": _factor(run)}
+    return {
+        "strips": len(plan.strips),
+        "stages": sum(len(s.stages) for s in plan.strips),
+        "live": _factor(lambda: run(False)),
+        "print": _factor(lambda: run(True)),
+    }
 
 
 def _meter() -> float:
@@ -197,10 +208,10 @@ def measure_speed(*, quick: bool = False) -> dict[str, Any]:
         "machine": f"{platform.machine()}, Python {platform.python_version()}",
         "rate": RATE,
         "compressor": {
-            name: {"kernel": _kernel(params), "engine": _engine("compressor", params)}
+            name: {"kernel": _kernel(params), **_engine("compressor", params)}
             for name, params in COMPRESSOR.items()
         },
-        "trim": {"engine": _engine("trim", {"gain_db": -3})},
+        "trim": _engine("trim", {"gain_db": -3}),
         "dynamics": {name: _engine(kind, params) for name, (kind, params) in DYNAMICS.items()},
         "split": {name: _split(**form) for name, form in SPLITS.items()},
         "meter": _meter(),
@@ -214,19 +225,18 @@ def table(found: dict[str, Any]) -> str:
         f"Seconds of sound per second of one core, stereo, {found['rate']} Hz, median of {ROUNDS}",
         f"({found['machine']})",
         "",
-        f"{'compressor':32} {'kernel':>8} {'engine':>8}",
+        f"{'compressor':32} {'kernel':>8} {'live':>8} {'print':>8}",
     ]
-    for name, row in found["compressor"].items():
-        lines.append(f"  {name:30} {row['kernel']:8.0f} {row['engine']:8.0f}")
-    lines += [f"{kind:32} {'':8} {f:8.0f}" for kind, f in found["dynamics"].items()]
+    lines += [_line(f"  {name}", row) for name, row in found["compressor"].items()]
+    lines += [_line(kind, row) for kind, row in found["dynamics"].items()]
     lines.append("splits")
-    lines += [f"  {name:30} {'':8} {factor:8.0f}" for name, factor in found["split"].items()]
+    lines += [_line(f"  {name}", row) for name, row in found["split"].items()]
     lines += [
-        f"{'trim':32} {'':8} {found['trim']['engine']:8.0f}",
-        f"{'meter (loudness, true peak)':32} {'':8} {found['meter']:8.0f}",
+        _line("trim", found["trim"]),
+        f"{'meter (loudness, true peak)':32} {found['meter']:8.0f}",
         "",
         f"demo session, {found['demo']['strips']} strips, {found['demo']['stages']} stages:"
-        f" {found['demo']['factor']:.1f}",
+        f" live {found['demo']['live']:.1f}, print {found['demo']['print']:.1f}",
     ]
     if "server" in found:
         server = found["server"]
@@ -245,6 +255,11 @@ def table(found: dict[str, Any]) -> str:
             small, large, ratio = (size[n][key] for n in ("8", "48", "ratio"))
             lines.append(f"  {words:30} {small:8.2f} {large:8.2f} {ratio:8.2f}")
     return "\n".join(lines)
+
+
+def _line(name: str, row: dict[str, float]) -> str:
+    cells = (f"{row[key]:8.0f}" if key in row else 8 * " " for key in ("kernel", "live", "print"))
+    return " ".join([f"{name:32}", *cells])
 
 
 SIZE_WORDS = {

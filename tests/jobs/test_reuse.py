@@ -1,5 +1,7 @@
 """Reuse: after random edits of random sessions, what is cached equals what is fresh, to the bit.
 
+What is cached was computed several blocks at a time, what is fresh block by block.
+
 SALT_ANVIL_SESSIONS sets how many sessions; the default keeps the suite short.
 """
 

@@ -147,6 +147,7 @@ def _run(
     progress: Callable[[float], None],
 ) -> dict[str, Any]:
     meters = _Meters(info.rate, info.channels)
+    mixer.foresee(mixer.plan.blocks)
     with SoundWriter(
         target, format, rate=info.rate, channels=info.channels, frames=info.frames,
         dither=dither,

@@ -41,6 +41,7 @@ def blocks(
     at, stored = states(max(first - roll_blocks(plan), 0))
     if at:
         mixer.locate(at, stored)
+    mixer.foresee(-(-end // BLOCK))
     for k in range(at, -(-end // BLOCK)):
         block = mixer.block(names)
         if k >= first:

@@ -125,6 +125,7 @@ class _StripAnalysis:
         self._cache.begin(self._mark, Meta(self._item.context.channels, frames, exports))
         blocks = -(-frames // BLOCK)
         self._mixer.keep_group = self._keep_group
+        self._mixer.foresee(self._plan.blocks)
         try:
             for first in range(0, blocks, CHECKPOINT):
                 runner = self._mixer.runner(self._name)

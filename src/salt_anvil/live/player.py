@@ -516,6 +516,7 @@ class Player:
         plan = self._planned(self._model)
         self._listen = self._wished
         head = Head(plan, self._source, self._shelf, frame // BLOCK, self._listen)
+        head.mixer.foresee(head.target)
         while not head.roll():
             pass
         self._take_over(head, frame)

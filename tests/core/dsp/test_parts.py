@@ -11,7 +11,6 @@ from salt_anvil.core.dsp.note import note_ms
 from salt_anvil.core.dsp.ramp import Glide
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
-from salt_anvil.core.engine.unit import per_frame
 from salt_anvil.core.errors import SoundError
 from tests.conftest import noise
 
@@ -29,7 +28,8 @@ def glided(parts: list[int], start: int, change_at: int) -> np.ndarray:
     for part in parts:
         if at == change_at:
             glide.to(np.array([3.0]))
-        out.append(per_frame(glide.over(at, part), at, part))
+        line = glide.over(at, part).frames(0, at, part)
+        out.append(np.broadcast_to(line, (part, 1)))
         at += part
     return np.concatenate(out)[:, 0]
 

@@ -1,6 +1,7 @@
 """Second-order sections: coefficients of the W3C Audio EQ Cookbook, and one kernel."""
 
 import math
+from functools import lru_cache
 
 import numpy as np
 from numba import njit
@@ -10,6 +11,7 @@ from salt_anvil.core.dsp.gate import TINY, Sound
 BUTTERWORTH_Q = math.sqrt(0.5)
 
 
+@lru_cache(maxsize=256)
 def low_pass(hz: float, rate: int, q: float = BUTTERWORTH_Q) -> Sound:
     """Return b0, b1, b2, a1, a2 of the Cookbook's LPF; hz below rate / 2."""
     w, alpha = _angle(hz, rate, q)
@@ -17,6 +19,7 @@ def low_pass(hz: float, rate: int, q: float = BUTTERWORTH_Q) -> Sound:
     return _normal((1 - c) / 2, 1 - c, (1 - c) / 2, 1 + alpha, -2 * c, 1 - alpha)
 
 
+@lru_cache(maxsize=256)
 def high_pass(hz: float, rate: int, q: float = BUTTERWORTH_Q) -> Sound:
     """Return b0, b1, b2, a1, a2 of the Cookbook's HPF; hz below rate / 2."""
     w, alpha = _angle(hz, rate, q)
@@ -24,6 +27,7 @@ def high_pass(hz: float, rate: int, q: float = BUTTERWORTH_Q) -> Sound:
     return _normal((1 + c) / 2, -(1 + c), (1 + c) / 2, 1 + alpha, -2 * c, 1 - alpha)
 
 
+@lru_cache(maxsize=256)
 def all_pass(hz: float, rate: int, q: float = BUTTERWORTH_Q) -> Sound:
     """Return b0, b1, b2, a1, a2 of the Cookbook's APF; hz below rate / 2."""
     w, alpha = _angle(hz, rate, q)

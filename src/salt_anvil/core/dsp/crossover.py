@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.dsp.gate import BLOCK, Sound, by_blocks
 from salt_anvil.core.dsp.state import State
 
 BUTTERWORTH = {24: (math.sqrt(0.5),), 48: (0.541196100146197, 1.306562964876377)}
@@ -119,6 +119,9 @@ def linear_state(bands: LinearBands, channels: int) -> State:
 
 def divide_linear(block: Sound, bands: LinearBands, state: State) -> list[Sound]:
     """Return the bands of a block, lowest first; they add up to the block, `half` frames late."""
+    if len(block) > BLOCK:
+        parts = [divide_linear(part, bands, state) for part in by_blocks(block)]
+        return [np.concatenate(rows) for rows in zip(*parts, strict=True)]
     past = state["past"]
     whole = np.concatenate([past, block])
     size = 1 << (len(whole) - 1).bit_length()

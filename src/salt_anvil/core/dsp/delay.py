@@ -14,9 +14,17 @@ def delayed(block: Sound, past: Sound) -> Sound:
     out = np.empty_like(block)
     if frames >= wait:
         out[:wait], out[wait:] = past, block[: frames - wait]
-        past[:] = block[frames - wait :]
     else:
         out[:] = past[:frames]
+    keep(block, past)
+    return out
+
+
+def keep(block: Sound, past: Sound) -> None:
+    """Move the past of a delay on by a block that nobody wants delayed."""
+    wait, frames = len(past), len(block)
+    if frames >= wait:
+        past[:] = block[frames - wait :]
+    else:
         past[:-frames] = past[frames:].copy()
         past[-frames:] = block
-    return out

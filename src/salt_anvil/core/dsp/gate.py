@@ -36,6 +36,11 @@ def as_block(sound: ArrayLike) -> Sound:
     return block
 
 
+def by_blocks(sound: Sound) -> list[Sound]:
+    """Return sound in pieces of BLOCK: a transform rounds alike only at the same size."""
+    return [sound[at : at + BLOCK] for at in range(0, len(sound), BLOCK)]
+
+
 def without_nonfinite(block: Sound) -> tuple[Sound, int]:
     """Return the block with every NaN and infinity replaced by 0, and how many there were."""
     if math.isfinite(float(block.sum())):

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from salt_anvil.core.dsp.gate import GRID, RAMP
+from salt_anvil.core.dsp.gate import GRID, RAMP, Sound
 
 Vector = NDArray[np.float64]
 
@@ -30,6 +30,18 @@ class Ramp:
             found = self.value[:, index].copy(), self.step[:, index].copy()
             self._columns[index] = found
         return found
+
+    def frames(self, index: int, start: int, count: int) -> Sound:
+        """Return one control for every frame from a timeline frame on, (count, 1).
+
+        One value for all, (1, 1), where it is known to stand.
+        """
+        if self.still:
+            return self.value[:1, index : index + 1]
+        at = np.arange(count) + start % GRID
+        k = at // GRID
+        values: Sound = self.value[k, index] + self.step[k, index] * (at % GRID)
+        return values[:, None]
 
 
 class Glide:

@@ -52,6 +52,7 @@ def measure_join(
     mixer = Mixer(plan, source, tapped=True, frozen={n: f for n, f in frozen.items() if n != strip})
     item = plan.strip(strip)
     meter: BlendMeter | None = None
+    mixer.foresee(-(-plan.frames // BLOCK))
     for k in range(-(-plan.frames // BLOCK)):
         tell()
         if join.name.startswith("bus:"):

@@ -13,7 +13,6 @@ from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum, tree_sum
 from salt_anvil.core.engine.graph import Outside
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
 from salt_anvil.core.engine.strip import StripBlock, StripRunner, trim_of, trimmed
-from salt_anvil.core.engine.unit import per_frame
 
 CHECKPOINT = 64
 """Blocks between two checkpoints of a strip (65,536 frames)."""
@@ -77,7 +76,7 @@ class Mixer:
         self._recent: dict[tuple[str, int], StripBlock] = {}
         self._ways: dict[tuple[str, str, int], Sound] = {}
         self._sums: dict[str, Callable[[int], Sound] | None] = {}
-        self.position = 0
+        self.position = self._until = 0
         self.keep: Callable[[str, int, State], None] | None = None
         self.keep_group: Callable[[str, int, Sound], None] | None = None
         for item in plan.strips:
@@ -103,6 +102,7 @@ class Mixer:
         name = item.strip.id
         runner = StripRunner(item, self.reader(name), self._read_key, tapped=self._tapped)
         runner.locate(block)
+        runner.until = self._until
         return runner
 
     def reader(self, name: str) -> Callable[[int], Sound]:
@@ -223,7 +223,9 @@ class Mixer:
             if self.keep is not None and at % CHECKPOINT == 0:
                 self.keep(name, at, runner.checkpoint())
             block = runner.block()
-            self._recent[name, at] = replace(block, out=self._crossed(name, at, block.out).out)
+            if name in self._fading:
+                block = replace(block, out=self._crossed(name, at, block.out).out)
+            self._recent[name, at] = block
         return self._recent[name, k]
 
     def _silence(self, item: StripPlan) -> StripBlock:
@@ -347,6 +349,12 @@ class Mixer:
         self._fading.clear()
         self._leaving.clear()
 
+    def foresee(self, block: int) -> None:
+        """Know that every block before this one will be asked for: it is faster, and the same."""
+        self._until = block
+        for runner in self._runners.values():
+            runner.until = block
+
     def runner(self, name: str) -> StripRunner:
         """Return the runner of a strip that is not frozen."""
         return self._runners[name]
@@ -440,7 +448,7 @@ class Shadow:
     def _untreated(self, k: int) -> Sound:
         before = self._mixer.give(self._strip, k).taps[self._watched][0]
         start = k * BLOCK
-        return before * per_frame(self._gain.over(start, BLOCK), start, BLOCK)
+        return before * self._gain.over(start, BLOCK).frames(0, start, BLOCK)
 
 
 def _constant(value: float) -> tuple[Callable[[int], Sound], bool]:

@@ -12,7 +12,7 @@ from salt_anvil.core.dsp.ramp import Ramp
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.engine.graph import Node
 from salt_anvil.core.engine.lanes import NONE, still
-from salt_anvil.core.engine.unit import mix_course, per_frame
+from salt_anvil.core.engine.unit import mix_course
 from salt_anvil.core.processors import Context
 from salt_anvil.core.session import Join, Split
 
@@ -228,7 +228,7 @@ def _times(sound: Sound, ramp: Ramp, start: int, column: int) -> Sound:
     if ramp.still or not ramp.step[:, column].any():
         gain = ramp.value[0, column]
         return sound if gain == 1.0 else sound * gain
-    return sound * per_frame(ramp, start, len(sound), column)
+    return sound * ramp.frames(column, start, len(sound))
 
 
 def _between(wet: Sound, dry: Sound, ramp: Ramp, start: int, column: int) -> Sound:
@@ -237,7 +237,7 @@ def _between(wet: Sound, dry: Sound, ramp: Ramp, start: int, column: int) -> Sou
         return wet if value[0] == 1.0 else dry
     if not ramp.step[:, column].any() and value[0] in (0.0, 1.0) and (value == value[0]).all():
         return wet if value[0] == 1.0 else dry
-    share = per_frame(ramp, start, len(wet), column)
+    share = ramp.frames(column, start, len(wet))
     return share * wet + (1.0 - share) * dry
 
 

@@ -16,7 +16,7 @@ from salt_anvil.core.engine.graph import INPUT, Node, Outside, Wire
 from salt_anvil.core.engine.lanes import Lanes, still
 from salt_anvil.core.engine.plan import StripPlan
 from salt_anvil.core.engine.splits import Division, Joining, of_node
-from salt_anvil.core.engine.unit import Unit, per_frame
+from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.session import Stage, Strip
 
 CELLS = BLOCK // GRID
@@ -24,6 +24,8 @@ ROLL = 16
 """Blocks of past input over which a newly wired chain is rolled before it is heard, at least."""
 HISTORY = 64
 """Blocks of past input that are kept for that."""
+GROUP = 4
+"""Blocks that are computed in one go where it is known that they will be asked for."""
 
 Reader = Callable[[int], Sound]
 """Gives input block number j, frames [1024 j, 1024 j + 1024) of the timeline."""
@@ -192,6 +194,8 @@ class StripRunner:
         self._trim = Motion(*trim_course(plan))
         self._history: deque[dict[str, Sound]] = deque(maxlen=HISTORY)
         self.nonfinite = 0
+        self.until = 0
+        """Blocks before this one are sure to be asked for: they are computed GROUP at a time."""
         self.locate(0)
 
     @property
@@ -213,9 +217,11 @@ class StripRunner:
 
     def block(self) -> StripBlock:
         """Return the next output block and move on."""
-        end = (self.next_out + 1) * BLOCK
-        while self._out.end < end:
-            self._advance()
+        if self._out.end < (self.next_out + 1) * BLOCK:
+            # Groups end at multiples of GROUP, where nothing but the latency is read ahead.
+            group = (self.next_out // GROUP + 1) * GROUP
+            end = max(min(group, self.until), self.next_out + 1) * BLOCK
+            self._advance(-(-(end + self.plan.graph.late) // BLOCK) - self.next_in)
         result = StripBlock(_rounded(self._out.take(BLOCK)))
         for name, fifo in self._queues.items():
             rows = fifo.take(BLOCK)
@@ -229,15 +235,23 @@ class StripRunner:
         self.next_out += 1
         return result
 
-    def _advance(self) -> None:
-        entered, bad = without_nonfinite(as_block(self._read(self.next_in)))
+    def _advance(self, count: int) -> None:
+        """Read so many blocks, and take them through the chain in one go."""
+        blocks = [self._entered(j) for j in range(self.next_in, self.next_in + count)]
+        self._history.extend(blocks)
+        if count == 1:
+            self._through(blocks[0])
+        else:
+            self._through({n: np.concatenate([b[n] for b in blocks]) for n in blocks[0]})
+
+    def _entered(self, j: int) -> dict[str, Sound]:
+        entered, bad = without_nonfinite(as_block(self._read(j)))
         self.nonfinite += bad
         sounds = {INPUT: entered}
         for outside in self.plan.graph.outside:
-            key = as_block(self._read_key(outside, self.next_in))
+            key = as_block(self._read_key(outside, j))
             sounds[outside.buffer] = without_nonfinite(key)[0]
-        self._history.append(sounds)
-        self._through(sounds)
+        return sounds
 
     def _through(self, given: dict[str, Sound]) -> None:
         start = self.next_in * BLOCK
@@ -255,7 +269,7 @@ class StripRunner:
             self._put(f"={name}", start - late, sounds[buffer])
         if self._tapped:
             self._tap(sounds, start)
-        self.next_in += 1
+        self.next_in += len(sounds[INPUT]) // BLOCK
 
     def _tap(self, sounds: dict[str, Sound], start: int) -> None:
         taps = self.plan.graph.taps
@@ -394,7 +408,7 @@ def trimmed(sound: Sound, trim: Motion, start: int) -> Sound:
     ramp = trim.over(start, len(sound))
     if (ramp.still or not ramp.step.any()) and ramp.value[0, 0] == 1.0:
         return sound
-    return sound * per_frame(ramp, start, len(sound))
+    return sound * ramp.frames(0, start, len(sound))
 
 
 def trim_course(plan: StripPlan) -> tuple[Course, bool]:

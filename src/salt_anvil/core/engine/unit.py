@@ -6,10 +6,10 @@ from itertools import pairwise
 import numpy as np
 
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.delay import delayed, keep
 from salt_anvil.core.dsp.gate import GRID, RAMP, Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp.motion import Course, Motion
-from salt_anvil.core.dsp.ramp import Ramp, Vector
+from salt_anvil.core.dsp.ramp import Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.engine.lanes import NONE, Lanes, latency_of, still, widest
 from salt_anvil.core.errors import SettingError
@@ -21,10 +21,9 @@ from salt_anvil.core.session import Split, Stage
 
 @dataclass(frozen=True)
 class Passed:
-    """What a unit gives for a block: the sound, the dry sound in step with it, the report."""
+    """What a unit gives for a block: the sound and the report."""
 
     out: Sound
-    dry: Sound
     report: Report
 
 
@@ -192,12 +191,11 @@ class Unit:
                 before, previous = self.stage, self.clone()
                 self.stage = stage
                 self._cross_from(previous, before)
-        dry = delayed(block, self._past)
         wet, report = self._wet(block, block if key is None else key, start)
         if self._old is not None:
             wet = self._cross(wet, block, key, start)
         self._position = start + len(block)
-        return Passed(self._mixed(wet, dry, start), dry, report)
+        return Passed(self._mixed(wet, block, start), report)
 
     def _wet(self, block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
         heard = key
@@ -224,14 +222,15 @@ class Unit:
                 self.change(*waiting)
         return share * wet + (1.0 - share) * old
 
-    def _mixed(self, wet: Sound, dry: Sound, start: int) -> Sound:
+    def _mixed(self, wet: Sound, block: Sound, start: int) -> Sound:
         ramp = self._mix.over(start, len(wet))
-        if ramp.still or (not ramp.step.any() and (ramp.value == ramp.value[0]).all()):
-            if ramp.value[0, 0] == 1.0:
-                return wet
-            if ramp.value[0, 0] == 0.0:
-                return dry
-        share = per_frame(ramp, start, len(wet))
+        if ramp.still and ramp.value[0, 0] == 1.0:
+            keep(block, self._past)
+            return wet
+        dry = delayed(block, self._past)
+        if ramp.still and ramp.value[0, 0] == 0.0:
+            return dry
+        share = ramp.frames(0, start, len(wet))
         return share * wet + (1.0 - share) * dry
 
     def state(self) -> State:
@@ -282,16 +281,7 @@ def _joined(pieces: list[Passed]) -> Passed:
     for name in pieces[0].report.cells:
         cells[name] = np.concatenate([p.report.cells[name] for p in pieces])
     report = Report(pieces[0].report.first, cells)
-    return Passed(
-        np.concatenate([p.out for p in pieces]), np.concatenate([p.dry for p in pieces]), report
-    )
-
-
-def per_frame(ramp: Ramp, start: int, frames: int, column: int = 0) -> Sound:
-    """Return one control of a ramp for every frame, shape (frames, 1)."""
-    at = np.arange(frames) + start % GRID
-    k = at // GRID
-    return np.asarray(ramp.value[k, column] + ramp.step[k, column] * (at % GRID))[:, None]
+    return Passed(np.concatenate([p.out for p in pieces]), report)
 
 
 def mix_course(element: Stage | Split, lanes: Lanes, rate: int) -> tuple[Course, bool]:

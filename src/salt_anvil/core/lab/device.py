@@ -48,6 +48,7 @@ class Device:
             return sound[block * BLOCK : (block + 1) * BLOCK] if block < blocks else silence
 
         runner = StripRunner(self._plan(len(sound)), read)
+        runner.until = blocks
         out = np.concatenate([runner.block().out for _ in range(blocks)])
         return np.asarray((out @ np.array(_OUT[self.channel]))[: len(signal)], np.float64)
 

@@ -268,10 +268,8 @@ def _coloured(sound: Sound, ramp: Ramp, rate: int, state: State, start: int) -> 
     cut = o.taken_by(bend, gain * sound, QUALITY, state)
     level = np.empty_like(cut)
     biquad.filter_into(level, cut, biquad.high_pass(OFFSET_HZ, rate)[None], state["offset"])
-    at = start % GRID + np.arange(len(sound))
-    k = at // GRID
-    share = ramp.value[k, COLOUR] + ramp.step[k, COLOUR] * (at % GRID)
-    out: Sound = delayed(sound, state["late"]) - (share / gain)[:, None] * level
+    share = ramp.frames(COLOUR, start, len(sound))
+    out: Sound = delayed(sound, state["late"]) - (share / gain) * level
     return out
 
 

@@ -105,9 +105,7 @@ class Ducker(Processor[DuckerParams]):
         envelope, hits = np.empty(len(block)), np.empty((len(block), 1))
         curved = params.shape == "curved"
         d.duck_into(envelope, hits, key, start, ramp.value, ramp.step, curved, state["envelope"])
-        at = np.arange(len(block)) + start % GRID
-        most = ramp.value[at // GRID, d.CONTROLS] + ramp.step[at // GRID, d.CONTROLS] * (at % GRID)
-        taken = (envelope * most)[:, None]
+        taken = envelope[:, None] * ramp.frames(d.CONTROLS, start, len(block))
         out = delayed(block, state["past"]) * 10 ** (-taken / 20)
         late = start - len(state["past"])
         cells = {

@@ -118,9 +118,7 @@ class Enhancer(Processor[EnhancerParams]):
         amount, d_amount = ramp.column(AMOUNT)
         if not (amount.any() or d_amount.any()):
             return dry, Report((start - o.LATENCY) // GRID, {})
-        at = start % GRID + np.arange(len(block))
-        k, j = at // GRID, at % GRID
-        out = dry + (amount[k] + d_amount[k] * j)[:, None] * clean
+        out = dry + ramp.frames(AMOUNT, start, len(block)) * clean
         return out, Report((start - o.LATENCY) // GRID, {})
 
     def _through(

@@ -196,10 +196,8 @@ def _rounded(driven: Sound, ramp: Ramp, state: State, start: int) -> Sound:
         c.clip_lines(lines, cut, depth, factor, start, begin, step, shape)
 
     cut = o.taken_by(bend, driven, QUALITY, state)
-    at = start % GRID + np.arange(len(driven))
-    k = at // GRID
-    share = ramp.value[k, ROUND] + ramp.step[k, ROUND] * (at % GRID)
-    out: Sound = delayed(driven, state["unbent"]) - share[:, None] * cut
+    share = ramp.frames(ROUND, start, len(driven))
+    out: Sound = delayed(driven, state["unbent"]) - share * cut
     return out
 
 

@@ -1,5 +1,7 @@
 """What several processors share: cells of reports, gains, ranges."""
 
+from functools import lru_cache
+
 import numpy as np
 
 from salt_anvil.core.dsp import biquad
@@ -47,6 +49,7 @@ def check_range(low_name: str, low: float | None, high_name: str, high: float | 
         )
 
 
+@lru_cache(maxsize=256)
 def range_sections(low: float | None, high: float | None, rate: int) -> Sound:
     """Return the filters of a range, 12 dB an octave at each end that is set, (0 to 2, 5)."""
     found = []

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from salt_anvil.core.dsp import toning as t
-from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound, by_blocks
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.bands import (
@@ -189,6 +189,8 @@ def _spectra(
 
 def _linear(block: Sound, standing: Bands, rate: int, past: Sound) -> Sound:
     """Return a block through the symmetrical filters, half their length late; past moves on."""
+    if len(block) > BLOCK:
+        return np.concatenate([_linear(part, standing, rate, past) for part in by_blocks(block)])
     whole = np.concatenate([past, block])
     reach, half = len(past), len(past) // 2
     past[:] = whole[len(block) :]

@@ -7,7 +7,7 @@ import numpy as np
 
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.dsp.gate import Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import (
@@ -69,16 +69,13 @@ class Trim(Processor[TrimParams]):
         state: State,
         start: int,
     ) -> tuple[Sound, Report]:
-        frames = len(block)
         out = self._later(block, round(params.delay_ms * context.rate / 1000), state)
         blocked = np.empty_like(out)
         biquad.filter_into(blocked, out, _dc_block(context.rate), state["dc"])
         if params.dc_block:
             out = blocked
-        at = np.arange(frames) + start % GRID
-        gain = ramp.value[at // GRID, 0] + ramp.step[at // GRID, 0] * (at % GRID)
         sign = -1.0 if params.invert else 1.0
-        return out * (sign * gain)[:, None], NOTHING
+        return out * (sign * ramp.frames(0, start, len(block))), NOTHING
 
     def _later(self, block: Sound, wait: int, state: State) -> Sound:
         longest = len(state["past"])

@@ -1,5 +1,7 @@
 """width: how far apart left and right are; what both add up to stays as it is."""
 
+from functools import lru_cache
+
 import numpy as np
 
 from salt_anvil.core.dsp import biquad
@@ -10,7 +12,6 @@ from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
 
-WIDTH, SPREAD, BALANCE = range(3)
 SPREAD_FROM_HZ = 250.0
 SPREAD_HZ = (350.0, 700.0, 1300.0, 2600.0, 5200.0, 9500.0)
 """Middles of the all-passes behind `spread`; common practice, no source."""
@@ -73,22 +74,25 @@ class Width(Processor[WidthParams]):
         halves = to_mid_side(block)
         middle, side = halves[:, :1].copy(), halves[:, 1:].copy()
         laid = np.empty_like(middle)
-        sections = [biquad.all_pass(hz, rate, SPREAD_Q) for hz in SPREAD_HZ]
-        high = biquad.high_pass(SPREAD_FROM_HZ, rate)
-        biquad.filter_into(laid, middle, np.array([high, *sections]), state["spread"])
-        at = start % GRID + np.arange(len(block))
-        k, j = at // GRID, (at % GRID)[:, None]
-        now = ramp.value[k] + ramp.step[k] * j
-        side = side * now[:, WIDTH : WIDTH + 1]
-        side = side + MOST_SPREAD * now[:, SPREAD : SPREAD + 1] * laid
+        biquad.filter_into(laid, middle, _spread(rate), state["spread"])
+        wide, spread, balance = (ramp.frames(i, start, len(block)) for i in range(3))
+        side = side * wide + MOST_SPREAD * spread * laid
         if params.mono_below_hz is not None:
             above = np.empty_like(side)
-            corner = np.array([biquad.high_pass(params.mono_below_hz, rate, q)
-                               for q in BUTTERWORTH[48]])  # fmt: skip
-            biquad.filter_into(above, side, corner, state["corner"])
+            biquad.filter_into(above, side, _corner(params.mono_below_hz, rate), state["corner"])
             side = above
         out = from_mid_side(np.concatenate([middle, side], axis=1))
-        balance = now[:, BALANCE]
-        out[:, 0] *= np.minimum(1 - balance, 1)
-        out[:, 1] *= np.minimum(1 + balance, 1)
+        if balance.any():
+            out *= np.minimum(np.concatenate([1 - balance, 1 + balance], axis=1), 1)
         return out, report
+
+
+@lru_cache(maxsize=16)
+def _spread(rate: int) -> Sound:
+    passes = [biquad.all_pass(hz, rate, SPREAD_Q) for hz in SPREAD_HZ]
+    return np.array([biquad.high_pass(SPREAD_FROM_HZ, rate), *passes])
+
+
+@lru_cache(maxsize=64)
+def _corner(hz: float, rate: int) -> Sound:
+    return np.array([biquad.high_pass(hz, rate, q) for q in BUTTERWORTH[48]])
