@@ -5,12 +5,14 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from salt_anvil.demo.install import install_demo
 from tests.server import Server, serving
 
 CHROMIUM = shutil.which("chromium")
+PATIENCE_MS = 240_000
+"""How long anything is waited for: a busy machine is slow, and only what is stuck fails."""
 FLAGS = [
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -42,6 +44,7 @@ def demo_server(demo_data: Path, tmp_path_factory: pytest.TempPathFactory) -> It
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
+    expect.set_options(timeout=PATIENCE_MS / 4)
     with sync_playwright() as playwright:
         running = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         yield running
@@ -56,6 +59,7 @@ def page(browser: Browser, demo_server: Server) -> Iterator[Page]:
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, accept_downloads=True, bypass_csp=True
     )
+    context.set_default_timeout(PATIENCE_MS)
     opened = context.new_page()
     opened.on("pageerror", lambda error: errors.append(str(error)))
     opened.goto(demo_server.url)

@@ -162,7 +162,6 @@ def test_attack_and_sustain_are_dragged_on_a_hit(page: Page) -> None:
           });
         })""",
         arg=stage,
-        timeout=30_000,
     )
     wait_for_reduction(page, stage, 1)
     page.get_by_role("button", name="Stop").click()
@@ -260,7 +259,7 @@ def test_another_key_filter_offers_the_threshold_that_keeps_the_same_hits(page: 
     empty(page, "shaker")
     stage = add(page, "Shaker", "Gate")
     type_into(page, "Threshold", "-20")
-    page.wait_for_function("saltAnvil.work.analysed.shaker === 1", timeout=60_000)
+    page.wait_for_function("saltAnvil.work.analysed.shaker === 1")
     openings = (
         f"fetch('/api/sessions/' + saltAnvil.work.state.id + '/strips/shaker/openings?at={stage}')"
     )
@@ -271,7 +270,7 @@ def test_another_key_filter_offers_the_threshold_that_keeps_the_same_hits(page: 
     page.keyboard.type("9000")
     page.keyboard.press("Enter")
     offer = page.get_by_role("button", name="keep the same hits")
-    expect(offer).to_be_visible(timeout=60_000)
+    expect(offer).to_be_visible()
     offer.click()
     page.wait_for_function("saltAnvil.work.stage.params.threshold_db < -20")
     expect(offer).to_be_hidden()

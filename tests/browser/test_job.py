@@ -31,8 +31,7 @@ def wait_for_analysis(page: Page, strip: str = "main") -> None:
     """Until the picture is whole and a strip, with all that it needs, has been gone through."""
     page.wait_for_function(
         f"saltAnvil.work.analysed['{strip}'] === 1 &&"
-        " document.querySelector('canvas[data-done]').dataset.done === '1'",
-        timeout=240_000, polling=200,
+        " document.querySelector('canvas[data-done]').dataset.done === '1'", polling=200,
     )  # fmt: skip
 
 
@@ -71,7 +70,7 @@ def heard(page: Page) -> list[tuple[int, np.ndarray]]:
 def recorded(page: Page, frames: int) -> tuple[int, np.ndarray]:
     """Return the longest unbroken run of at least so many frames: its first frame, the sound."""
     count = frames // 128 + 40
-    page.wait_for_function(f"window.heard.length > {count}", timeout=60_000, polling=100)
+    page.wait_for_function(f"window.heard.length > {count}", polling=100)
     runs: list[tuple[int, list[np.ndarray]]] = []
     for frame, block in heard(page):
         if runs and frame == runs[-1][0] + sum(len(b) for b in runs[-1][1]):
@@ -96,7 +95,7 @@ def printed(page: Page, what: str, format: str, tmp_path: Path) -> Path:
         sheet.get_by_role("button", name="Print").click()
     number = asked.value.json()["id"]
     row = sheet.locator(f"li[data-print='{number}'][data-state=done]")
-    expect(row).to_be_visible(timeout=60_000)
+    expect(row).to_be_visible()
     with page.expect_download() as download:
         row.get_by_role("link", name="Save").click()
     path = tmp_path / download.value.suggested_filename
@@ -190,7 +189,7 @@ def whole_loop(page: Page) -> np.ndarray:
     start_recording(page)
     length = page.evaluate(f"{LIVE}.transport.loop[1] - {LIVE}.transport.loop[0]")
     count = 2 * length // 128 + 60
-    page.wait_for_function(f"window.heard.length > {count}", timeout=60_000, polling=100)
+    page.wait_for_function(f"window.heard.length > {count}", polling=100)
     pieces = heard(page)
     # From the loop's start on, so that both sides are measured over the same blocks.
     first = next(i for i in range(1, len(pieces)) if pieces[i][0] < pieces[i - 1][0])
@@ -374,7 +373,7 @@ def test_dropping_several_files_on_the_bench(page: Page, tmp_path: Path) -> None
         raw,
     )
     page.dispatch_event("main.bench", "drop", {"dataTransfer": transfer})
-    expect(page.locator("[data-strip]")).to_have_count(strips + 2, timeout=15_000)
+    expect(page.locator("[data-strip]")).to_have_count(strips + 2)
     expect(page.get_by_role("navigation", name="Strips")).to_contain_text("tin whistle")
     page.keyboard.press("Control+z")
     expect(page.locator("[data-strip]")).to_have_count(strips + 1)

@@ -41,7 +41,6 @@ def wait_for_reduction(page: Page, stage: str, least_db: float) -> None:
           });
         })""",
         arg=[stage, least_db],
-        timeout=30_000,
     )
 
 
@@ -93,7 +92,7 @@ def undo_all(page: Page) -> None:
 def play_loop(page: Page, begin_s: float, end_s: float) -> None:
     page.evaluate(f"{LIVE}.send({{type: 'loop', begin: {begin_s} * 48000, end: {end_s} * 48000}})")
     page.get_by_role("button", name="Play").click()
-    page.wait_for_function(f"{LIVE}.momentary > -60", timeout=30_000, polling=100)
+    page.wait_for_function(f"{LIVE}.momentary > -60", polling=100)
 
 
 def test_three_band_compressor_by_mouse(page: Page) -> None:
@@ -133,9 +132,7 @@ def test_three_band_compressor_by_mouse(page: Page) -> None:
     wait_for_reduction(page, top, 1)
     expect(page.locator("path.after")).to_be_visible()
     page.get_by_role("button", name="Solo high here").click()
-    expect(page.get_by_text("Solo is on in a split: only high is heard.")).to_be_visible(
-        timeout=20_000
-    )
+    expect(page.get_by_text("Solo is on in a split: only high is heard.")).to_be_visible()
     page.get_by_role("button", name="take the split away").click()
     page.wait_for_function("saltAnvil.work.strip.chain.length === 3")
     assert [e["kind"] for e in strip_of(page, "shaker")["chain"]] == ["compressor"] * 3
@@ -194,7 +191,7 @@ def test_parallel_crushed_drums_automated_per_section(page: Page) -> None:
         type_into(page, name, value)
     page.get_by_role("button", name="blend this").click()
     expect(page.get_by_role("heading", name="Blend")).to_be_visible()
-    expect(page.get_by_text("matched by")).to_be_visible(timeout=60_000)
+    expect(page.get_by_text("matched by")).to_be_visible()
     # About as loud wherever the blend stands; a song with quiet parts is no steady material, on
     # which the engine's own test holds it within 0.3 LU.
     found = []
@@ -370,7 +367,7 @@ def test_a_gate_says_what_it_does_and_is_set_in_its_picture(page: Page) -> None:
     gate = next(e for e in strip_of(page, "announcement")["chain"] if e["kind"] == "gate")
     assert gate["params"]["threshold_db"] < -25
     page.get_by_role("button", name="Play").click()
-    expect(page.get_by_role("status").filter(has_text="open")).to_be_visible(timeout=20_000)
+    expect(page.get_by_role("status").filter(has_text="open")).to_be_visible()
     expect(page.locator("[data-openings]")).not_to_have_attribute("data-openings", "0")
     page.get_by_role("button", name="Stop").click()
     undo_all(page)

@@ -88,7 +88,7 @@ def test_a_band_moves_by_level_and_shows_it(page: Page) -> None:
     type_into(page, "Threshold", "-60")
     page.wait_for_function("saltAnvil.work.stage.params.bands[0].threshold_db === -60")
     play_loop(page, 26, 30)
-    page.wait_for_function("document.querySelector('line.moved.less') !== null", timeout=15_000)
+    page.wait_for_function("document.querySelector('line.moved.less') !== null")
     page.get_by_role("radio", name="linear").click()
     page.wait_for_function("saltAnvil.work.stage.params.phase === 'linear'")
     page.wait_for_function("saltAnvil.work.state.latency > 7000")
@@ -134,9 +134,7 @@ def test_emphasis_and_colour_and_sides(page: Page) -> None:
     page.wait_for_function("saltAnvil.work.stage.params.width === 0")
     page.get_by_role("switch", name="in the mix").click()
     play_loop(page, 26, 30)
-    expect(page.locator("figcaption", has_text="correlation")).to_contain_text(
-        "1.00", timeout=15_000
-    )
+    expect(page.locator("figcaption", has_text="correlation")).to_contain_text("1.00")
     page.get_by_role("button", name="Stop").click()
     assert params(page, "squeezebox", width)["width"] == 0
     assert params(page, "squeezebox", compressor)["colour"] == 0.4
@@ -158,9 +156,9 @@ def test_lab_measures_what_is_on_the_bench(page: Page, tmp_path: Path) -> None:
         row = page.locator("dl div").filter(has=page.get_by_text(name, exact=True))
         return row.locator("dd").last.inner_text()
 
-    expect(page.locator("dl")).to_contain_text("THD", timeout=15_000)
+    expect(page.locator("dl")).to_contain_text("THD")
     page.get_by_role("radio", name="A", exact=True).click()
-    expect(page.locator("dl")).to_contain_text("odd, A", timeout=15_000)
+    expect(page.locator("dl")).to_contain_text("odd, A")
     softer, harder = (float(told(f"odd, {s}").removesuffix(" dB").replace("−", "-")) for s in "BA")
     assert harder > softer + 10
     page.get_by_role("radio", name="nothing").click()
@@ -168,11 +166,11 @@ def test_lab_measures_what_is_on_the_bench(page: Page, tmp_path: Path) -> None:
                          ("Curve", "gain at 0 dBFS"), ("Response", "latency"),
                          ("Difference", "difference")]:  # fmt: skip
         page.get_by_role("radio", name=title, exact=True).click()
-        expect(page.locator("dl")).to_contain_text(words, timeout=15_000)
+        expect(page.locator("dl")).to_contain_text(words)
         assert page.locator(".plot svg").count() >= 1
     page.get_by_role("radio", name="Response", exact=True).click()
     page.get_by_role("radio", name="96", exact=True).click()
-    expect(page.locator("section")).to_contain_text("96 kHz", timeout=15_000)
+    expect(page.locator("section")).to_contain_text("96 kHz")
     for words, name in (("save as CSV", "response.csv"), ("save as SVG", "response.svg")):
         with page.expect_download() as download:
             page.get_by_role("button", name=words).click()
@@ -186,6 +184,6 @@ def test_lab_measures_what_is_on_the_bench(page: Page, tmp_path: Path) -> None:
     whole = page.get_by_role("button", name="the whole chain")
     whole.click()
     expect(whole).to_have_attribute("aria-pressed", "true")
-    expect(page.locator("dl")).to_contain_text("latency", timeout=15_000)
+    expect(page.locator("dl")).to_contain_text("latency")
     page.get_by_role("button", name="Bench", exact=True).click()
     undo_all(page)

@@ -75,6 +75,34 @@ def test_a_seek_stands_where_the_whole_would(kept: Kept, frame: int) -> None:
     assert (sound[:, 2:] == kept.sound[frame : frame + len(sound)]).all()
 
 
+def test_play_starts_where_there_is_no_time_to_get_there(monkeypatch: pytest.MonkeyPatch) -> None:
+    """It stands at the place asked for, with what the chain has gathered so far."""
+    monkeypatch.setattr("salt_anvil.live.player.START_S", 0.0)
+    player = Player(small_session(), source, Shelf())
+    player.listen(Listen(strip="a"))
+    player.play(100_000)
+    places, sound = played(player, 60 * BLOCK)
+    assert places[0] == 100_000
+    assert np.abs(sound[:BLOCK]).max() > 0.01
+    assert np.isfinite(sound).all()
+    # What it missed is forgotten in time.
+    whole = Kept(small_session()).sound[100_000:]
+    count = min(len(sound), len(whole))
+    assert np.abs(sound[:count, 2:] - whole[:count])[-BLOCK:].max() < 1e-3
+
+
+def test_nothing_is_prepared_while_play_is_behind(kept: Kept) -> None:
+    player = Player(small_session(), source, kept)
+    player.set_loop(70_010, 90_007)
+    player.play(70_010)
+    for _ in range(100):
+        sent = sum(len(p.sound) for p in player.pieces())
+        player.played(player.epoch, player._played + sent)
+        assert player.wants()
+        player.prepare()
+    assert player._ready is None
+
+
 def test_a_loop_is_the_same_every_time_round(kept: Kept) -> None:
     player = Player(small_session(), source, kept)
     begin, end = 70_010, 90_007

@@ -1,5 +1,6 @@
 """One tab's playback: a mixer that runs 40 to 80 ms ahead of what the tab has played."""
 
+import time
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -34,6 +35,8 @@ from salt_anvil.live.messages import BlockReport, Listen, StageMeter, Transport
 AHEAD_MS = 80.0
 COLD_LIMIT_S = 12.0
 """Without a checkpoint, a seek rolls forward over at most this much."""
+START_S = 1.5
+"""Nobody waits longer than this for play to start: then what is reached has to do."""
 
 SPECTRUM_BLOCKS = 3
 """A spectrum is told every so many blocks."""
@@ -145,6 +148,16 @@ class Head:
             if self.shadow is not None:
                 self.shadow.block(k)
         return self.mixer.position >= self.target
+
+    def arrive(self, seconds: float) -> bool:
+        """Get to the target at once; return False where it is stood at as it came, out of time."""
+        self.mixer.foresee(self.target)
+        until = time.monotonic() + seconds
+        while not self.roll():
+            if time.monotonic() > until:
+                self.mixer.skip_to(self.target)
+                return False
+        return True
 
 
 class Thaw:
@@ -516,10 +529,10 @@ class Player:
         plan = self._planned(self._model)
         self._listen = self._wished
         head = Head(plan, self._source, self._shelf, frame // BLOCK, self._listen)
-        head.mixer.foresee(head.target)
-        while not head.roll():
-            pass
+        in_time = head.arrive(START_S)
         self._take_over(head, frame)
+        if not in_time:
+            self._make_shadow()
 
     def _take_over(self, head: Head, frame: int) -> None:
         self._plan, self._mixer, self._shadow = head.plan, head.mixer, head.shadow
@@ -551,7 +564,7 @@ class Player:
     def prepare(self) -> None:
         """Do what need not be done at once: thaw, freeze, bring a second head to a loop's start.
 
-        A block a call; the head only once nothing is in hand.
+        A block a call; the head only while play itself is not behind.
         """
         if not self.playing or self._mixer is None:
             return
@@ -563,7 +576,7 @@ class Player:
         if self._cooling <= 0:
             self._cooling = PATIENCE
             self._cool()
-        if self.loop is None:
+        if self.loop is None or self.wants():
             return
         begin = self.loop[0]
         if self._ready is not None and self._still_right(self._ready, begin):
