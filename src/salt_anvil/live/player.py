@@ -153,10 +153,12 @@ class Head:
         """Get to the target at once; return False where it is stood at as it came, out of time."""
         self.mixer.foresee(self.target)
         until = time.monotonic() + seconds
-        while not self.roll():
-            if time.monotonic() > until:
-                self.mixer.skip_to(self.target)
-                return False
+        while self.mixer.position < self.target and time.monotonic() <= until:
+            self.roll()
+        self.mixer.foresee(0)  # From here on a hand may change what comes.
+        if self.mixer.position < self.target:
+            self.mixer.skip_to(self.target)
+            return False
         return True
 
 
