@@ -33,13 +33,13 @@ class Fader:
     def apply(self, sound: Sound, start: int) -> Sound:
         """Return the block with the gains on it, shape (frames, 2)."""
         ramp = self._motion.over(start, len(sound))
-        stereo = sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
         if ramp.still or not ramp.step.any():
             gains = ramp.value[0]
-            return stereo if gains[0] == 1.0 == gains[1] else stereo * gains
+            unity = sound.shape[1] == 2 and gains[0] == 1.0 == gains[1]
+            return sound if unity else np.asarray(sound * gains)
         at = np.arange(len(sound)) + start % GRID
         k = at // GRID
-        return np.asarray(stereo * (ramp.value[k] + ramp.step[k] * (at % GRID)[:, None]))
+        return np.asarray(sound * (ramp.value[k] + ramp.step[k] * (at % GRID)[:, None]))
 
 
 def gains_course(plan: StripPlan, route: Route | None) -> tuple[Course, bool]:

@@ -7,7 +7,7 @@ import numpy as np
 from salt_anvil.core.dsp import ducking as d
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.dsp.dynamics import rate_of
+from salt_anvil.core.dsp.dynamics import gain_into, rate_of
 from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
@@ -105,11 +105,12 @@ class Ducker(Processor[DuckerParams]):
         envelope, hits = np.empty(len(block)), np.empty((len(block), 1))
         curved = params.shape == "curved"
         d.duck_into(envelope, hits, key, start, ramp.value, ramp.step, curved, state["envelope"])
-        taken = envelope[:, None] * ramp.frames(d.CONTROLS, start, len(block))
-        out = delayed(block, state["past"]) * 10 ** (-taken / 20)
+        taken = wide(envelope[:, None] * ramp.frames(d.CONTROLS, start, len(block)), block)
         late = start - len(state["past"])
+        out, still = np.empty_like(block), np.zeros(len(ramp.value))
+        gain_into(out, delayed(block, state["past"]), taken, start, still, still)
         cells = {
-            "reduction_db": cells_of(wide(taken, block), late, state["taken"], 0.0),
+            "reduction_db": cells_of(taken, late, state["taken"], 0.0),
             "opened": cells_of(wide(hits, block), late, state["opened"], 0.0),
         }
         if context.observe:
