@@ -76,9 +76,12 @@ class Tab:
         raise TimeoutError(kind)
 
     def sound(
-        self, frames: int, seconds: float = 30
+        self, frames: int, seconds: float = 30, *, paced: bool = False
     ) -> tuple[list[int], Sound, list[dict[str, Any]]]:
-        """Return the first frame of each piece, the sound (frames, 4), and the reports."""
+        """Return the first frame of each piece, the sound (frames, 4), and the reports.
+
+        paced: use it up no faster than it sounds, as a page does.
+        """
         places: list[int] = []
         parts: list[Sound] = []
         reports: list[dict[str, Any]] = []
@@ -92,11 +95,13 @@ class Tab:
             if isinstance(message, str):
                 self.events.append(json.loads(message))
                 continue
-            epoch, _, frame, count, _, _, _ = HEADER.unpack(message[: HEADER.size])
+            epoch, _, frame, count, _, rate, _ = HEADER.unpack(message[: HEADER.size])
             if epoch != self.epoch:
                 self.epoch, self.taken = epoch, 0
                 places, parts, reports, got = [], [], [], 0
             self.taken += count
+            if paced:
+                time.sleep(count / rate)
             self.say(type="played", epoch=epoch, frames=self.taken)
             body = message[HEADER.size : HEADER.size + count * 16]
             parts.append(np.frombuffer(body, "<f4").reshape(-1, 4))

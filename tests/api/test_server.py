@@ -183,15 +183,19 @@ def test_loop_wraps_without_a_gap(server: Server, printed: np.ndarray) -> None:
     begin, end = 200_003, 240_000
     tab.say(type="loop", begin=begin, end=end)
     tab.say(type="play", frame=end - 20_000)
-    places, sound, _ = tab.sound(60_000 + 40_000)
-    expected = np.concatenate([printed[end - 20_000 : end], printed[begin:end]])
-    wrapped = sound[: len(expected), 2:]
+    turn, turns = end - begin, 6
+    places, sound, _ = tab.sound(20_000 + turns * turn, seconds=120, paced=True)
     assert begin in places
-    # Before the wrap equal to the bit; after it too once the loop's start is ready, and near
-    # enough (the same sound, another past) if it is not.
-    assert (wrapped[:20_000] == expected[:20_000]).all()
-    tail = sound[20_000 + 39_997 : 20_000 + 39_997 + 30_000, 2:]
-    assert np.abs(tail - printed[begin : begin + 30_000]).max() < 1e-6
+    # Before the wrap equal to the bit; after it too once the loop's start is ready, and from then
+    # on every time round.
+    assert (sound[:20_000, 2:] == printed[end - 20_000 : end]).all()
+    whole = printed[begin:end]
+    exact = [
+        bool((sound[20_000 + i * turn : 20_000 + (i + 1) * turn, 2:] == whole).all())
+        for i in range(turns)
+    ]
+    assert exact[-1]
+    assert exact == sorted(exact)
     tab.close()
 
 

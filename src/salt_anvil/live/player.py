@@ -1,5 +1,6 @@
 """One tab's playback: a mixer that runs 40 to 80 ms ahead of what the tab has played."""
 
+import math
 import time
 from collections import deque
 from collections.abc import Callable
@@ -36,7 +37,7 @@ AHEAD_MS = 80.0
 COLD_LIMIT_S = 12.0
 """Without a checkpoint, a seek rolls forward over at most this much."""
 START_S = 1.5
-"""Nobody waits longer than this for play to start: then what is reached has to do."""
+"""Without a checkpoint, nobody waits longer than this: then what is reached has to do."""
 
 SPECTRUM_BLOCKS = 3
 """A spectrum is told every so many blocks."""
@@ -150,9 +151,13 @@ class Head:
         return self.mixer.position >= self.target
 
     def arrive(self, seconds: float) -> bool:
-        """Get to the target at once; return False where it is stood at as it came, out of time."""
+        """Get to the target at once; return False where it is stood at as it came, out of time.
+
+        From a state that is known close by, it goes all the way.
+        """
         self.mixer.foresee(self.target)
-        until = time.monotonic() + seconds
+        near = self.target - self.mixer.position <= CHECKPOINT + roll_blocks(self.plan)
+        until = math.inf if self.exact and near else time.monotonic() + seconds
         while self.mixer.position < self.target and time.monotonic() <= until:
             self.roll()
         self.mixer.foresee(0)  # From here on a hand may change what comes.
@@ -547,13 +552,17 @@ class Player:
         """Go back to the loop's start without a gap: in that place's own state if it is ready."""
         assert self._mixer is not None
         ready = self._ready
-        if ready is not None and self._still_right(ready, begin) and ready.roll():
+        if ready is None or not self._still_right(ready, begin):
+            ready = None
+        self._ready, self._patience = ready, 0
+        if ready is not None and ready.roll():
             self._take_over(ready, begin)
+            self._ready = None
         else:
+            # What is under way goes on: it may be there the next time round.
             self._mixer.skip_to(begin // BLOCK)
             self._make_shadow()
             self.frame = begin
-        self._ready, self._patience = None, 0
 
     def _still_right(self, head: Head, begin: int) -> bool:
         return (
