@@ -90,7 +90,7 @@
   }
   .row {
     display: grid;
-    grid-template-columns: minmax(0, 1fr) auto 38px;
+    grid-template-columns: minmax(0, 1fr) auto 44px;
     align-items: center;
     gap: 4px;
     padding-right: 8px;
