@@ -222,7 +222,6 @@ def delay_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector)
 
 
 FORMS = ("delay", "double", "halve", "unshape")
-RATIOS = {"double": 2.0, "halve": 0.5, "unshape": 0.5, "delay": 1.0}
 
 
 @lru_cache(maxsize=8)
