@@ -84,10 +84,13 @@ def _factor(run: Callable[[], Iterator[None]]) -> float:
     run: yields after every PIECE blocks. A short piece is rarely cut in two by whatever else the
     machine does, so that the median is of those that were not.
     """
+    for _ in run():
+        pass  # Kernels are loaded, or compiled.
     times = []
     for _ in range(ROUNDS):
+        pieces = run()
         start = time.perf_counter()
-        for _ in run():
+        for _ in pieces:
             now = time.perf_counter()
             times.append(now - start)
             start = now
