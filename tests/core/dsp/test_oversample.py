@@ -31,7 +31,9 @@ def pulse_up(quality: str) -> np.ndarray:
     """What a pulse becomes at the higher rate, from that pulse on."""
     pulse = np.zeros((FRAMES, 1))
     pulse[AT] = 1
-    return o.risen(pulse, quality, o.shaping_state(1))[0, 1 + AT * o.FACTORS[quality] :]
+    return o.rise(pulse, o.tables(quality), o.kept(o.shaping_state(1)))[
+        0, 1 + AT * o.FACTORS[quality] :
+    ]
 
 
 def pulse_down(quality: str) -> np.ndarray:
@@ -81,15 +83,15 @@ def test_delays_are_those_stated(quality: str) -> None:
 def test_values_at_the_frames_are_the_frames(quality: str) -> None:
     """A half-band leaves every second value as it was, to the bit."""
     sound = noise(500)
-    lines = o.risen(sound, quality, o.shaping_state(2))[:, 1:]
+    lines = o.rise(sound, o.tables(quality), o.kept(o.shaping_state(2)))[:, 1:]
     assert (lines[:, :: o.FACTORS[quality]][:, o.UP :] == sound[: -o.UP].T).all()
 
 
 @pytest.mark.parametrize("quality", OVERSAMPLED)
 def test_values_between_lie_on_the_sine(quality: str) -> None:
     for hz in (100, 5000, 19000):
-        lines = o.risen(np.sin(2 * np.pi * hz * np.arange(500) / RATE)[:, None], quality,
-                        o.shaping_state(1))[0, 1:]  # fmt: skip
+        sine = np.sin(2 * np.pi * hz * np.arange(500) / RATE)[:, None]
+        lines = o.rise(sine, o.tables(quality), o.kept(o.shaping_state(1)))[0, 1:]
         at = np.arange(len(lines)) / o.FACTORS[quality] - o.UP
         wanted = np.sin(2 * np.pi * hz * at / RATE)
         assert np.abs(lines - wanted)[150 * o.FACTORS[quality] :].max() < 2e-4
@@ -101,12 +103,12 @@ def test_a_block_without_shaping_leaves_the_same_state(quality: str) -> None:
     states = [o.shaping_state(2) for _ in range(2)]
     for at in range(0, len(sound), 1024):
         block = sound[at : at + 1024]
-        o.pass_by(block, quality, states[0])
+        o.pass_by(block, o.tables(quality), o.kept(states[0]))
         o.taken_by(nothing, block, quality, states[1])
     assert all((states[0][name] == states[1][name]).all() for name in states[0])
     assert states[0]["shaping_last"].all()
-    assert o.idle(np.zeros((1, 2)), 5.0, states[1])
-    assert not o.idle(np.zeros((1, 2)), 1e-3, states[1])
+    assert o.idle(np.zeros((1, 2)), 5.0, o.kept(states[1]))
+    assert not o.idle(np.zeros((1, 2)), 1e-3, o.kept(states[1]))
 
 
 @pytest.mark.parametrize("quality", list(o.FACTORS))
@@ -118,7 +120,7 @@ def test_shaping_goes_on_behind_what_was_passed_by(quality: str) -> None:
 
     sound, nothing = noise(2 * 1024), only(np.zeros((2, 1)))
     states = [o.shaping_state(2) for _ in range(2)]
-    o.pass_by(sound[:1024], quality, states[0])
+    o.pass_by(sound[:1024], o.tables(quality), o.kept(states[0]))
     o.taken_by(nothing, sound[:1024], quality, states[1])
     outs = [o.taken_by(halved, sound[1024:], quality, state) for state in states]
     assert (outs[0] == outs[1]).all()
@@ -139,7 +141,7 @@ def test_another_quality_starts_clean() -> None:
     loud = only(np.ones((1, 1)))
     o.taken_by(loud, sound, "best", state)
     o.taken_by(only(np.zeros((1, 1))), sound, "good", state)
-    assert o.idle(sound, 10.0, state)
+    assert o.idle(sound, 10.0, o.kept(state))
 
 
 @pytest.mark.parametrize("name", ["double", "halve", "unshape", "delay"])

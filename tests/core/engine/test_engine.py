@@ -7,7 +7,7 @@ from salt_anvil.core.dsp.gate import BLOCK
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.edits import SetParams, SetStage, SetStrip
 from salt_anvil.core.engine.fader import gains_course, tree_sum
-from salt_anvil.core.engine.fifo import Fifo
+from salt_anvil.core.engine.fifo import Cells, Fifo
 from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Shadow
 from salt_anvil.core.engine.plan import Plan, make_plan
@@ -283,3 +283,13 @@ def test_fifo_fills_gaps_and_drops_what_is_past() -> None:
     fifo.put(4, np.arange(4.0, 14)[:, None])
     fifo.put(16, np.array([[16.0]]))
     assert fifo.take(7)[:, 0].tolist() == [10, 11, 12, 13, 0, 0, 16]
+
+
+def test_cells_go_on_under_their_names_when_a_stage_tells_of_more() -> None:
+    cells, rows = Cells(0), np.arange(8.0).reshape(4, 2)
+    cells.put(-1, {"a": rows})
+    assert (cells.take(1)["a"] == rows[1:2]).all()
+    cells.put(3, {"b": rows[:, :1], "a": rows})
+    found = cells.take(6)
+    assert (found["a"] == np.concatenate([rows[2:], rows])).all()
+    assert (found["b"] == np.concatenate([np.zeros((2, 1)), rows[:, :1]])).all()

@@ -360,16 +360,6 @@ def gain_into(
         k += 1
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def turned(signal: Sound, level: float) -> Sound:
-    """Return a signal with a steady gain in dB, as `gain_into` would to the bit."""
-    octaves, whole = np.empty(GRID), np.empty(GRID, np.int64)
-    octaves[:] = 1.0 / DB_PER_OCTAVE * level
-    exp2_into(octaves, whole, GRID)
-    out: Sound = signal * octaves[0]
-    return out
-
-
 @njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
 def cell_maxima(values: Sound, start: int, carry: Sound, rest: float, cells: Sound) -> int:
     """Fill cells with the maxima over the grid cells that end inside this block.

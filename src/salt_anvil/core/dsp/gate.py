@@ -30,6 +30,10 @@ def as_block(sound: ArrayLike) -> Sound:
     Raises:
         SoundError: not two-dimensional, or not 1 or 2 channels.
     """
+    if type(sound) is np.ndarray and sound.dtype == np.float64 and sound.ndim == 2:
+        flags = sound.flags
+        if flags.c_contiguous and flags.writeable and 0 < sound.shape[1] < 3:
+            return sound
     block = np.require(sound, dtype=np.float64, requirements=["C", "W"])
     if block.ndim != 2 or block.shape[1] not in (1, 2):
         raise SoundError(f"sound has shape {block.shape}; (frames, 1 or 2 channels) is needed")
@@ -43,7 +47,7 @@ def by_blocks(sound: Sound) -> list[Sound]:
 
 def without_nonfinite(block: Sound) -> tuple[Sound, int]:
     """Return the block with every NaN and infinity replaced by 0, and how many there were."""
-    if math.isfinite(float(block.sum())):
+    if math.isfinite(np.vdot(block, block)):
         return block, 0
     bad = ~np.isfinite(block)
     count = int(bad.sum())

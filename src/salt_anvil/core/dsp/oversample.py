@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from salt_anvil.core.dsp.gate import Sound
 from salt_anvil.core.dsp.ramp import Vector
 from salt_anvil.core.dsp.state import State
+from salt_anvil.core.dsp.sums import sum_into
 
 FACTORS = {"plain": 1, "good": 2, "high": 4, "best": 8}
 UP = DOWN = 30
@@ -33,9 +34,6 @@ BETA = 11.0
 SHARP, SOFT = 48, 16
 """Taps of a half-band between the values: next to the rate itself, flat to 20 kHz and -100 dB from
 28 kHz on at 48 kHz; and above it, where what lies between is gone already."""
-CHUNK = 512
-FAST = {"contract", "reassoc", "nsz"}
-"""What the compiler may do with the order of a sum of weights, so that it takes many at a time."""
 
 
 @dataclass(frozen=True)
@@ -139,32 +137,6 @@ SPAN = KEPT[0] + 1
 """Frames on which, at most, the newest value and all that is kept on the way up depend."""
 
 
-@njit(cache=True, error_model="numpy", fastmath=FAST)
-def _sum_into(out: Sound, line: Sound, weights: Vector) -> None:
-    """Fill out (n,) with the weighted sums of line (n + taps - 1,); taps in eights.
-
-    Where the line is silent, so is what comes out.
-    """
-    taps = len(weights)
-    for at in range(0, len(out), CHUNK):
-        n = min(CHUNK, len(out) - at)
-        found, given = out[at : at + n], line[at : at + n + taps - 1]
-        heard = False
-        for i in range(n + taps - 1):
-            heard |= given[i] != 0.0
-        for i in range(n):
-            found[i] = 0.0
-        if not heard:
-            continue
-        for t in range(0, taps, 8):
-            eight, moved = weights[t : t + 8], given[t:]
-            for i in range(n):
-                total = found[i]
-                for j in range(8):
-                    total += eight[j] * moved[i + j]
-                found[i] = total
-
-
 @njit(cache=True, nogil=True, error_model="numpy")
 def double_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector) -> None:
     """Fill the last columns of out, (lanes, ahead + 2 n), from lines (lanes, past + n)."""
@@ -172,7 +144,7 @@ def double_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector
     ahead, between = out.shape[1] - 2 * n, np.empty(n)
     first = past - delay - len(weights) // 2 + 1
     for lane in range(len(lines)):
-        _sum_into(between, lines[lane, first : first + n + len(weights) - 1], weights)
+        sum_into(between, lines[lane, first : first + n + len(weights) - 1], weights)
         line, found = lines[lane, past - delay : past - delay + n], out[lane, ahead:]
         for i in range(n):
             found[2 * i] = line[i]
@@ -189,7 +161,7 @@ def halve_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector)
         line = lines[lane, past - delay - taps + 1 :]
         for i in range(n + taps - 1):
             odd[i] = line[2 * i]
-        _sum_into(sums, odd, weights)
+        sum_into(sums, odd, weights)
         middle, found = lines[lane, past - delay :], out[lane, ahead:]
         for i in range(n):
             found[i] = 0.5 * middle[2 * i] + sums[i]
@@ -202,13 +174,14 @@ def unshape_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vecto
     n = (lines.shape[1] - past) // 2
     taps = len(weights) // 2
     ahead, sums, other = out.shape[1] - n, np.empty(n), np.empty(n)
+    evens, odds = weights[::2].copy(), weights[1::2].copy()
     even, odd = np.empty(n + taps - 1), np.empty(n + taps - 1)
     for lane in range(len(lines)):
         line = lines[lane, past - delay - taps + 1 :]
         for i in range(n + taps - 1):
             even[i], odd[i] = line[2 * i], line[2 * i + 1]
-        _sum_into(sums, even, weights[::2].copy())
-        _sum_into(other, odd, weights[1::2].copy())
+        sum_into(sums, even, evens)
+        sum_into(other, odd, odds)
         found = out[lane, ahead:]
         for i in range(n):
             found[i] = sums[i] + other[i]
@@ -224,16 +197,34 @@ def delay_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector)
 FORMS = ("delay", "double", "halve", "unshape")
 
 
-@lru_cache(maxsize=8)
-def _plan(quality: str, way: int) -> tuple[NDArray[np.int64], Sound]:
-    """Return a way's stages as the kernels take them: rows of form, delay, begin, end, taps; and
-    their weights."""
+Rows = NDArray[np.int64]
+Tables = tuple[int, Rows, Sound, Rows, Sound]
+"""A quality as the kernels take it: its factor; rows of form, delay, begin, end, taps and weights
+of the stages on the way up; the same on the way down."""
+Kept = tuple[Vector, Sound, Sound, Sound]
+"""What is remembered, as the kernels take it: factor, last value, what stands in front of the
+stages on the way up and on the way down."""
+
+
+@lru_cache(maxsize=4)
+def tables(quality: str) -> Tables:
+    """Return a quality as the kernels take it."""
+    return FACTORS[quality], *_plan(quality, 0), *_plan(quality, 1)
+
+
+def _plan(quality: str, way: int) -> tuple[Rows, Sound]:
     chain = stages(quality)[way]
     rows = [[FORMS.index(s.form), s.delay, *PLACES[way][s.factor], len(s.weights)] for s in chain]
     weights = np.zeros((len(chain), 2 * SHARP))
     for row, stage in zip(weights, chain, strict=True):
         row[: len(stage.weights)] = stage.weights
     return np.array(rows, np.int64), weights
+
+
+def kept(state: State) -> Kept:
+    """Return what a state remembers as the kernels take it."""
+    return (state["shaping_factor"], state["shaping_last"], state["shaping_up"],
+            state["shaping_down"])  # fmt: skip
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -275,20 +266,52 @@ def _through(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _rise(sound: Sound, plan: NDArray[np.int64], weights: Sound, kept: Sound, last: Sound) -> Sound:
+def rise(sound: Sound, tables: Tables, kept: Kept) -> Sound:
+    """Return a block and the values between its frames, UP frames late, with the one before.
+
+    sound: (frames, lanes); the shape is (lanes, 1 + factor * frames). What is kept moves on.
+    """
+    factor, plan, weights, _, _ = tables
+    was, last, up, down = kept
+    if was[0] != factor:
+        # What the stages of another quality kept is of another time.
+        up[:, FIRST:] = 0.0
+        last[:] = 0.0
+        down[:] = 0.0
+        was[0] = factor
     frames, lanes = sound.shape
     past = plan[0, 3] - plan[0, 2]
     lines = np.empty((lanes, past + frames))
     for lane in range(lanes):
-        lines[lane, :past] = kept[lane, :past]
+        lines[lane, :past] = up[lane, :past]
         for i in range(frames):
             lines[lane, past + i] = sound[i, lane]
-    return _through(lines, plan, weights, kept, last)
+    lines = _through(lines, plan, weights, up, last)
+    last[:, 0] = lines[:, -1]
+    return lines
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _fall(cut: Sound, plan: NDArray[np.int64], weights: Sound, kept: Sound, last: Sound) -> Sound:
-    lines = _through(cut, plan, weights, kept, last)
+def room(values: int, tables: Tables, kept: Kept) -> Sound:
+    """Return an array for what a bend takes from so many values, with what stands in front."""
+    begin, end = tables[3][0, 2], tables[3][0, 3]
+    down = kept[3]
+    cut = np.empty((len(down), end - begin + values))
+    cut[:, : end - begin] = down[:, begin:end]
+    return cut
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def fall_lines(cut: Sound, tables: Tables, kept: Kept) -> Sound:
+    """Return what was filled into `room` at the rate itself, (lanes, 1 + frames), the first column
+    empty; what is kept moves on."""
+    return _through(cut, tables[3], tables[4], kept[3], kept[1])
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def fall(cut: Sound, tables: Tables, kept: Kept) -> Sound:
+    """Return `fall_lines` as (frames, lanes)."""
+    lines = fall_lines(cut, tables, kept)
     out = np.empty((lines.shape[1] - 1, len(lines)))
     for lane in range(len(lines)):
         for i in range(len(out)):
@@ -305,21 +328,35 @@ def _any(values: Sound) -> bool:
     return False
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _exceeds(values: Sound, level: float) -> bool:
-    # The greatest of a row, without a way out in the middle, is found four at a time.
-    for row in values:
-        most = 0.0
-        for value in row:
-            most = max(most, abs(value))
-        if most > level:
-            return True
-    return False
+@njit(cache=True, error_model="numpy")
+def greatest(values: Vector) -> float:
+    """Return the greatest amplitude of a line, or 0; four at a time, so that none waits."""
+    a = b = c = d = 0.0
+    whole = len(values) // 4 * 4
+    for i in range(0, whole, 4):
+        a, b = max(a, abs(values[i])), max(b, abs(values[i + 1]))
+        c, d = max(c, abs(values[i + 2])), max(d, abs(values[i + 3]))
+    for i in range(whole, len(values)):
+        a = max(a, abs(values[i]))
+    return max(max(a, b), max(c, d))
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _idle(sound: Sound, up: Sound, down: Sound, first: int, level: float) -> bool:
-    return not (_exceeds(sound, level) or _exceeds(up[:, :first], level) or _any(down))
+def idle(sound: Sound, level: float, kept: Kept) -> bool:
+    """Say whether a bend that begins at a level leaves a block alone, and nothing is on its way."""
+    _, _, up, down = kept
+    if greatest(sound.ravel()) > level or _any(down):
+        return False
+    most = 0.0
+    for line in up:
+        most = max(most, greatest(line[:FIRST]))
+    return most <= level
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def pass_by(sound: Sound, tables: Tables, kept: Kept) -> None:
+    """Move on by a block that is not shaped, as `taken_by` would."""
+    rise(sound[max(len(sound) - SPAN, 0) :], tables, kept)
 
 
 def shaping_state(lanes: int) -> State:
@@ -332,42 +369,20 @@ def shaping_state(lanes: int) -> State:
     )
 
 
-def risen(sound: Sound, quality: str, state: State) -> Sound:
-    """Return a block and the values between its frames, UP frames late, with the one before.
-
-    The shape is (lanes, 1 + factor * frames). The state moves on.
-    """
-    up, last = state["shaping_up"], state["shaping_last"]
-    if state["shaping_factor"][0] != FACTORS[quality]:
-        # What the stages of another quality kept is of another time.
-        up[:, FIRST:] = 0.0
-        last[:] = state["shaping_down"][:] = 0.0
-        state["shaping_factor"][0] = FACTORS[quality]
-    lines = _rise(sound, *_plan(quality, 0), up, last)
-    last[:, 0] = lines[:, -1]
-    return lines
+def given(
+    quality: str, state: State
+) -> tuple[int, Rows, Sound, Rows, Sound, Vector, Sound, Sound, Sound]:
+    """Return `tables` and `kept` one by one, which costs a kernel less to take."""
+    return *tables(quality), *kept(state)
 
 
 def taken_by(bend: Bend, sound: Sound, quality: str, state: State) -> Sound:
     """Return what a bend takes from a block, LATENCY frames late; the state moves on."""
-    plan, weights = _plan(quality, 1)
-    lines = risen(sound, quality, state)
-    begin, end = PLACES[1][FACTORS[quality]]
-    down = state["shaping_down"]
-    cut = np.empty((len(lines), end - begin + lines.shape[1] - 1))
-    cut[:, : end - begin] = down[:, begin:end]
+    table, memory = tables(quality), kept(state)
+    lines = rise(sound, table, memory)
+    cut = room(lines.shape[1] - 1, table, memory)
     bend(lines, cut, FACTORS[quality])
-    return _fall(cut, plan, weights, down, state["shaping_last"])
-
-
-def idle(sound: Sound, level: float, state: State) -> bool:
-    """Say whether a bend that begins at a level leaves a block alone, and nothing is on its way."""
-    return _idle(sound, state["shaping_up"], state["shaping_down"], FIRST, level)
-
-
-def pass_by(sound: Sound, quality: str, state: State) -> None:
-    """Move the state on by a block that is not shaped, as `taken_by` would."""
-    risen(sound[-SPAN:], quality, state)
+    return fall(cut, table, memory)
 
 
 def _reach() -> float:

@@ -11,7 +11,7 @@ from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp.motion import Course, Motion
 from salt_anvil.core.dsp.state import State
-from salt_anvil.core.engine.fifo import Fifo
+from salt_anvil.core.engine.fifo import Cells, Fifo
 from salt_anvil.core.engine.graph import INPUT, Node, Outside, Wire
 from salt_anvil.core.engine.lanes import Lanes, still
 from salt_anvil.core.engine.plan import StripPlan
@@ -213,7 +213,7 @@ class StripRunner:
         self._tap_past: dict[str, list[_Past]] = {}
         if self._tapped:
             self._tap_past = {name: [_Past(w) for w in t.wires] for name, t in graph.taps.items()}
-        self._cells: dict[tuple[str, str], Fifo] = {}
+        self._cells: dict[str, Cells] = {}
 
     def block(self) -> StripBlock:
         """Return the next output block and move on."""
@@ -230,8 +230,8 @@ class StripRunner:
             else:
                 half = rows.shape[1] // 2
                 result.taps[name] = (rows[:, :half], rows[:, half:])
-        for (stage, name), fifo in self._cells.items():
-            result.cells.setdefault(stage, {})[name] = fifo.take(CELLS)
+        for stage, cells in self._cells.items():
+            result.cells[stage] = cells.take(CELLS)
         self.next_out += 1
         return result
 
@@ -261,8 +261,10 @@ class StripRunner:
         for step in self._steps:
             cells = step.run(sounds, start)
             if cells:
-                for key, rows in cells.items():
-                    self._queue_cells(step.node.name, key, step.first, rows)
+                queue = self._cells.get(step.node.name)
+                if queue is None:
+                    queue = self._cells[step.node.name] = Cells(self.next_out * CELLS)
+                queue.put(step.first, cells)
         self._out.put(start - graph.late, sounds[graph.output])
         for name in self.plan.exports:
             buffer, late = graph.points[name]
@@ -288,13 +290,6 @@ class StripRunner:
             fifo = Fifo(self.next_out * BLOCK, rows.shape[1])
             self._queues[name] = fifo
         fifo.put(at, rows)
-
-    def _queue_cells(self, stage: str, name: str, first: int, rows: Sound) -> None:
-        fifo = self._cells.get((stage, name))
-        if fifo is None:
-            fifo = Fifo(self.next_out * CELLS, rows.shape[1])
-            self._cells[stage, name] = fifo
-        fifo.put(first, rows)
 
     def _trimmed(self, sound: Sound, start: int) -> Sound:
         return trimmed(sound, self._trim, start)
@@ -350,8 +345,8 @@ class StripRunner:
         self._out.drop_to(block * BLOCK)
         for fifo in self._queues.values():
             fifo.drop_to(block * BLOCK)
-        for fifo in self._cells.values():
-            fifo.drop_to(block * CELLS)
+        for cells in self._cells.values():
+            cells.drop_to(block * CELLS)
         self.next_out = block
 
     def clone(self, read: Reader, read_key: KeyReader) -> "StripRunner":

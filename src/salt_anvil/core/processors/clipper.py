@@ -8,11 +8,10 @@ from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import clipping as c
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp, Vector
 from salt_anvil.core.dsp.state import State
-from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
+from salt_anvil.core.dsp.stereo import to_mid_side
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 from salt_anvil.core.processors.parts import (
     check_range,
@@ -23,6 +22,7 @@ from salt_anvil.core.processors.parts import (
 
 DRIVE, CEILING, SHAPE, OUTPUT = range(4)
 DC_HZ = 5.0
+TOLD = ("reduction_db", "touched", "overshoot_db")
 
 
 class ClipperParams(Params):
@@ -92,14 +92,8 @@ class Clipper(Processor[ClipperParams]):
 
     def prepare(self, params: ClipperParams, context: Context) -> State:
         lanes = context.channels
-        state = State(
-            offset=np.zeros((1, lanes, 2)),
-            band=np.zeros((2, lanes, 2)),
-            past=np.zeros((o.LATENCY, lanes)),
-            depth=np.zeros((o.DOWN, lanes)),
-            told=np.zeros((3, lanes)),
-        )
-        state.update(o.shaping_state(lanes))
+        state = State(offset=np.zeros((1, lanes, 2)), band=np.zeros((2, lanes, 2)))
+        state.update(c.clipper_state(lanes))
         return state
 
     def process(
@@ -124,49 +118,15 @@ class Clipper(Processor[ClipperParams]):
         sections = range_sections(params.range_low_hz, params.range_high_hz, context.rate)
         band = in_range(driven, sections, state["band"])
         dry = band if params.outside == "removed" else driven
-        cut, depth = self._cut(band, params, ramp, state, start)
-        if sides and params.stereo != "mid-side":
-            spared = 1 if params.stereo == "mid" else 0
-            cut[:, spared] = 0.0
-            depth[o.DOWN :, spared] = 0.0
-        out = delayed(dry, state["past"])
-        out -= cut
-        if sides:
-            out = from_mid_side(out)
-        late = start - o.LATENCY
-        cells = np.empty((3, len(block) // GRID + 1, context.channels))
-        ceiling, step = ramp.column(CEILING)
-        state["depth"][:] = depth[len(block) :]
-        cells = cells[:, : c.tell_into(
-            cells, out, depth, start, late, ceiling, step, params.hold_ceiling, state["told"]
-        )]  # fmt: skip
-        told = {
-            "reduction_db": -20 * np.log10(1 - cells[0]),
-            "touched": cells[1],
-            "overshoot_db": 20 * np.log10(np.maximum(cells[2], 1.0)),
-        }
-        return gained(out, ramp, OUTPUT, start), Report(late // GRID, told)
-
-    def _cut(
-        self, band: Sound, params: ClipperParams, ramp: Ramp, state: State, start: int
-    ) -> tuple[Sound, Sound]:
-        """Return what is taken away, o.LATENCY frames late, and the share of it, half as late.
-
-        The last o.DOWN rows of the share are of frames to come.
-        """
-        depth = np.empty((o.DOWN + len(band), band.shape[1]))
-        depth[: o.DOWN] = state["depth"]
-        if o.idle(band, _knee(ramp) / o.BOUND, state):
-            o.pass_by(band, params.quality, state)
-            depth[o.DOWN :] = 0.0
-            return np.zeros_like(band), depth
-        ceiling, step = ramp.column(CEILING)
-        shape, _ = ramp.column(SHAPE)
-
-        def bend(lines: Sound, cut: Sound, factor: int) -> None:
-            c.clip_lines(lines, cut, depth, factor, start, ceiling, step, shape)
-
-        return o.taken_by(bend, band, params.quality, state), depth
+        spared = {"mid": 1, "side": 0}.get(params.stereo, -1) if sides else -1
+        ceiling, d_ceiling = ramp.column(CEILING)
+        out, cells = c.clip_block(
+            dry, band, start, ceiling, d_ceiling, ramp.column(SHAPE)[0], params.hold_ceiling,
+            sides, spared, state["past"], state["share"], state["told"],
+            *o.given(params.quality, state),
+        )  # fmt: skip
+        told = dict(zip(TOLD, cells, strict=True))
+        return gained(out, ramp, OUTPUT, start), Report((start - o.LATENCY) // GRID, told)
 
     def picture(self, params: ClipperParams, context: Context) -> dict[str, Any]:
         top = to_gain(params.ceiling_db)
@@ -177,12 +137,3 @@ class Clipper(Processor[ClipperParams]):
             x = drive * i / 50
             shaper.append([i / 50, output * (x - c.taken(x, top, width))])
         return {"shaper": shaper}
-
-
-def _knee(ramp: Ramp) -> float:
-    """Return the lowest level at which the shape bends during a block."""
-    if ramp.still:
-        return float(ramp.value[0, CEILING] * max(ramp.value[0, SHAPE], 0.0))
-    end = ramp.value[-1] + GRID * ramp.step[-1]
-    top, shape = (min(ramp.value[:, i].min(), end[i]) for i in (CEILING, SHAPE))
-    return float(top * max(shape, 0.0))

@@ -190,10 +190,10 @@ def _rounded(driven: Sound, ramp: Ramp, state: State, start: int) -> Sound:
     # The ceiling glides in dB; the bend wants amplitudes, straight within a cell.
     begin = 10 ** (ramp.value[:, CEILING] / 20)
     end = 10 ** ((ramp.value[:, CEILING] + GRID * ramp.step[:, CEILING]) / 20)
-    step, shape, depth = (end - begin) / GRID, np.full(len(begin), SHAPE), np.empty_like(driven)
+    step, shape, unused = (end - begin) / GRID, np.full(len(begin), SHAPE), np.empty(driven.T.shape)
 
     def bend(lines: Sound, cut: Sound, factor: int) -> None:
-        c.clip_lines(lines, cut, depth, factor, start, begin, step, shape)
+        c.clip_lines(lines, cut, unused, factor, start, begin, step, shape)
 
     cut = o.taken_by(bend, driven, QUALITY, state)
     share = ramp.frames(ROUND, start, len(driven))

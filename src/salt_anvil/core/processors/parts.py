@@ -5,7 +5,7 @@ from functools import lru_cache
 import numpy as np
 
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into, turned
+from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into
 from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.ramp import Ramp
 from salt_anvil.core.errors import SettingError
@@ -28,7 +28,7 @@ def gained(
     """Return the sound less a reduction, with a control's gain in dB; itself where both are 0."""
     if reduction is None and ramp.still:
         level = float(ramp.value[0, index])
-        return turned(sound, level) if level else sound
+        return sound * amplitude(level) if level else sound
     gain, step = ramp.column(index)
     taken = reduction is not None and reduction.any()
     if not (gain.any() or step.any() or taken):
@@ -38,6 +38,14 @@ def gained(
         out, sound, np.zeros_like(sound) if reduction is None else reduction, start, gain, step
     )
     return out
+
+
+@lru_cache(maxsize=1024)
+def amplitude(level: float) -> float:
+    """Return the gain of a level in dB, as `gain_into` has it to the bit."""
+    out, still = np.empty((1, 1)), np.zeros(1)
+    gain_into(out, np.ones((1, 1)), np.zeros((1, 1)), 0, np.array([level]), still)
+    return float(out[0, 0])
 
 
 def check_range(low_name: str, low: float | None, high_name: str, high: float | None) -> None:
