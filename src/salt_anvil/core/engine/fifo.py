@@ -4,44 +4,75 @@ import numpy as np
 
 from salt_anvil.core.dsp.gate import Sound
 
+AHEAD = 4
+"""A new buffer has room for so many puts of the size of the one that needed it."""
+
 
 class Fifo:
-    """Rows (frames or cells) from a moving front; rows before the next one wanted are dropped."""
+    """Rows (frames or cells) from a moving front; rows before the next one wanted are dropped.
+
+    What is taken is never written to again: rows are appended in a buffer until it is full.
+    """
 
     def __init__(self, position: int, columns: int) -> None:
         self.position = position
-        self.rows: Sound = np.empty((0, columns))
+        self.rows = np.empty((0, columns))
+
+    @property
+    def rows(self) -> Sound:
+        """What is held."""
+        return self._buffer[self._begin : self._end]
+
+    @rows.setter
+    def rows(self, rows: Sound) -> None:
+        self._buffer, self._begin, self._end = rows, 0, len(rows)
 
     @property
     def end(self) -> int:
         """The row after the last one held."""
-        return self.position + len(self.rows)
+        return self.position + self._end - self._begin
 
     def put(self, at: int, rows: Sound) -> None:
         """Append rows that start at `at`, which is the end unless they lie before the front."""
-        held = len(self.rows)
-        skip = self.position + held - at
+        skip, space = self.space(at, len(rows))
+        if len(space):
+            space[:] = rows[skip:] if skip else rows
+
+    def space(self, at: int, count: int) -> tuple[int, Sound]:
+        """Append room for rows that start at `at`; return how many are past, and the others."""
+        skip = self.position + self._end - self._begin - at
+        if skip > 0:
+            return skip, self._more(max(count - skip, 0))
         if skip < 0:
-            gap = np.zeros((-skip, self.rows.shape[1]))
-            self.rows = np.concatenate([self.rows, gap, rows])
-        elif skip < len(rows):
-            fresh = rows[skip:] if skip else rows
-            self.rows = np.concatenate([self.rows, fresh]) if held else fresh
+            self._more(-skip)[:] = 0.0
+        return 0, self._more(count)
+
+    def _more(self, count: int) -> Sound:
+        begin, end = self._end, self._end + count
+        if end > len(self._buffer):
+            held = self.rows
+            room = np.empty((len(held) + AHEAD * count, self._buffer.shape[1]))
+            room[: len(held)] = held
+            self._buffer, self._begin = room, 0
+            begin, end = len(held), len(held) + count
+        self._end = end
+        return self._buffer[begin:end]
 
     def take(self, count: int) -> Sound:
         """Return the next rows and drop them."""
-        taken, self.rows = self.rows[:count], self.rows[count:]
-        self.position += len(taken)
-        return taken
+        begin = self._begin
+        self._begin = min(begin + count, self._end)
+        self.position += self._begin - begin
+        return self._buffer[begin : self._begin]
 
     def drop_to(self, position: int) -> None:
         """Drop all rows before a position, which may lie ahead of what is held."""
-        self.rows = self.rows[max(position - self.position, 0) :]
+        self._begin = min(self._begin + max(position - self.position, 0), self._end)
         self.position = position
 
     def clone(self) -> "Fifo":
         """Return an independent copy."""
-        other = Fifo(self.position, self.rows.shape[1])
+        other = Fifo(self.position, 0)
         other.rows = self.rows
         return other
 
@@ -57,7 +88,9 @@ class Cells:
         """Append cells; all start at `at`."""
         if cells.keys() != self._columns.keys():
             self._lay_out(cells)
-        self._fifo.put(at, np.concatenate([cells[name] for name in self._columns], axis=1))
+        skip, space = self._fifo.space(at, len(next(iter(cells.values()))))
+        for name, span in self._columns.items():
+            space[:, span] = cells[name][skip:]
 
     def _lay_out(self, cells: dict[str, Sound]) -> None:
         """Make room for other names; what is queued of one that was not told so far is 0."""

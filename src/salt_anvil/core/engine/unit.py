@@ -1,7 +1,7 @@
 """One stage in operation: key filter, processor, dry path, on and mix, and changes in play."""
 
-from dataclasses import dataclass
 from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 
@@ -19,8 +19,7 @@ from salt_anvil.core.processors.parts import range_sections
 from salt_anvil.core.session import Split, Stage
 
 
-@dataclass(frozen=True)
-class Passed:
+class Passed(NamedTuple):
     """What a unit gives for a block: the sound and the report."""
 
     out: Sound

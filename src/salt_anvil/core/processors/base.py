@@ -1,9 +1,9 @@
 """What a processor is: one file, declared parameters, one kernel call a block."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cache
-from typing import Any, ClassVar, Generic, Literal, TypeVar, get_args, get_origin
+from typing import Any, ClassVar, Generic, Literal, NamedTuple, TypeVar, get_args, get_origin
 
 import numpy as np
 from annotated_types import Ge, Le
@@ -152,18 +152,17 @@ class Context:
     observe: bool = False
 
 
-@dataclass(frozen=True)
-class Report:
+class Report(NamedTuple):
     """What a stage did, per 64-frame cell of the timeline, in the input's time.
 
     cells: name to (cells, channels); the first of them is cell `first`.
     """
 
-    first: int = 0
-    cells: dict[str, Sound] = field(default_factory=dict)
+    first: int
+    cells: dict[str, Sound]
 
 
-NOTHING = Report()
+NOTHING = Report(0, {})
 P = TypeVar("P", bound=Params)
 
 
