@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from salt_anvil.core.dsp.gate import rounded
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError
@@ -51,6 +52,6 @@ def compile_kernels(progress: Callable[[float], None] = lambda share: None) -> N
             context = Context(48000, 2, 96)
             Unit(Stage(id="x", kind=item.kind, params=params), context).process(sound[:256], 0)
         progress((index + 1) / (len(kinds) + 1))
-    from_mid_side(to_mid_side(sound))
+    rounded(from_mid_side(to_mid_side(sound)))
     RowMeter(48000, 2).feed(np.repeat(sound, 2, axis=0))
     progress(1.0)

@@ -3,6 +3,7 @@
 import math
 
 import numpy as np
+from numba import njit
 from numpy.typing import ArrayLike, NDArray
 
 from salt_anvil.core.errors import SoundError
@@ -52,3 +53,13 @@ def without_nonfinite(block: Sound) -> tuple[Sound, int]:
     bad = ~np.isfinite(block)
     count = int(bad.sum())
     return (np.where(bad, 0.0, block), count) if count else (block, 0)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def rounded(sound: Sound) -> Sound:
+    """Return sound as it is after being stored as float32."""
+    out = np.empty(sound.shape)
+    ours, given = out.ravel(), sound.ravel()
+    for i in range(len(ours)):
+        ours[i] = np.float32(given[i])
+    return out

@@ -88,6 +88,9 @@ class Motion:
         first = start // GRID
         points = (start + frames - 1) // GRID - first + 1
         if self._offset is None and self._still:
+            standing = self._ramp
+            if standing is not None and points <= len(standing.value):
+                return standing
             return self._standing(first, points)
         offset = self._offset.over(start, frames) if self._offset is not None else None
         at_rest = self._offset is not None and not self._offset.moving
@@ -102,8 +105,7 @@ class Motion:
         return Ramp(value + offset.value[:points], step + offset.step[:points])
 
     def _standing(self, first: int, points: int) -> Ramp:
-        if self._ramp is None or points > len(self._ramp.value):
-            vector = np.asarray(self._course(first), np.float64)
-            value = np.repeat(vector[None, :], max(points, 1 + RAMP // GRID), axis=0)
-            self._ramp = Ramp(value, np.zeros_like(value), still=True)
+        vector = np.asarray(self._course(first), np.float64)
+        value = np.repeat(vector[None, :], max(points, 1 + RAMP // GRID), axis=0)
+        self._ramp = Ramp(value, np.zeros_like(value), still=True)
         return self._ramp

@@ -6,7 +6,7 @@ import numpy as np
 
 from salt_anvil.core.dsp import blend
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound
+from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound, rounded
 from salt_anvil.core.dsp.motion import Course, Motion
 from salt_anvil.core.engine.lanes import still
 from salt_anvil.core.engine.plan import GROUP, Route, StripPlan
@@ -136,7 +136,7 @@ def bus_sum(sounds: list[Sound]) -> Sound:
 
 def group_sum(sounds: list[Sound]) -> Sound:
     """Return the sum of one group as it is after being stored as float32."""
-    return tree_sum(sounds).astype(np.float32).astype(np.float64)
+    return rounded(tree_sum(sounds))
 
 
 def tree_sum(sounds: list[Sound]) -> Sound:

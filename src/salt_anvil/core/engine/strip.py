@@ -8,7 +8,7 @@ import numpy as np
 
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound, as_block, without_nonfinite
+from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound, as_block, rounded, without_nonfinite
 from salt_anvil.core.dsp.motion import Course, Motion
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.engine.fifo import Cells, Fifo
@@ -222,11 +222,11 @@ class StripRunner:
             group = (self.next_out // GROUP + 1) * GROUP
             end = max(min(group, self.until), self.next_out + 1) * BLOCK
             self._advance(-(-(end + self.plan.graph.late) // BLOCK) - self.next_in)
-        result = StripBlock(_rounded(self._out.take(BLOCK)))
+        result = StripBlock(rounded(self._out.take(BLOCK)))
         for name, fifo in self._queues.items():
             rows = fifo.take(BLOCK)
             if name.startswith("="):
-                result.points[name[1:]] = _rounded(rows)
+                result.points[name[1:]] = rounded(rows)
             else:
                 half = rows.shape[1] // 2
                 result.taps[name] = (rows[:, :half], rows[:, half:])
@@ -255,8 +255,8 @@ class StripRunner:
 
     def _through(self, given: dict[str, Sound]) -> None:
         start = self.next_in * BLOCK
-        sounds = dict(given)
-        sounds[INPUT] = self._trimmed(sounds[INPUT], start)
+        entered = given[INPUT]
+        sounds = given | {INPUT: self._trimmed(entered, start)}
         graph = self.plan.graph
         for step in self._steps:
             cells = step.run(sounds, start)
@@ -271,7 +271,7 @@ class StripRunner:
             self._put(f"={name}", start - late, sounds[buffer])
         if self._tapped:
             self._tap(sounds, start)
-        self.next_in += len(sounds[INPUT]) // BLOCK
+        self.next_in += len(entered) // BLOCK
 
     def _tap(self, sounds: dict[str, Sound], start: int) -> None:
         taps = self.plan.graph.taps
@@ -391,11 +391,6 @@ class StripRunner:
             step.restore(state.nested(f"{step.node.name}/"))
         self._trim.settle()
         self._history.clear()
-
-
-def _rounded(sound: Sound) -> Sound:
-    """Return sound as it is after being stored as float32."""
-    return sound.astype(np.float32).astype(np.float64)
 
 
 def trimmed(sound: Sound, trim: Motion, start: int) -> Sound:

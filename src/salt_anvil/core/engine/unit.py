@@ -166,8 +166,8 @@ class Unit:
         """
         block, bad = (sound, 0) if clean else without_nonfinite(as_block(sound))
         self.nonfinite += bad
-        cuts = self._cuts(start, len(block))
-        if len(cuts) == 2:
+        cuts = self._cuts(start, len(block)) if self._stepped else []
+        if len(cuts) <= 2:
             return self._piece(block, start, key)
         pieces = []
         for begin, end in pairwise(cuts):
@@ -177,8 +177,6 @@ class Unit:
 
     def _cuts(self, start: int, frames: int) -> list[int]:
         """Return where the block is cut: what does not glide changes at multiples of RAMP."""
-        if not self._stepped or frames == 0:
-            return [0, frames]
         first = -(-start // RAMP) * RAMP - start
         return sorted({0, *range(first, frames, RAMP), frames})
 

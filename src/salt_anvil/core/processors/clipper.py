@@ -22,7 +22,6 @@ from salt_anvil.core.processors.parts import (
 
 DRIVE, CEILING, SHAPE, OUTPUT = range(4)
 DC_HZ = 5.0
-TOLD = ("reduction_db", "touched", "overshoot_db")
 
 
 class ClipperParams(Params):
@@ -125,7 +124,7 @@ class Clipper(Processor[ClipperParams]):
             sides, spared, state["past"], state["share"], state["told"],
             *o.given(params.quality, state),
         )  # fmt: skip
-        told = dict(zip(TOLD, cells, strict=True))
+        told = {"reduction_db": cells[0], "touched": cells[1], "overshoot_db": cells[2]}
         return gained(out, ramp, OUTPUT, start), Report((start - o.LATENCY) // GRID, told)
 
     def picture(self, params: ClipperParams, context: Context) -> dict[str, Any]:
