@@ -120,9 +120,14 @@ def test_steps_read_attack_and_release(hz: float) -> None:
 def test_look_ahead_does_not_shorten_the_attack() -> None:
     what = one("compressor", threshold_db=-18, attack_ms=20, release_ms=150, lookahead_ms=8,
                ballistics="branching")  # fmt: skip
-    told = figures(found(what, "steps", level_db=-8, from_db=-28, hz=0))
+    result = found(what, "steps", level_db=-8, from_db=-28, hz=0)
+    told = figures(result)
     assert told["attack to 63 %, ms"] == pytest.approx(20, rel=0.05)
     assert told["release to 63 %, ms"] == pytest.approx(150, rel=0.05)
+    # The mark stands where that is, 8 ms ahead, and says how long it took.
+    place, words = result.plots[0].marks[0]
+    assert words == f"63 % after {told['attack to 63 %, ms']:.3g} ms"
+    assert place == pytest.approx(20 - 8, abs=1.5)
 
 
 def test_where_nothing_moves_there_are_no_times() -> None:

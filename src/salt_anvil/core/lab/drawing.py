@@ -182,7 +182,7 @@ def _bars(plot: Plot, scales: _Scales) -> list[str]:
 def _mark(x: float, words: str, scales: _Scales) -> str:
     at = scales.x(x)
     line = f"<path d='M{at:.1f} {TOP}V{scales.foot}' stroke='{INK}' stroke-dasharray='1 3'/>"
-    return line + _text(at + 4, TOP + 12, f"{words}: {x:.4g}", INK)
+    return line + _text(at + 4, TOP + 12, words, INK)
 
 
 def _names(traces: list[Trace], scales: _Scales) -> str:

@@ -246,7 +246,7 @@ def steps(device: Device, options: LabOptions) -> Result:
         at = np.unique(np.linspace(first, end, 300).astype(int))
         low = min(math.floor((float(gain.min()) - 1) / 6) * 6, -6)
         high = max(math.ceil((float(gain.max()) + 1) / 6) * 6, 0)
-        marks = [] if short is None else [(begin + short, "63 %")]
+        marks = [] if short is None else [(begin + short, f"63 % after {short:.3g} ms")]
         drawn = [Trace("gain", _list(part[at]))]
         plots.append(Plot(f"After the step {'up' if name == 'attack' else 'down'}", "ms", "dB",
                           _list((at - ahead) * 1000 / rate), low, high, drawn,
