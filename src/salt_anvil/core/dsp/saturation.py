@@ -6,6 +6,7 @@ adds even harmonics alone. Both have slope 1 at 0; formulas of our own.
 
 import math
 
+import numpy as np
 from numba import njit
 
 from salt_anvil.core.dsp.gate import GRID, Sound
@@ -17,33 +18,90 @@ EVEN_SHARE = 0.5
 
 
 @njit(cache=True, error_model="numpy")
-def bend(x: float, odd: float, lean: float) -> float:
-    """Return x - f(x) at a balance from 0 (even) to 1 (odd); lean shifts the middle of the bend."""
+def _straight(x: float, odd: float) -> float:
     root = math.sqrt(1.0 + x * x)
-    even = EVEN_SHARE * (root - 1.0)
-    if lean == 0.0:
-        return odd * (x - x / root) + (1.0 - odd) * even
+    return odd * (x - x / root) + (1.0 - odd) * (EVEN_SHARE * (root - 1.0))
+
+
+@njit(cache=True, error_model="numpy")
+def _leaning(x: float, odd: float, lean: float, still: float) -> float:
+    even = EVEN_SHARE * (math.sqrt(1.0 + x * x) - 1.0)
     moved = x + lean
-    still = math.sqrt(1.0 + lean * lean)
     # Through 0 with slope 1, like the bend without lean.
     shifted = (moved / math.sqrt(1.0 + moved * moved) - lean / still) * still * still * still
     return odd * (x - shifted) + (1.0 - odd) * even
 
 
 @njit(cache=True, error_model="numpy")
+def _even_integral(x: float, root: float, log: float) -> float:
+    """log: of abs(x) + root, asinh(x) but for its sign; its error near 0 is that of the rest."""
+    return EVEN_SHARE * (0.5 * (x * root + math.copysign(log, x)) - x)
+
+
+@njit(cache=True, error_model="numpy")
+def _straight_integral(x: float, root: float, log: float, odd: float) -> float:
+    even = _even_integral(x, root, log)
+    return odd * (0.5 * x * x - (root - 1.0)) + (1.0 - odd) * even
+
+
+@njit(cache=True, error_model="numpy")
+def _leaning_integral(
+    x: float, root: float, log: float, odd: float, lean: float, still: float
+) -> float:
+    moved = x + lean
+    shifted = math.sqrt(1.0 + moved * moved) - still - lean / still * x
+    even = _even_integral(x, root, log)
+    return odd * (0.5 * x * x - shifted * (still * still * still)) + (1.0 - odd) * even
+
+
+@njit(cache=True, error_model="numpy")
+def bend(x: float, odd: float, lean: float) -> float:
+    """Return x - f(x) at a balance from 0 (even) to 1 (odd); lean shifts the middle of the bend."""
+    if lean == 0.0:
+        return float(_straight(x, odd))
+    return float(_leaning(x, odd, lean, math.sqrt(1.0 + lean * lean)))
+
+
+@njit(cache=True, error_model="numpy")
 def bend_integral(x: float, odd: float, lean: float) -> float:
     """Return the integral of `bend` from 0 to x."""
     root = math.sqrt(1.0 + x * x)
-    # asinh(x), by the logarithm alone: its error near 0 is that of the terms beside it.
-    area = math.copysign(math.log(abs(x) + root), x)
-    even = EVEN_SHARE * (0.5 * (x * root + area) - x)
+    log = math.log(abs(x) + root)
     if lean == 0.0:
-        return odd * (0.5 * x * x - (root - 1.0)) + (1.0 - odd) * even
-    moved = x + lean
+        return float(_straight_integral(x, root, log, odd))
+    return float(_leaning_integral(x, root, log, odd, lean, math.sqrt(1.0 + lean * lean)))
+
+
+@njit(cache=True, error_model="numpy")
+def _bend_line(
+    cut: Vector, line: Vector, odd: float, lean: float, root: Vector, whole: Vector
+) -> None:
+    """Fill cut (n,) with what is taken from line (1 + n,), each a mean over a step.
+
+    Roots, logarithms and quotients in passes of their own: all but the logarithms are found many
+    at a time. root, whole: (1 + n,) or more, to work in.
+    """
     still = math.sqrt(1.0 + lean * lean)
-    cube = still * still * still
-    shifted = (math.sqrt(1.0 + moved * moved) - still - lean / still * x) * cube
-    return odd * (0.5 * x * x - shifted) + (1.0 - odd) * even
+    for i in range(len(line)):
+        root[i] = math.sqrt(1.0 + line[i] * line[i])
+        whole[i] = 0.0
+    if odd < 1.0:
+        for i in range(len(line)):
+            whole[i] = math.log(abs(line[i]) + root[i])
+    if lean == 0.0:
+        for i in range(len(line)):
+            whole[i] = _straight_integral(line[i], root[i], whole[i], odd)
+        for i in range(len(cut)):
+            a, b = line[i], line[i + 1]
+            step, middle = b - a, _straight(0.5 * (b + a), odd)
+            cut[i] = (whole[i + 1] - whole[i]) / step if abs(step) > NEAR else middle
+        return
+    for i in range(len(line)):
+        whole[i] = _leaning_integral(line[i], root[i], whole[i], odd, lean, still)
+    for i in range(len(cut)):
+        a, b = line[i], line[i + 1]
+        step, middle = b - a, _leaning(0.5 * (b + a), odd, lean, still)
+        cut[i] = (whole[i + 1] - whole[i]) / step if abs(step) > NEAR else middle
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -64,32 +122,26 @@ def bend_lines(
     """
     lanes, frames = lines.shape[0], (lines.shape[1] - 1) // factor
     ahead = cut.shape[1] - factor * frames
+    root, whole = np.empty(factor * GRID + 1), np.empty(factor * GRID + 1)
     for lane in range(lanes):
-        before = lines[lane, 0]
         at, k, offset = 0, 0, start % GRID
         while at < frames:
             n = min(GRID - offset, frames - at)
-            known, behind = False, 0.0
-            for i in range(at, at + n):
-                j = offset + i - at
-                a, b = odd[k] + d_odd[k] * j, lean[k] + d_lean[k] * j
-                for q in range(factor * i, factor * (i + 1)):
-                    x = lines[lane, 1 + q]
-                    if factor > 1:
-                        here = bend_integral(x, a, b)
-                        if not known:
-                            behind = bend_integral(before, a, b)
-                        known = d_odd[k] == 0.0 and d_lean[k] == 0.0
-                        step = x - before
-                        if abs(step) > NEAR:
-                            value = (here - behind) / step
-                        else:
-                            value = bend(0.5 * (x + before), a, b)
-                        behind = here
-                    else:
-                        value = bend(x, a, b)
-                    before = x
-                    cut[lane, ahead + q] = value
+            line = lines[lane, factor * at : factor * (at + n) + 1]
+            found = cut[lane, ahead + factor * at : ahead + factor * (at + n)]
+            steady = d_odd[k] == 0.0 and d_lean[k] == 0.0
+            if factor == 1:
+                for i in range(n):
+                    a, b = odd[k] + d_odd[k] * (offset + i), lean[k] + d_lean[k] * (offset + i)
+                    found[i] = bend(line[1 + i], a, b)
+            elif steady:
+                _bend_line(found, line, odd[k], lean[k], root, whole)
+            else:
+                for i in range(n):
+                    a, b = odd[k] + d_odd[k] * (offset + i), lean[k] + d_lean[k] * (offset + i)
+                    first = factor * i
+                    _bend_line(found[first : first + factor], line[first : first + factor + 1],
+                               a, b, root, whole)  # fmt: skip
             at += n
             offset = 0
             k += 1
