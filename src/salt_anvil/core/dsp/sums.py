@@ -32,7 +32,7 @@ def _sums(vectors: int, lanes: int) -> Callable[..., None]:
             ]
             sums, values, factors = (array.data for array in arrays)
             taps = builder.extract_value(arrays[2].shape, 0)
-            name = f"llvm.fma.v{lanes}f64"
+            name = f"llvm.fmuladd.v{lanes}f64"
             multiply_add = builder.module.globals.get(name) or ir.Function(
                 builder.module, ir.FunctionType(kind, [kind] * 3), name
             )
