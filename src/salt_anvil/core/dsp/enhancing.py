@@ -105,10 +105,8 @@ def _value(u: float, c: Vector) -> float:
 
 @njit(cache=True, error_model="numpy")
 def _integral(u: float, c: Vector) -> float:
-    total = float(c[DEGREE]) / (DEGREE + 1)
-    for n in range(DEGREE - 1, -1, -1):
-        total = total * u + c[n] / (n + 1)
-    return total * u
+    """c: the polynomial's, each over its power plus 1."""
+    return float(_value(u, c)) * u
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -129,15 +127,20 @@ def shape_lines(
     """
     lanes, frames = lines.shape[0], (lines.shape[1] - 1) // factor
     ahead = made.shape[1] - factor * frames
-    now = np.empty(CONTROLS)
+    now, over = np.empty(CONTROLS), np.empty(CONTROLS)
     for lane in range(lanes):
         before = lines[lane, 0]
         at, k, offset = 0, 0, start % GRID
         while at < frames:
             n = min(GRID - offset, frames - at)
+            moves = False
+            for c in range(CONTROLS):
+                moves |= step[k, c] != 0.0
             for i in range(at, at + n):
-                for c in range(CONTROLS):
-                    now[c] = value[k, c] + step[k, c] * (offset + i - at)
+                if moves or i == at:
+                    for c in range(CONTROLS):
+                        now[c] = value[k, c] + step[k, c] * (offset + i - at)
+                        over[c] = now[c] / (c + 1)
                 for p in range(factor):
                     x = lines[lane, 1 + factor * i + p]
                     share = p / factor
@@ -148,7 +151,7 @@ def shape_lines(
                         if factor > 1:
                             w = min(max(before / height, -1.0), 1.0)
                             if abs(u - w) > NEAR:
-                                made_here = (_integral(u, now) - _integral(w, now)) / (u - w)
+                                made_here = (_integral(u, over) - _integral(w, over)) / (u - w)
                             else:
                                 made_here = _value(0.5 * (u + w), now)
                         else:
