@@ -84,7 +84,7 @@ def _factor(run: Callable[[], Iterator[None]]) -> dict[str, float]:
     """Return seconds of sound per second of computing: the median, and the fastest tenth's least.
 
     run: yields after every PIECE blocks. A short piece is rarely cut in two by whatever else the
-    machine does. Where the core is shared with others, the fastest tenth is what it does alone.
+    machine does. Where the core is shared with others, the fastest tenth is nearest to it alone.
     """
     for _ in run():
         pass  # Kernels are loaded, or compiled.
@@ -242,7 +242,7 @@ def table(found: dict[str, Any]) -> str:
     lines = [
         f"Seconds of sound per second of one core, stereo, {found['rate']} Hz: the median, and in"
         " brackets",
-        "what the fastest tenth of the pieces reach, as on a core that nobody else has a share of",
+        "what the fastest tenth of the pieces reach, the nearest to a core that nobody else uses",
         f"({found['machine']})",
         "",
         " ".join([f"{'compressor':32}", *(f"{name:>13}" for name in COLUMNS)]),
