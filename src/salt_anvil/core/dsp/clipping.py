@@ -192,8 +192,8 @@ def clip_block(
 
     dry, band: (frames, lanes). start: timeline frame; ceiling (amplitude), d_ceiling, shape: per
     grid point. hold: clip to the ceiling once it is told. sides: middle and side are made left
-    and right. spared: lane that keeps what is cut off, or -1. past, kept, told: as
-    `clipper_state` has them, changed. The others: `o.given`. The cells, (3, cells, lanes): dB cut
+    and right. spared: lane that keeps what is cut off, or -1. past, kept, told: `past`, `share` and
+    `told` of `clipper_state`, changed. The others: `o.given`. The cells, (3, cells, lanes): dB cut
     off at most, share of the frames touched, dB over the ceiling at most.
     """
     tables = (factor, rise, rise_weights, fall, fall_weights)

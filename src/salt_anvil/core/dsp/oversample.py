@@ -319,15 +319,6 @@ def fall(cut: Sound, tables: Tables, kept: Kept) -> Sound:
     return out
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _any(values: Sound) -> bool:
-    for row in values:
-        for value in row:
-            if value != 0.0:
-                return True
-    return False
-
-
 @njit(cache=True, error_model="numpy")
 def greatest(values: Vector) -> float:
     """Return the greatest amplitude of a line, or 0; four at a time, so that none waits."""
@@ -345,7 +336,7 @@ def greatest(values: Vector) -> float:
 def idle(sound: Sound, level: float, kept: Kept) -> bool:
     """Say whether a bend that begins at a level leaves a block alone, and nothing is on its way."""
     _, _, up, down = kept
-    if greatest(sound.ravel()) > level or _any(down):
+    if greatest(sound.ravel()) > level or greatest(down.ravel()) > 0.0:
         return False
     most = 0.0
     for line in up:
