@@ -114,6 +114,55 @@ def random_edit(random: Random, session: Session) -> e.Edit:
     return pick(random, choices)()
 
 
+def random_play_edit(random: Random, session: Session) -> e.Edit:
+    """One edit of any kind there is, strips that come and go included."""
+    strips = session.strips
+    strip = pick(random, strips)
+    stages = [x for s in strips for x in elements(s.chain) if isinstance(x, Stage)]
+    sends = [(s.id, x.to) for s in strips for x in s.sends]
+    sections = [{"name": f"S{i}", "start_s": 0.05 * i} for i in range(random.integers(0, 4))]
+    audio = f"s{random.integers(len(SOUNDS))}"
+    track = {"name": "New", "kind": "track", "audio": audio,
+             "channels": SOUNDS[audio].shape[1], "frames": FRAMES}  # fmt: skip
+    recipe = {"format": "salt-anvil/recipe", "version": 1, "name": "R", "chain": [
+        {"id": "g", "kind": "gate"}, {"id": "c", "kind": "compressor"}]}  # fmt: skip
+    choices: list[Any] = [
+        lambda: e.AddStrip(strip={"name": "Empty", "kind": "bus"}),
+        lambda: e.AddStrip(strip=track),
+        lambda: e.RemoveStrip(strip=strip.id),
+        lambda: e.SetSession(name="Other", sections=sections),
+        lambda: e.SetSession(bpm=pick(random, ["none", 60.0, 133.0])),
+        lambda: e.SetStrip(strip=strip.id, field="name", value="Named"),
+        lambda: e.SetStrip(strip=strip.id, field="pan", value=float(random.uniform(-1, 1))),
+        lambda: e.AddLever(name="L2"),
+        lambda: e.ApplyRecipe(place=strip.id, index=0, recipe=recipe),
+        lambda: e.WriteLane(owner=strip.id, control="fader_db", points=[
+            {"at_s": 0.01, "value": -6.0}, {"at_s": 0.1, "value": 0.0}]),
+    ]  # fmt: skip
+    for lever in session.levers:
+        choices += [
+            lambda: e.SetLever(lever=lever.id, value=float(random.uniform())),
+            lambda: e.SetLever(lever=lever.id, moves=[
+                {"owner": strip.id, "control": "fader_db", "low": -20, "high": 0}]),
+            lambda: e.RemoveLever(lever=lever.id),
+        ]  # fmt: skip
+    if stages:
+        choices.append(
+            lambda: e.ChooseSlot(stage=pick(random, stages).id, slot=pick(random, list("ABCD")))
+        )
+    if sends:
+        one = pick(random, sends)
+        choices.append(lambda: e.RemoveSend(strip=one[0], to=one[1]))
+    if session.sections:
+        choices.append(
+            lambda: e.SetInSection(owner=strip.id, control="fader_db", value=-3.0,
+                                   section=pick(random, session.sections).name)
+        )  # fmt: skip
+    if random.integers(2):
+        return random_edit(random, session)
+    return pick(random, choices)()
+
+
 def random_key(random: Random, session: Session) -> dict[str, Any]:
     sources = ["own", *(f"strip:{s.id}" for s in session.strips)]
     for other in session.strips:

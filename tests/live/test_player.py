@@ -19,6 +19,7 @@ from salt_anvil.files.frozen import Freezer
 from salt_anvil.jobs.analyse import analyse
 from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
 from salt_anvil.live.player import AHEAD_MS, Player, Shelf
+from tests.live.shelves import OnDisk
 from tests.sessions import FRAMES, compressor, small_session, source
 
 
@@ -205,25 +206,6 @@ def test_messages_refuse_what_is_not_theirs() -> None:
 
 
 # Strips that are read, and thawed when they are touched ------------------------------------------
-
-
-class OnDisk(Shelf):
-    """A cache filled by the analysis."""
-
-    def __init__(self, session: Session, folder: Path) -> None:
-        self.cache = StripCache(folder)
-        analyse(session, "code", source, self.cache, None, lambda *a: True)
-        self.freezer = Freezer(self.cache, "code")
-
-    def held(self, digest: str) -> Blend | None:
-        return self.cache.held(fingerprint(digest, "code"))
-
-    def states(self, plan: Plan, names: set[str], block: int) -> tuple[int, dict[str, State]]:
-        marks = fingerprints(plan, "code")
-        return self.cache.states_before({n: marks[n] for n in names}, block)
-
-    def frozen(self, plan: Plan) -> dict[str, Frozen]:
-        return self.freezer(plan)
 
 
 def routed() -> Session:

@@ -58,7 +58,7 @@ def _frozen(cache: StripCache, mark: str, item: StripPlan) -> Frozen:
         channels = item.graph.channels[buffer]
         points[point] = block_reader(cache.sound(mark, point_file(point), channels))
     meters = np.asarray(cache.meters(mark))
-    return Frozen(read, lambda point, k: points[point](k), meters, item.mark)
+    return Frozen(read, lambda point, k: points[point](k), meters, item.mark, item.exports)
 
 
 def point_file(point: str) -> str:

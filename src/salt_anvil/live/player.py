@@ -186,8 +186,7 @@ class Thaw:
     def hand_over(self, mixer: Mixer) -> None:
         """Put the strips into a mixer that stands at the same block."""
         for name in self.names & mixer.frozen.keys():
-            runner = self._own.runner(name).clone(mixer.reader(name), mixer.read_key)
-            mixer.thaw(name, runner)
+            mixer.thaw(name, self._own)
 
 
 def watched_place(plan: Plan, listen: Listen) -> str:
@@ -483,7 +482,9 @@ class Player:
             self._plan, self._listen = plan, self._wished
             return
         frozen = self._mixer.frozen
-        changed = {n for n in frozen if plan.marks.get(n, frozen[n].mark) != frozen[n].mark}
+        changed = {
+            n for n in frozen if n in plan.marks and not frozen[n].stands_for(plan.strip(n))
+        }
         missing = (needed(plan, self._wished) & frozen.keys()) | changed
         if not missing:
             self._thaw = None

@@ -27,13 +27,18 @@ class Frozen:
 
     block: gives block k of the output after the chain. point: gives block k of a place inside
     the chain that others listen to. meters: (blocks, 3): peak left and right, most reduction in
-    dB. mark: what it sounds like (see StripPlan).
+    dB. mark: what it sounds like, exports: the places that `point` knows (see StripPlan).
     """
 
     block: Callable[[int], Sound]
     point: Callable[[str, int], Sound]
     meters: NDArray[np.float32]
     mark: str = ""
+    exports: tuple[str, ...] = ()
+
+    def stands_for(self, item: StripPlan) -> bool:
+        """Say whether it gives what a strip of a plan would: the sound, and all that is heard."""
+        return self.mark == item.mark and set(item.exports) <= set(self.exports)
 
 
 GroupSums = Callable[[str], "Callable[[int], Sound] | None"]
@@ -71,8 +76,9 @@ class Mixer:
         self._faders: dict[tuple[str, str], Fader] = {}
         self._joins: dict[str, BusJoin] = {}
         self._inputs: dict[str, Motion] = {}
-        self._fading: dict[str, StripRunner] = {}
+        self._fading: dict[str, tuple[int, Sound]] = {}
         self._leaving: dict[str, tuple[int, Sound]] = {}
+        self._entered: dict[str, tuple[int, Sound]] = {}
         self._recent: dict[tuple[str, int], StripBlock] = {}
         self._ways: dict[tuple[str, str, int], Sound] = {}
         self._sums: dict[str, Callable[[int], Sound] | None] = {}
@@ -112,6 +118,9 @@ class Mixer:
             item = self.plan.strip(name)
             if item.strip.kind == "track":
                 return self._recorded(name, j)
+            known = self._entered.get(name)
+            if known is not None and known[0] == j:
+                return known[1]
             sound = self._joins[name].join(self._bus_inputs(item, j), j * BLOCK)
             return self._with_leaving(name, j, sound)
 
@@ -122,8 +131,7 @@ class Mixer:
         at, old = self._leaving.pop(name, (j, None))
         if old is None or at != j:
             return sound
-        share = ((1 + np.arange(BLOCK)) / BLOCK)[:, None]
-        return share * sound + (1 - share) * old
+        return _faded_in(sound, old)
 
     def _recorded(self, name: str, j: int) -> Sound:
         item = self.plan.strip(name)
@@ -168,7 +176,9 @@ class Mixer:
             point = f"{outside.source}/{outside.tap}"
             if name in self._frozen and j < self.plan.blocks:
                 return self._frozen[name].point(point, j)
-            return self.give(name, j).points[point]
+            found = self.give(name, j).points.get(point)
+            # Computed ahead, before anybody listened there.
+            return self._quiet(name, point) if found is None else found
         if outside.tap == "out":
             return self.give(name, j).out
         strip = self.plan.strip(name).strip
@@ -220,6 +230,8 @@ class Mixer:
                 break
             runner = self._runners[name]
             at = runner.next_out
+            if at > k:
+                raise AssertionError(f"{name}: block {k} is wanted, and {at} comes next")
             if self.keep is not None and at % CHECKPOINT == 0:
                 self.keep(name, at, runner.checkpoint())
             block = runner.block()
@@ -228,34 +240,31 @@ class Mixer:
             self._recent[name, at] = block
         return self._recent[name, k]
 
+    def _quiet(self, name: str, point: str) -> Sound:
+        graph = self.plan.strip(name).graph
+        return np.zeros((BLOCK, graph.channels[graph.points[point][0]]))
+
     def _silence(self, item: StripPlan) -> StripBlock:
         channels = item.graph.channels
-
-        def quiet(point: str) -> Sound:
-            return np.zeros((BLOCK, channels[item.graph.points[point][0]]))
-
         taps = {}
         if self._tapped:
             for name, tap in item.graph.taps.items():
                 before, after = (np.zeros((BLOCK, channels[w.source])) for w in tap.wires)
                 taps[name] = (before, after)
-        points = {name: quiet(name) for name in item.exports}
+        points = {name: self._quiet(item.strip.id, name) for name in item.exports}
         return StripBlock(np.zeros((BLOCK, item.context.channels)), taps, points)
 
     def _crossed(self, name: str, k: int, out: Sound) -> StripBlock:
-        """Return a block's sound, cross-faded from what ran there before a change of wiring."""
-        old = self._fading.pop(name, None)
-        if old is None or old.next_out != k:
-            return StripBlock(out)
-        share = ((1 + np.arange(BLOCK)) / BLOCK)[:, None]
-        return StripBlock(share * out + (1 - share) * old.block().out)
+        """Return a block's sound, cross-faded from what was to come before a change of wiring."""
+        at, old = self._fading.pop(name, (k, None))
+        return StripBlock(out if old is None or at != k else _faded_in(out, old))
 
     def change(self, plan: Plan) -> None:
         """Move to another plan of the same rate in play: glide, or cross-fade new wiring.
 
         Strips that are frozen must sound the same in both.
         """
-        self._keep_leaving(plan)
+        rewired = self._leave(plan)
         self.plan = plan
         self._sums.clear()
         self._inputs.clear()
@@ -271,45 +280,62 @@ class Mixer:
                 continue
             self._add_faders(item)
             self._joins[name].change(item)
-            if runner.fits(item):
-                runner.change(item)
+            if name in rewired:
+                self._runners[name] = rewired[name]
             else:
-                self._runners[name] = runner.rewired(item)
-                self._fading[name] = runner
-        gone = ({*self._runners, *self._frozen}) - set(plan.marks)
-        for name in gone:
-            self._runners.pop(name, None)
-            self._frozen.pop(name, None)
-            self._fading.pop(name, None)
+                runner.change(item)
+        for name in ({*self._runners, *self._frozen}) - set(plan.marks):
+            for kept in (self._runners, self._frozen, self._fading, self._leaving):
+                kept.pop(name, None)  # type: ignore[attr-defined]
 
-    def _keep_leaving(self, plan: Plan) -> None:
-        """Compute once more what goes into every bus that is about to get other ways.
+    def _leave(self, plan: Plan) -> dict[str, StripRunner]:
+        """Compute once more what is about to be wired otherwise, while its wiring still stands:
+        a bus's input, a strip's output. Return the strips' new runners.
 
-        The last bus first: what it asks for moves those before it on.
+        The last strip first: what it asks for moves those before it on.
         """
+        rewired: dict[str, StripRunner] = {}
         for item in reversed(self.plan.strips):
             name = item.strip.id
-            if name not in plan.marks or name not in self._runners or item.strip.kind == "track":
+            runner = self._runners.get(name)
+            if name not in plan.marks or runner is None:
                 continue
-            old, new = ([(r.strip, r.name) for r in p.feeds] for p in (item, plan.strip(name)))
-            if old != new:
-                j = self._runners[name].next_in
+            new = plan.strip(name)
+            if runner.plan.context.channels != new.context.channels:
+                continue
+            old_ways, ways = ([(r.strip, r.name) for r in p.feeds] for p in (item, new))
+            j, at = runner.next_in, runner.next_out
+            entered = None
+            if item.strip.kind != "track" and old_ways != ways:
                 sounds = self._bus_inputs(item, j)
-                self._leaving[name] = (j, self._joins[name].join(sounds, j * BLOCK))
+                entered = self._joins[name].join(sounds, j * BLOCK)
+                self._leaving[name] = (j, entered)
+            if runner.fits(new):
+                continue
+            rewired[name] = runner.rewired(new)
+            if entered is not None:
+                self._entered[name] = (j, entered)
+            self._fading[name] = (at, runner.block().out)
+            if entered is not None:
+                self._leaving[name] = (j, entered)
+        self._entered.clear()
+        return rewired
 
-    def thaw(self, name: str, runner: StripRunner) -> None:
-        """Go on running a frozen strip, with a runner that stands where it has to."""
+    def thaw(self, name: str, other: "Mixer") -> None:
+        """Go on running a frozen strip as it runs in a mixer that stands at the same block."""
         del self._frozen[name]
-        self._runners[name] = runner
-        # What was read ahead has no taps; the runner gives the same sound with them.
+        self._runners[name] = other.runner(name).clone(self.reader(name), self._read_key)
+        # What was read ahead has no taps; what the other one computed ahead has.
         for key in [key for key in self._recent if key[0] == name]:
             del self._recent[key]
+        self._recent |= {(name, j): block for j, block in other.ahead(name)}
         self._sums.clear()
 
     def freeze(self, name: str, frozen: Frozen) -> None:
         """Read a strip from now on instead of running it."""
+        runner = self._runners.pop(name)
+        self._fading[name] = (runner.next_out, runner.block().out)
         self._frozen[name] = frozen
-        self._fading[name] = self._runners.pop(name)
         self._sums.clear()
 
     def gains(self, item: StripPlan) -> Sound:
@@ -359,6 +385,10 @@ class Mixer:
         """Return the runner of a strip that is not frozen."""
         return self._runners[name]
 
+    def ahead(self, name: str) -> list[tuple[int, StripBlock]]:
+        """Return the blocks of a strip that were computed already and are still to be given."""
+        return [(j, b) for (n, j), b in self._recent.items() if n == name and j >= self.position]
+
     def read_key(self, outside: Outside, j: int) -> Sound:
         """Return block j of a signal that some stage listens to."""
         return self._read_key(outside, j)
@@ -384,6 +414,8 @@ class Shadow:
             name = item.strip.id
             self._runners[name] = mixer.runner(name).clone(self._reader(name), mixer.read_key)
             self._joins[name] = BusJoin(item)
+            # What the mixer has computed ahead is behind its runner already.
+            self._outs |= {(name, j): block.out for j, block in mixer.ahead(name)}
         for item in (mixer.plan.strip(strip), *reached):
             for route in item.routes or (None,):
                 key = (item.strip.id, route.name if route else "output")
@@ -442,6 +474,8 @@ class Shadow:
                 self._outs[name, k] = self._untreated(k)
                 break
             at = self._runners[name].next_out
+            if at > k:
+                raise AssertionError(f"{name}: block {k} is wanted, and {at} comes next")
             self._outs[name, at] = self._runners[name].block().out
         return self._outs[name, k]
 
@@ -449,6 +483,12 @@ class Shadow:
         before = self._mixer.give(self._strip, k).taps[self._watched][0]
         start = k * BLOCK
         return before * self._gain.over(start, BLOCK).frames(0, start, BLOCK)
+
+
+def _faded_in(new: Sound, old: Sound) -> Sound:
+    """Return a block that begins as the old one and ends as the new one."""
+    share = ((1 + np.arange(BLOCK)) / BLOCK)[:, None]
+    return np.asarray(share * new + (1 - share) * old)
 
 
 def _constant(value: float) -> tuple[Callable[[int], Sound], bool]:

@@ -168,6 +168,9 @@ class _Past:
             return sound
         if self.rows is None:
             self.rows = np.zeros((self.wire.delay, sound.shape[1]))
+        elif self.rows.shape[1] != sound.shape[1]:
+            # What is listened to has another number of channels since it was wired otherwise.
+            self.rows = _fitted(self.rows, sound.shape[1])
         return delayed(sound, self.rows)
 
 

@@ -1,0 +1,38 @@
+"""A cache filled by the analysis, as a player reads it."""
+
+from pathlib import Path
+
+from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.state import State
+from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
+from salt_anvil.core.engine.mixer import Frozen, Source
+from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.session import Session
+from salt_anvil.files.cache import StripCache
+from salt_anvil.files.frozen import Freezer
+from salt_anvil.jobs.analyse import analyse
+from salt_anvil.live.player import Shelf
+from tests.sessions import source as small_source
+
+CODE = "code"
+
+
+class OnDisk(Shelf):
+    def __init__(self, session: Session | None, folder: Path) -> None:
+        self.cache = StripCache(folder)
+        self.freezer = Freezer(self.cache, CODE)
+        if session is not None:
+            self.fill(session, small_source)
+
+    def fill(self, session: Session, source: Source) -> None:
+        analyse(session, CODE, source, self.cache, None, lambda *a: True)
+
+    def held(self, digest: str) -> Blend | None:
+        return self.cache.held(fingerprint(digest, CODE))
+
+    def states(self, plan: Plan, names: set[str], block: int) -> tuple[int, dict[str, State]]:
+        marks = fingerprints(plan, CODE)
+        return self.cache.states_before({n: marks[n] for n in names}, block)
+
+    def frozen(self, plan: Plan) -> dict[str, Frozen]:
+        return self.freezer(plan)

@@ -1,0 +1,152 @@
+"""Every kind of edit, made at random while a random session plays in the real player.
+
+Held after each: sound goes on without a gap and stays finite, the player keeps no more than it
+needs, and, once settled, what is heard is a fresh run of the session to the bit. A player that
+is caught in a turn is ended by the alarm. SALT_ANVIL_PLAYS sets how many sessions.
+"""
+
+import os
+import signal
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from salt_anvil.core.dsp.gate import BLOCK
+from salt_anvil.core.edits import apply_edits
+from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.errors import CoreError
+from salt_anvil.core.session import Session, branches, elements
+from salt_anvil.files.cache import StripCache
+from salt_anvil.jobs.analyse import analyse
+from salt_anvil.live.messages import Listen
+from salt_anvil.live.player import Player, Shelf
+from tests.live.shelves import OnDisk
+from tests.random_sessions import FRAMES, random_play_edit, random_session, source
+
+PLAYS = int(os.environ.get("SALT_ANVIL_PLAYS", "32"))
+GROUPS = 8
+EDITS = 14
+CODE = "code"
+STUCK_S = 20
+"""A turn takes milliseconds; only one that never ends is caught by this."""
+
+
+@contextmanager
+def not_stuck() -> Iterator[None]:
+    def ring(*_: object) -> None:
+        raise AssertionError("the player is caught in one turn")
+
+    before = signal.signal(signal.SIGALRM, ring)
+    signal.alarm(STUCK_S)
+    try:
+        yield
+    finally:
+        signal.alarm(0)
+        signal.signal(signal.SIGALRM, before)
+
+
+class Listener:
+    """Takes what a player gives, and holds that nothing is missing and nothing is not a number."""
+
+    def __init__(self, player: Player) -> None:
+        self.player = player
+
+    def hear(self, blocks: int) -> np.ndarray:
+        parts = []
+        for _ in range(blocks):
+            if not self.player.playing:
+                self.player.play(0)
+            expected = self.player.frame
+            for piece in self.player.pieces():
+                assert piece.frame == expected
+                assert np.isfinite(piece.sound).all()
+                parts.append(piece.sound)
+                expected += len(piece.sound)
+                if self.player.loop and expected == self.player.loop[1]:
+                    expected = self.player.loop[0]
+            self.player.prepare()
+        mixer = self.player._mixer
+        assert mixer is not None
+        # What is kept: a few blocks a strip, however long it plays.
+        assert len(mixer._recent) <= 40 * len(mixer.plan.strips)
+        assert len(mixer._ways) <= 120 * len(mixer.plan.strips)
+        return np.concatenate(parts)
+
+
+def somewhere(random: np.random.Generator, session: Session) -> Listen:
+    strip = session.strips[random.integers(len(session.strips))]
+    places = ["chain", *(x.id for x in elements(strip.chain)), *(b.id for b in branches(strip.chain))]
+    at = places[random.integers(len(places))]
+    return Listen(strip=strip.id, at=at, alone=bool(random.integers(2)))
+
+
+@pytest.mark.parametrize("group", range(GROUPS))
+def test_every_edit_during_play(group: int, tmp_path: Path) -> None:
+    for seed in range(group, PLAYS, GROUPS):
+        with not_stuck():
+            _play(seed, tmp_path / f"{seed}")
+
+
+def _play(seed: int, folder: Path) -> None:
+    random = np.random.default_rng(seed)
+    session = random_session(random)
+    shelf = OnDisk(None, folder) if seed % 2 else Shelf()
+    if isinstance(shelf, OnDisk):
+        shelf.fill(session, source)
+    player = Player(session, source, shelf)
+    listener = Listener(player)
+    player.play(0)
+    past, coming = [], []
+    for turn in range(EDITS):
+        listener.hear(int(random.integers(1, 5)))
+        act = random.integers(8)
+        try:
+            if act == 0 and past:
+                coming.append(session)
+                session = past.pop()
+                player.confirm(session)
+            elif act == 1 and coming:
+                past.append(session)
+                session = coming.pop()
+                player.confirm(session)
+            elif act == 2:
+                player.listen(somewhere(random, session))
+            elif act == 3:
+                player.preview([random_play_edit(random, session)])
+            elif act == 4:
+                player.seek(int(random.integers(FRAMES)))
+            elif act == 5:
+                begin = int(random.integers(FRAMES - 3000))
+                player.set_loop(begin, begin + int(random.integers(1100, 3000)))
+            else:
+                changed, _ = apply_edits(session, [random_play_edit(random, session)])
+                make_plan(changed)
+                past.append(session)
+                session, coming = changed, []
+                player.confirm(session)
+        except CoreError:
+            player.preview([])
+        if turn == EDITS // 2 and isinstance(shelf, OnDisk):
+            shelf.fill(session, source)
+    listener.hear(4)
+    player.set_loop(None, None)
+    player.preview([])
+    player.listen(Listen())
+    player.play(3 * BLOCK)
+    heard = listener.hear(6)
+    plan = make_plan(session, held=shelf.held)
+    mixer = Mixer(plan, source)
+    whole = np.concatenate([mixer.block().faded[plan.main] for _ in range(9)])
+    assert (heard[:, 2:] == whole[3 * BLOCK :]).all(), seed
+
+
+def test_nothing_else_is_stored(tmp_path: Path) -> None:
+    """The cache that the plays above read is the one that the analysis writes."""
+    session = random_session(np.random.default_rng(1))
+    cache = StripCache(tmp_path)
+    analyse(session, CODE, source, cache, None, lambda *a: True)
+    assert OnDisk(None, tmp_path).frozen(make_plan(session))
