@@ -139,7 +139,8 @@ def random_play_edit(random: Random, session: Session) -> e.Edit:
         lambda: e.WriteLane(owner=strip.id, control="fader_db", points=[
             {"at_s": 0.01, "value": -6.0}, {"at_s": 0.1, "value": 0.0}]),
     ]  # fmt: skip
-    for lever in session.levers:
+    if session.levers:
+        lever = pick(random, session.levers)
         choices += [
             lambda: e.SetLever(lever=lever.id, value=float(random.uniform())),
             lambda: e.SetLever(lever=lever.id, moves=[

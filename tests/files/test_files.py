@@ -102,7 +102,7 @@ def test_brought_in_once_kept_for_ever(tmp_path: Path) -> None:
     again = folder.bring_in(path, "other name.wav", 48000)
     assert again.id == media.id
     assert told[-1] == 1.0
-    assert (folder.sound(media.id) == sound.astype(np.float32)).all()
+    assert (folder.sound(media.id).rows == sound.astype(np.float32)).all()
     originals = [p for p in (tmp_path / "media").iterdir() if p.suffix == ".wav"]
     assert originals[0].read_bytes() == path.read_bytes()
 
@@ -113,11 +113,11 @@ def test_other_rates_are_converted_with_soxr(tmp_path: Path) -> None:
     soundfile.write(path, sine(1000, 2, 44100, channels=1) * 0.5, 44100, subtype="DOUBLE")
     media = folder.bring_in(path, "take.wav", 48000)
     assert (media.source_rate, media.rate, media.frames) == (44100, 48000, 96000)
-    tone = folder.sound(media.id)[4800:-4800, 0]
+    tone = folder.sound(media.id).rows[4800:-4800, 0]
     expected = sine(1000, 2, 48000, channels=1)[4800:-4800, 0] * 0.5
     assert np.abs(tone - expected).max() < 1e-5
     whole = soxr.resample(read_whole(path)[0], 44100, 48000, "VHQ")
-    assert np.abs(folder.sound(media.id) - whole).max() < 1e-6
+    assert np.abs(folder.sound(media.id).rows - whole).max() < 1e-6
 
 
 def test_nan_carrying_files_are_cleaned_and_counted(tmp_path: Path) -> None:
@@ -128,7 +128,7 @@ def test_nan_carrying_files_are_cleaned_and_counted(tmp_path: Path) -> None:
     folder = MediaFolder(tmp_path / "media")
     media = folder.bring_in(path, path.name, 48000)
     assert media.nonfinite == 1
-    assert np.isfinite(folder.sound(media.id)).all()
+    assert np.isfinite(folder.sound(media.id).rows).all()
 
 
 def test_overviews_hold_the_extremes(tmp_path: Path) -> None:

@@ -53,7 +53,7 @@ def test_cached_output_equals_fresh_to_the_bit(cache: StripCache) -> None:
     for strip in session.strips:
         fresh = np.concatenate([b.strips[strip.id].out for b in blocks])
         channels = fresh.shape[1]
-        kept = cache.output(marks[strip.id], channels)
+        kept = cache.output(marks[strip.id], channels).rows
         assert (kept[: len(fresh)] == fresh.astype(np.float32)).all(), strip.id
 
 
@@ -132,7 +132,7 @@ def test_pictures_hold_the_extremes_of_their_columns(cache: StripCache, tmp_path
         piece = raw[64 * GRID + column * 640 : 64 * GRID + (column + 1) * 640]
         assert picture.before[column] == pytest.approx([piece.min(), piece.max()])
     marks = fingerprints(planned(session), CODE)
-    out = cache.output(marks["a"], 2)
+    out = cache.output(marks["a"], 2).rows
     piece = out[64 * GRID + 99 * 640 : 64 * GRID + 100 * 640]
     assert picture.after[99] == pytest.approx([piece.min(), piece.max()])
     cells = cache.cells(marks["a"], "a1", "reduction_db", 2).max(axis=1)
@@ -173,7 +173,7 @@ def test_the_ledger_of_a_chain_is_measured_on_its_sound(cache: StripCache) -> No
     assert found is not None
     marks = fingerprints(planned(session), CODE)
     meter = RowMeter(48000, 1)
-    rows = meter.feed(cache.output(marks["c"], 1)[:FRAMES].astype(np.float64))
+    rows = meter.feed(cache.output(marks["c"], 1).rows[:FRAMES].astype(np.float64))
     from salt_anvil.core.measure.rows import figures
 
     assert found.after.loudness == pytest.approx(figures(rows).loudness, abs=0.05)

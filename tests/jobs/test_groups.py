@@ -77,7 +77,7 @@ def test_the_analysis_keeps_the_sums_and_reads_them_again(cache: StripCache) -> 
     filled(cache, changed)
     assert kept(cache, changed) == [True, True, True]
     mark = fingerprint(make_plan(changed).strip("main").mark, "code")
-    stored = cache.output(mark, 2)[: BLOCKS * BLOCK]
+    stored = cache.output(mark, 2).rows[: BLOCKS * BLOCK]
     assert (stored == main_of(changed).astype(np.float32)).all()
 
 

@@ -40,7 +40,7 @@ def cached(cache: StripCache, session: Session) -> tuple[Plan, dict[str, np.ndar
     marks = fingerprints(plan, CODE)
     return plan, {
         s.strip.id: np.asarray(
-            cache.output(marks[s.strip.id], s.context.channels)[: BLOCKS * BLOCK]
+            cache.output(marks[s.strip.id], s.context.channels).rows[: BLOCKS * BLOCK]
         )
         for s in plan.strips
     }

@@ -183,7 +183,7 @@ def test_loudness_of_a_measured_branch_matches_another_run(cache: StripCache) ->
     """The chain's figures in the ledger against a meter on the print of the strip."""
     found, _ = viewer(cache).ledger("band", "chain", 0, FRAMES)
     plan = make_plan(session(), held=held(cache, "code"))
-    out = cache.output(fingerprints(plan, "code")["band"], 2)[:FRAMES]
+    out = cache.output(fingerprints(plan, "code")["band"], 2).rows[:FRAMES]
     meter = RowMeter(RATE, 2)
     rows = np.concatenate([meter.feed(out.astype(np.float64)), meter.flush()])
     assert found is not None

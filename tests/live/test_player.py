@@ -1,24 +1,18 @@
 """A player without a process: credit, jumps, loops, previews, comparing inside the mix."""
 
-from pathlib import Path
-
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.dsp.gate import BLOCK
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.edits import SetParams, SetStrip
-from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
-from salt_anvil.core.engine.mixer import Frozen, Mixer
+from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, checked
-from salt_anvil.files.cache import StripCache
-from salt_anvil.files.frozen import Freezer
-from salt_anvil.jobs.analyse import analyse
+from salt_anvil.live.ahead import LEAST_MS
 from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
-from salt_anvil.live.player import AHEAD_MS, Player, Shelf
+from salt_anvil.live.player import Player, Shelf
 from tests.live.shelves import OnDisk
 from tests.sessions import FRAMES, compressor, small_session, source
 
@@ -53,13 +47,15 @@ def played(player: Player, frames: int) -> tuple[list[int], np.ndarray]:
     return places, np.concatenate(parts)
 
 
-def test_sound_stays_at_most_80_ms_ahead(kept: Kept) -> None:
+def test_sound_stays_a_little_ahead(kept: Kept) -> None:
     player = Player(small_session(), source, kept)
     player.play(0)
+    assert not player.wants()
+    assert player.arrive()
     sent = 0
     while player.wants():
         sent += sum(len(p.sound) for p in player.pieces())
-    assert 40 <= sent / 48 <= AHEAD_MS
+    assert LEAST_MS <= sent / 48 < LEAST_MS + 1000 * BLOCK / 48_000
     player.played(player.epoch, 2 * BLOCK)
     assert player.wants()
     player.played(player.epoch - 1, 10**6)
@@ -77,19 +73,27 @@ def test_a_seek_stands_where_the_whole_would(kept: Kept, frame: int) -> None:
 
 
 def test_play_starts_where_there_is_no_time_to_get_there(monkeypatch: pytest.MonkeyPatch) -> None:
-    """It stands at the place asked for, with what the chain has gathered so far."""
+    """It stands at the place asked for, and goes over to what the whole song has there."""
     monkeypatch.setattr("salt_anvil.live.player.START_S", 0.0)
     player = Player(small_session(), source, Shelf())
     player.listen(Listen(strip="a"))
     player.play(100_000)
-    places, sound = played(player, 60 * BLOCK)
+    while not player.arrive(0.0):
+        pass
+    places, sound = [], np.zeros((0, 4))
+    while player._catching is not None and len(sound) < 30 * BLOCK:
+        more, heard = played(player, BLOCK)
+        places, sound = places + more, np.concatenate([sound, heard])
+        for _ in range(20):
+            player.prepare()
+    assert player._catching is None
     assert places[0] == 100_000
     assert np.abs(sound[:BLOCK]).max() > 0.01
     assert np.isfinite(sound).all()
-    # What it missed is forgotten in time.
-    whole = Kept(small_session()).sound[100_000:]
-    count = min(len(sound), len(whole))
-    assert np.abs(sound[:count, 2:] - whole[:count])[-BLOCK:].max() < 1e-3
+    assert np.abs(np.diff(sound[:, 2])).max() < 4
+    _, after = played(player, 8 * BLOCK)
+    at = 100_000 + len(sound)
+    assert (after[:, 2:] == Kept(small_session()).sound[at : at + len(after)]).all()
 
 
 def test_nothing_is_prepared_while_play_is_behind(kept: Kept) -> None:
@@ -245,6 +249,7 @@ def test_only_what_is_needed_runs(disk: OnDisk, whole: np.ndarray) -> None:
     player = Player(routed(), source, disk)
     player.listen(Listen(strip="b", at="b1"))
     player.play(70_000)
+    assert player.arrive()
     assert player._mixer is not None
     assert set(player._mixer.frozen) == {"a", "c"}
     _, sound = played(player, 20 * BLOCK)

@@ -2,6 +2,7 @@
 
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from functools import partial
 from pathlib import Path
 
 from fastapi import FastAPI, Request
@@ -13,11 +14,15 @@ from starlette.staticfiles import StaticFiles
 from salt_anvil.api import live, models, routes
 from salt_anvil.api.guard import Guard
 from salt_anvil.api.hub import Hub
-from salt_anvil.core.errors import CoreError
+from salt_anvil.core.errors import CoreError, MissingError
 from salt_anvil.core.session import plain_words
 from salt_anvil.files.errors import FileError
-from salt_anvil.store.errors import StoreError
+from salt_anvil.store.errors import ConflictError, MissingRowError, StoreError
 
+STATUS: dict[type[Exception], int] = {
+    CoreError: 422, FileError: 422, StoreError: 422,
+    MissingError: 404, MissingRowError: 404, ConflictError: 409,
+}  # fmt: skip
 PAGES = Path(__file__).parent.parent / "web"
 
 
@@ -34,8 +39,8 @@ def create_app(hub: Hub, hosts: list[str]) -> FastAPI:
     app.state.hub = hub
     app.include_router(routes.router)
     app.include_router(live.router)
-    for kind in (CoreError, FileError, StoreError):
-        app.add_exception_handler(kind, _refused)
+    for kind, status in STATUS.items():
+        app.add_exception_handler(kind, partial(_refused, status))
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_middleware(Guard, hosts=hosts)
     if PAGES.is_dir():
@@ -43,8 +48,8 @@ def create_app(hub: Hub, hosts: list[str]) -> FastAPI:
     return app
 
 
-async def _refused(request: Request, error: Exception) -> JSONResponse:
-    return JSONResponse(models.Problem(error=str(error)).model_dump(), 422)
+async def _refused(status: int, request: Request, error: Exception) -> JSONResponse:
+    return JSONResponse(models.Problem(error=str(error)).model_dump(), status)
 
 
 async def _invalid(request: Request, error: Exception) -> JSONResponse:

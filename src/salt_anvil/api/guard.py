@@ -44,7 +44,7 @@ class Guard:
         if host not in self._hosts:
             return f"the name {host} is not this server's"
         origin = headers.get("origin")
-        if origin is not None and urlsplit(origin).netloc not in self._hosts:
+        if origin is not None and _host_of(origin) not in self._hosts:
             return f"a page from {origin} may not talk to this server"
         return None
 
@@ -68,6 +68,13 @@ class Guard:
             await send(message)
 
         await self._app(scope, receive, with_headers)
+
+
+def _host_of(origin: str) -> str:
+    try:
+        return urlsplit(origin).netloc
+    except ValueError:
+        return ""
 
 
 def allowed_hosts(host: str, port: int) -> list[str]:

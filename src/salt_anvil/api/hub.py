@@ -3,16 +3,20 @@
 import asyncio
 import contextlib
 import json
+import logging
 import os
+import threading
 import time
-from collections import OrderedDict
-from concurrent.futures import Executor, ProcessPoolExecutor
+from collections import OrderedDict, defaultdict
+from collections.abc import Callable, Coroutine
+from concurrent.futures import BrokenExecutor, Executor, ProcessPoolExecutor
 from dataclasses import dataclass, field
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
 
 from salt_anvil._kernel_cache import sources_digest
 from salt_anvil.api.processes import Helper
@@ -20,10 +24,12 @@ from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
 from salt_anvil.core.engine.fingerprint import fingerprint
 from salt_anvil.core.engine.plan import Plan, make_plan
-from salt_anvil.core.session import Session
+from salt_anvil.core.session import SAMPLE_RATES, Session
 from salt_anvil.files.cache import StripCache
+from salt_anvil.files.errors import FileError
 from salt_anvil.files.media import Media, MediaFolder
 from salt_anvil.files.view import Viewer
+from salt_anvil.files.write import part_of
 from salt_anvil.jobs.analysis import HELD, run_analysis
 from salt_anvil.jobs.printing import (
     Cancelled,
@@ -40,22 +46,40 @@ from salt_anvil.live.messages import (
     Event,
     LeverMoved,
     Listen,
+    Loop,
+    Play,
+    Played,
     Preview,
     Printed,
     Refused,
+    Removed,
+    Seek,
     Surface,
+    Transport,
 )  # fmt: skip
 from salt_anvil.store.database import Database, FolderLock
+from salt_anvil.store.errors import StoreError
 from salt_anvil.store.prints import PrintStore
 from salt_anvil.store.sessions import Revision, SessionStore
 
+logger = logging.getLogger(__name__)
+LASTING = ("listen", "same_loudness", "set_ahead")
+"""Commands that hold until the next of their kind."""
+ALIVE_S = 3.0
+"""The engine says so often at least that it lives."""
+REFUSE_S = 0.5
+PRINT_TRIES = 4
 QUEUE_LIMIT = 300
 """Messages that may wait for a tab; one that takes none is closed."""
 
 
 @dataclass
 class Tab:
-    """One WebSocket: what waits to be sent, the session it works on, the strip it looks at."""
+    """One WebSocket: what waits to be sent, the session it works on, the strip it looks at.
+
+    The rest is what a new engine has to know to go on where the old one was: how play stands,
+    the place that was heard last, and what was asked for and still holds.
+    """
 
     number: int
     queue: "asyncio.Queue[bytes | str | None]" = field(
@@ -63,6 +87,19 @@ class Tab:
     )
     session: int | None = None
     strip: str | None = None
+    playing: bool = False
+    loop: tuple[int, int] | None = None
+    frame: int = 0
+    epoch: int = 0
+    lasting: dict[str, str] = field(default_factory=dict)
+    refused_at: float = 0.0
+
+    def note(self, event: dict[str, Any]) -> None:
+        """Take what the engine says of how play stands."""
+        if event["type"] == "transport":
+            self.playing, self.loop = event["playing"], event["loop"]
+            self.epoch = max(self.epoch, event["epoch"])
+            self.frame = event["frame"]
 
 
 class Hub:
@@ -87,33 +124,48 @@ class Hub:
         self._tabs: dict[int, Tab] = {}
         self._next_tab = 1
         self._viewers: OrderedDict[int, Viewer] = OrderedDict()
-        self._printing: set[asyncio.Task[None]] = set()
+        self._viewing = threading.Lock()
+        self._changing: dict[int, threading.RLock] = defaultdict(threading.RLock)
+        self._tasks: set[asyncio.Task[None]] = set()
+        self._printing: set[int] = set()
         self._wished: tuple[int, str | None] | None = None
         self._parked: dict[str, float] = {}
+        self._repairing: set[str] = set()
+        _clear_leftovers(self.print_folder, data, data / "media")
 
     async def start(self) -> None:
         """Start the helper processes, and the prints that a dead server left."""
         self._loop = asyncio.get_running_loop()
         self._engine = Helper(
-            "engine", run_engine, self.data, self._from_engine, self._engine_again
-        )
+            "engine", run_engine, self.data, self._from_engine, self._engine_again,
+            self._engine_rests, alive_s=ALIVE_S,
+        )  # fmt: skip
         self._analysis = Helper(
             "analysis", run_analysis, self.data, self._from_analysis, self._analysis_again
         )
-        self._pool: Executor = ProcessPoolExecutor(
+        self._pool: Executor = self._new_pool()
+        for number in await run_in_threadpool(self.prints.take_over):
+            self.run_print(number)
+
+    def _new_pool(self) -> Executor:
+        return ProcessPoolExecutor(
             1, get_context("spawn"), initializer=end_with_parent, initargs=(os.getpid(),)
         )
-        for number in self.prints.take_over():
-            self.run_print(number)
 
     async def stop(self) -> None:
         """End everything."""
-        for task in self._printing:
+        for task in self._tasks:
             task.cancel()
         self._engine.close()
         self._analysis.close()
         self._pool.shutdown(wait=False, cancel_futures=True)
         self._lock.release()
+
+    def _spawn(self, work: Coroutine[Any, Any, None]) -> None:
+        """Do something beside the loop's turns; on the loop."""
+        task = self._loop.create_task(work)
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
 
     # Tabs -------------------------------------------------------------------------------------
 
@@ -126,22 +178,34 @@ class Hub:
 
     def close_tab(self, tab: Tab) -> None:
         """Forget a tab; its player ends."""
-        self._tabs.pop(tab.number, None)
-        self._engine.send(("close", tab.number))
+        if self._tabs.pop(tab.number, None) is not None:
+            self._engine.send(("close", tab.number))
 
     def attach(self, tab: Tab, revision: Revision) -> None:
         """Let a tab work on a session."""
-        tab.session = revision.session_id
+        tab.session, tab.strip = revision.session_id, None
+        tab.playing, tab.loop, tab.frame, tab.lasting = False, None, 0, {}
         model = revision.model.model_dump()
-        self._engine.send(("open", tab.number, revision.session_id, model))
+        self._engine.send(("open", tab.number, revision.session_id, model, tab.epoch))
         self._wish(revision.session_id, model, None)
 
-    def command(self, tab: Tab, text: str, command: BaseModel) -> None:
+    async def command(self, tab: Tab, text: str, command: BaseModel) -> None:
         """Pass a tab's command to the engine."""
+        kind: str = command.type  # type: ignore[attr-defined]
+        if isinstance(command, Played):
+            if command.frame is not None and command.epoch == tab.epoch:
+                tab.frame = command.frame
+            self._engine.send(("played", tab.number, command.epoch, command.frames, command.missed))
+            return
+        if kind in LASTING:
+            tab.lasting[kind] = text
+        if kind == "play" and self._engine.resting:
+            self._engine.wake()
+        self._engine.send(("command", tab.number, kind, text))
         if isinstance(command, Listen) and command.strip != tab.strip and tab.session is not None:
             tab.strip = command.strip
-            self._wish(tab.session, self.sessions.head(tab.session).model.model_dump(), tab.strip)
-        self._engine.send(("command", tab.number, text))
+            head = await run_in_threadpool(self.sessions.head, tab.session)
+            self._wish(head.session_id, head.model.model_dump(), tab.strip)
 
     def surface(self, tab: Tab, command: Surface) -> None:
         """Do what a control surface asks for: move a lever, heard by every tab of the session.
@@ -164,11 +228,20 @@ class Hub:
         self.tell(tab.session, LeverMoved(lever=lever.id, value=value))
         if command.held:
             text = Preview(edits=[edit]).model_dump_json()
-            for other in self._tabs.values():
-                if other.session == tab.session:
-                    self._engine.send(("command", other.number, text))
+            self._loop.call_soon_threadsafe(self._preview, tab.session, text)
         else:
             self.edit(tab.session, head.id, [edit])
+
+    def _preview(self, session_id: int, text: str) -> None:
+        for tab in self._tabs.values():
+            if tab.session == session_id:
+                self._engine.send(("command", tab.number, "preview", text))
+
+    def refuse(self, tab: Tab, text: str) -> None:
+        """Tell a tab why something is not done; of a flood of reasons only some."""
+        if time.monotonic() - tab.refused_at > REFUSE_S:
+            tab.refused_at = time.monotonic()
+            self._put(tab, Refused(text=text).model_dump_json())
 
     def tell(self, session_id: int, event: Event) -> None:
         """Send an event to every tab of a session; from any thread."""
@@ -191,45 +264,121 @@ class Hub:
 
     # Helper processes -------------------------------------------------------------------------
 
-    def _from_engine(self, message: tuple[str, int, Any]) -> None:
-        kind, number, body = message
-        data = body if kind == "sound" else json.dumps(body)
-        self._loop.call_soon_threadsafe(self._to_tab, number, data)
+    def _from_engine(self, message: tuple[Any, ...]) -> None:
+        kind, *rest = message
+        if kind == "behind":
+            self._loop.call_soon_threadsafe(self._analysis.pause, rest[0])
+        elif kind == "damaged":
+            self._loop.call_soon_threadsafe(self._repair, rest[0])
+        else:
+            self._loop.call_soon_threadsafe(self._to_tab, rest[0], rest[1])
 
-    def _to_tab(self, number: int, data: bytes | str) -> None:
+    def _to_tab(self, number: int, body: bytes | dict[str, Any]) -> None:
         tab = self._tabs.get(number)
-        if tab is not None:
-            self._put(tab, data)
+        if tab is None:
+            return
+        if isinstance(body, dict):
+            tab.note(body)
+        self._put(tab, body if isinstance(body, bytes) else json.dumps(body))
 
-    def _engine_again(self) -> None:
+    def _engine_again(self, why: str) -> None:
+        self._analysis.pause(False)
+        self._loop.call_soon_threadsafe(lambda: self._spawn(self._go_on(why)))
+
+    async def _go_on(self, why: str) -> None:
+        """Tell a new engine what every tab does, and let it play on from where it was heard."""
+        for tab in list(self._tabs.values()):
+            if tab.session is None:
+                continue
+            try:
+                head = await run_in_threadpool(self.sessions.head, tab.session)
+            except StoreError:
+                continue  # deleted meanwhile: the tab is told so elsewhere
+            number = tab.number
+            self._engine.send(("open", number, tab.session, head.model.model_dump(), tab.epoch))
+            for kind, text in tab.lasting.items():
+                self._engine.send(("command", number, kind, text))
+            if tab.loop is not None:
+                begin, end = tab.loop
+                text = Loop(begin=begin, end=end).model_dump_json()
+                self._engine.send(("command", number, "loop", text))
+            start: BaseModel = Play(frame=tab.frame) if tab.playing else Seek(frame=tab.frame)
+            kind = "play" if tab.playing else "seek"
+            self._engine.send(("command", number, kind, start.model_dump_json()))
+            words = f"The sound engine was started again ({why}); nothing is lost."
+            self._put(tab, Refused(text=words).model_dump_json())
+
+    def _engine_rests(self, why: str) -> None:
+        words = (
+            f"The sound engine ended three times within a minute ({why}) and rests; what is stored"
+            " is kept. Play starts it again."
+        )
+        self._loop.call_soon_threadsafe(self._everybody, words)
+
+    def _everybody(self, words: str) -> None:
         for tab in list(self._tabs.values()):
             if tab.session is not None:
-                model = self.sessions.head(tab.session).model.model_dump()
-                self._engine.send(("open", tab.number, tab.session, model))
-                words = "The sound engine stopped and was started again; nothing is lost."
-                self._from_engine(("event", tab.number, Refused(text=words).model_dump()))
+                tab.playing = False
+                self._put(tab, Refused(text=words).model_dump_json())
+                still = Transport(playing=False, frame=tab.frame, loop=tab.loop, epoch=tab.epoch)
+                self._put(tab, still.model_dump_json())
 
     def _from_analysis(self, message: tuple[int, str, int, int]) -> None:
         session_id, strip, done, frames = message
         if strip == HELD:
-            self._loop.call_soon_threadsafe(self._held_now, session_id)
+            self._held_now(session_id)
             return
         self.tell(session_id, Analysed(session=session_id, strip=strip, done=done, frames=frames))
 
     def _held_now(self, session_id: int) -> None:
         """Let everybody plan again: a steady join was measured."""
-        self._viewers.clear()
-        tabs = [t.number for t in self._tabs.values() if t.session == session_id]
-        model = self.sessions.head(session_id).model.model_dump()
-        self._engine.send(("model", tabs, session_id, model))
+        with self._viewing:
+            self._viewers.clear()
+        try:
+            with self._changing[session_id]:
+                head = self.sessions.head(session_id)
+                self._loop.call_soon_threadsafe(self._announce, head, None)
+        except StoreError:
+            pass  # deleted meanwhile
 
-    def _analysis_again(self) -> None:
+    def _analysis_again(self, why: str) -> None:
         if self._wished is not None:
             session_id, strip = self._wished
-            self._wish(session_id, self.sessions.head(session_id).model.model_dump(), strip)
+            try:
+                model = self.sessions.head(session_id).model.model_dump()
+            except StoreError:
+                return
+            self._loop.call_soon_threadsafe(self._wish, session_id, model, strip)
+
+    # Damage -------------------------------------------------------------------------------------
+
+    def _repair(self, media_id: str) -> None:
+        if media_id not in self._repairing:
+            self._repairing.add(media_id)
+            self._spawn(self._repair_now(media_id))
+
+    async def _repair_now(self, media_id: str) -> None:
+        """Decode a damaged file again; if its original is damaged too, say which strip it is."""
+        try:
+            await run_in_threadpool(self.media.repair, media_id)
+            self._engine.send(("repaired", media_id))
+        except FileError as error:
+            for tab in list(self._tabs.values()):
+                if tab.session is None:
+                    continue
+                with contextlib.suppress(StoreError):
+                    head = await run_in_threadpool(self.sessions.head, tab.session)
+                    names = [s.name for s in head.model.strips if s.audio == media_id]
+                    if names:
+                        words = f"{', '.join(names)}: {error}."
+                        self._put(tab, Refused(text=words).model_dump_json())
+        finally:
+            self._repairing.discard(media_id)
 
     def _wish(self, session_id: int, model: dict[str, Any], strip: str | None) -> None:
         self._wished = (session_id, strip)
+        if self._analysis.resting:
+            self._analysis.wake()
         self._analysis.send((session_id, model, strip))
 
     # Sessions ---------------------------------------------------------------------------------
@@ -240,22 +389,59 @@ class Hub:
         Raises:
             CoreError, StoreError: they cannot be done or stored; nothing has changed.
         """
-        model, words = apply_edits(self.sessions.head(session_id).model, edits)
-        plan = make_plan(model, observe_all=True, held=self.held) if model.strips else None
-        revision = self.sessions.append(session_id, base, model, words)
-        if plan is not None:
-            self._viewer(revision, plan)
-        return self.changed(revision)
+        with self._changing[session_id]:
+            model, words = apply_edits(self.sessions.head(session_id).model, edits)
+            plan = make_plan(model, observe_all=True, held=self.held) if model.strips else None
+            revision = self.sessions.append(session_id, base, model, words)
+            if plan is not None:
+                self._viewer(revision, plan)
+            return self.changed(revision)
+
+    def move(self, session_id: int, step: Callable[[int], Revision]) -> Revision:
+        """Undo, redo or go back, and let everybody know.
+
+        Raises:
+            StoreError: there is no such session.
+        """
+        with self._changing[session_id]:
+            return self.changed(step(session_id))
 
     def changed(self, revision: Revision) -> Revision:
-        """Tell engine, analysis and tabs of a session's new state."""
-        session_id, model = revision.session_id, revision.model.model_dump()
-        tabs = [t.number for t in self._tabs.values() if t.session == session_id]
-        strip = next((t.strip for t in self._tabs.values() if t.session == session_id), None)
-        self._engine.send(("model", tabs, session_id, model))
-        self._wish(session_id, model, strip)
-        self.tell(session_id, Changed(session=session_id, revision=revision.id))
+        """Tell engine, analysis and tabs of a session's new state; while it cannot change."""
+        event = Changed(session=revision.session_id, revision=revision.id)
+        self._loop.call_soon_threadsafe(self._announce, revision, event)
         return revision
+
+    def _announce(self, revision: Revision, event: Event | None) -> None:
+        session_id, model = revision.session_id, revision.model.model_dump()
+        tabs = [t for t in self._tabs.values() if t.session == session_id]
+        if tabs:
+            epochs = {t.number: t.epoch for t in tabs}
+            self._engine.send(("model", list(epochs), session_id, model, epochs))
+        if event is not None:
+            strip = next((t.strip for t in tabs), None)
+            self._wish(session_id, model, strip)
+            self._tell_now(session_id, event.model_dump_json())
+
+    def remove(self, session_id: int) -> None:
+        """Delete a session; tabs that work on it are told.
+
+        Raises:
+            StoreError: there is no such session.
+        """
+        with self._changing[session_id]:
+            self.sessions.head(session_id)
+            self.sessions.remove(session_id)
+            self._loop.call_soon_threadsafe(self._removed, session_id)
+
+    def _removed(self, session_id: int) -> None:
+        if self._wished is not None and self._wished[0] == session_id:
+            self._wished = None
+        for tab in list(self._tabs.values()):
+            if tab.session == session_id:
+                tab.session = None
+                self._engine.send(("close", tab.number))
+                self._put(tab, Removed(session=session_id).model_dump_json())
 
     def viewer(self, session_id: int) -> tuple[Revision, Viewer]:
         """Return the pictures and figures of a session as it stands."""
@@ -268,12 +454,17 @@ class Hub:
         return None if revision is None else self._viewer(revision)
 
     def _viewer(self, revision: Revision, plan: Plan | None = None) -> Viewer:
-        if revision.id not in self._viewers:
-            plan = plan or make_plan(revision.model, observe_all=True, held=self.held)
-            self._viewers[revision.id] = Viewer(revision.model, plan, self.code, self.cache)
+        with self._viewing:
+            found = self._viewers.get(revision.id)
+        if found is not None:
+            return found
+        plan = plan or make_plan(revision.model, observe_all=True, held=self.held)
+        found = Viewer(revision.model, plan, self.code, self.cache)
+        with self._viewing:
+            self._viewers[revision.id] = found
             while len(self._viewers) > 8:
                 self._viewers.popitem(last=False)
-        return self._viewers[revision.id]
+        return found
 
     def held(self, digest: str) -> Blend | None:
         """Return what was measured of a steady join."""
@@ -293,13 +484,8 @@ class Hub:
         """
         from salt_anvil.files.read import SoundReader
 
-        revision = self.sessions.head(session_id)
-        session = revision.model
-        if session.frames() == 0:
-            with SoundReader(path, name) as reader:
-                rate = reader.info.rate
-            if 44100 <= rate <= 192000:
-                session = session.model_copy(update={"rate": rate})
+        with SoundReader(path, name) as reader:
+            own_rate = reader.info.rate
         last = 0.0
 
         def progress(share: float) -> None:
@@ -308,14 +494,23 @@ class Hub:
                 last = share
                 self.tell(session_id, BroughtIn(session=session_id, name=name, progress=share))
 
-        media = self.media.bring_in(path, name, session.rate, progress)
-        strip = {
-            "name": Path(name).stem[:80] or "Track", "kind": "track", "audio": media.id,
-            "channels": media.channels, "frames": media.frames,
-        }  # fmt: skip
-        model, words = AddStrip(strip=strip).apply(session)
-        head = self.sessions.head(session_id)
-        return self.changed(self.sessions.append(session_id, head.id, model, words)), media
+        def first_rate(session: Session) -> int:
+            usable = SAMPLE_RATES[0] <= own_rate <= SAMPLE_RATES[1]
+            return own_rate if session.frames() == 0 and usable else session.rate
+
+        # The session goes on changing meanwhile: what it is when the file is there counts.
+        rate = first_rate(self.sessions.head(session_id).model)
+        while True:
+            media = self.media.bring_in(path, name, rate, progress)
+            with self._changing[session_id]:
+                head = self.sessions.head(session_id)
+                if first_rate(head.model) == rate:
+                    session = head.model.model_copy(update={"rate": rate})
+                    model, words = AddStrip(strip=_strip_of(media)).apply(session)
+                    self._engine.send(("repaired", media.id))
+                    revision = self.sessions.append(session_id, head.id, model, words)
+                    return self.changed(revision), media
+                rate = first_rate(head.model)
 
     # Prints -----------------------------------------------------------------------------------
 
@@ -332,10 +527,8 @@ class Hub:
         return number
 
     def run_print(self, number: int) -> None:
-        """Start a stored print."""
-        task = self._loop.create_task(self._print(number))
-        self._printing.add(task)
-        task.add_done_callback(self._printing.discard)
+        """Start a stored print; on the loop."""
+        self._spawn(self._print(number))
 
     def cancel_print(self, number: int) -> None:
         """Stop a print; its unfinished file is removed by the worker."""
@@ -353,8 +546,37 @@ class Hub:
             Printed(session=row.session_id, print=number, state=row.state, progress=row.progress),
         )
 
+    def _store_print(self, number: int, *values: Any) -> None:
+        self.prints.update(number, *values)
+        with contextlib.suppress(StoreError):
+            self._tell_print(number)
+
     async def _print(self, number: int) -> None:
-        row, model = self.prints.get(number), self.prints.model(number)
+        """Print; a worker that dies is replaced, and the print begins again."""
+        for _ in range(PRINT_TRIES):
+            try:
+                await self._print_once(number)
+                return
+            except BrokenExecutor:
+                self._pool_again()
+        words = "the print process ended each time it was tried; nothing else is lost"
+        await run_in_threadpool(self._store_print, number, "failed", 0.0, None, words)
+
+    def _pool_again(self) -> None:
+        """Replace a pool whose worker is gone: once for all prints that waited for it."""
+        if getattr(self._pool, "_broken", False):
+            logger.warning("the print process ended and is started again")
+            self._pool.shutdown(wait=False)
+            self._pool = self._new_pool()
+
+    async def _print_once(self, number: int) -> None:
+        try:
+            row = await run_in_threadpool(self.prints.get, number)
+            model = await run_in_threadpool(self.prints.model, number)
+        except StoreError:
+            return  # its session was deleted
+        if row.state == "cancelled":
+            return
         options = PrintOptions.model_validate(row.options)
         target = self.print_folder / print_name(model, options, number)
         flag = self._flag(number)
@@ -362,28 +584,51 @@ class Hub:
         future = self._loop.run_in_executor(
             self._pool, run_print, self.data, model.model_dump(), options, target, flag
         )
-        self.prints.update(number, "running", 0.0)
+        told = 0.0
         while not future.done():
             await asyncio.wait([future], timeout=0.2)
             with contextlib.suppress(FileNotFoundError, ValueError):
                 share = float(flag.read_text() or 0)
-                if not future.done():
-                    self.prints.update(number, "running", share)
-                    self._tell_print(number)
-        self._finish_print(number, future, target)
+                if not future.done() and share > told:
+                    told = share
+                    await run_in_threadpool(self._store_print, number, "running", share)
         flag.unlink(missing_ok=True)
-        self._tell_print(number)
+        error = future.exception()
+        if isinstance(error, BrokenExecutor):
+            part_of(target).unlink(missing_ok=True)
+            await run_in_threadpool(self._store_print, number, "waiting", 0.0)
+            raise error
+        await run_in_threadpool(self._finish_print, number, future, target)
 
     def _finish_print(self, number: int, future: "asyncio.Future[int]", target: Path) -> None:
         error = future.exception()
         if error is None:
             clipped = future.result()
             words = f"{clipped} samples were over full scale and cut" if clipped else None
-            self.prints.update(number, "done", 1.0, target.name, words)
+            self._store_print(number, "done", 1.0, target.name, words)
         elif isinstance(error, Cancelled):
             self.prints.cancel(number)
+            with contextlib.suppress(StoreError):
+                self._tell_print(number)
         else:
-            self.prints.update(number, "failed", 0.0, None, str(error))
+            self._store_print(number, "failed", 0.0, None, str(error))
+
+
+def _strip_of(media: Media) -> dict[str, Any]:
+    """Return a file that was brought in as a new track."""
+    name = "".join(c if c.isprintable() else " " for c in Path(media.name).stem).strip()
+    return {
+        "name": name[:80] or "Track", "kind": "track", "audio": media.id,
+        "channels": media.channels, "frames": media.frames,
+    }  # fmt: skip
+
+
+def _clear_leftovers(*folders: Path) -> None:
+    """Remove what a dead server left half done."""
+    for folder in folders:
+        for pattern in ("*.part", "*.progress", "*.upload", "*.part.sums"):
+            for path in folder.glob(pattern):
+                path.unlink(missing_ok=True)
 
 
 def new_session(name: str, bpm: float | None) -> Session:

@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import logging
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import ValidationError
@@ -10,10 +11,11 @@ from starlette.concurrency import run_in_threadpool
 from salt_anvil.api.hub import Hub, Tab
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import plain_words
-from salt_anvil.live.messages import COMMAND, Open, Refused, Surface
+from salt_anvil.live.messages import COMMAND, Open, Surface
 from salt_anvil.store.errors import StoreError
 
 router = APIRouter()
+logger = logging.getLogger(__name__)
 
 
 @router.websocket("/api/live")
@@ -25,7 +27,14 @@ async def live(socket: WebSocket) -> None:
     sender = asyncio.create_task(_send(socket, tab))
     try:
         while True:
-            await _take(hub, tab, await socket.receive_text())
+            message = await socket.receive()
+            if message["type"] == "websocket.disconnect":
+                break
+            text = message.get("text")
+            if text is None:
+                hub.refuse(tab, "only text is understood here")
+            else:
+                await _take(hub, tab, text)
     except (WebSocketDisconnect, RuntimeError):
         pass
     finally:
@@ -42,11 +51,14 @@ async def _take(hub: Hub, tab: Tab, text: str) -> None:
         elif isinstance(command, Surface):
             await run_in_threadpool(hub.surface, tab, command)
         else:
-            hub.command(tab, text, command)
+            await hub.command(tab, text, command)
     except ValidationError as error:
-        tab.queue.put_nowait(Refused(text=plain_words(error)).model_dump_json())
+        hub.refuse(tab, plain_words(error))
     except (CoreError, StoreError) as error:
-        tab.queue.put_nowait(Refused(text=str(error)).model_dump_json())
+        hub.refuse(tab, str(error))
+    except Exception:
+        logger.exception("a message could not be taken")
+        hub.refuse(tab, "the server could not do that; nothing was changed")
 
 
 async def _send(socket: WebSocket, tab: Tab) -> None:

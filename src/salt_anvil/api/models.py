@@ -52,7 +52,7 @@ class NewSession(Model):
 class Edits(Model):
     """A finished gesture on top of a revision."""
 
-    base: int
+    base: int = Field(ge=1, le=(1 << 63) - 1)
     edits: list[Edit] = Field(min_length=1)
 
 

@@ -1,10 +1,14 @@
 """The helper processes of the server: each is spawned, talked to over a pipe, and replaced."""
 
+import contextlib
 import logging
 import multiprocessing
 import os
 import queue
+import signal
 import threading
+import time
+from collections import deque
 from collections.abc import Callable
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -14,22 +18,33 @@ logger = logging.getLogger(__name__)
 _SPAWN = multiprocessing.get_context("spawn")
 
 Target = Callable[[Connection, Path, int], None]
+START_S = 60.0
+"""So long a process may take to begin: it imports, and may have to load kernels."""
+ENDS, WITHIN_S = 3, 60.0
+"""A process that ends so often within so long is not started again by itself."""
 
 
 class Helper:
     """One process; what it sends goes to `take`, its end and return to `restarted`.
 
-    Sending never blocks the caller. `take` and `restarted` are called from a thread.
+    Sending never blocks the caller. alive_s: it has to send something at least so often. The
+    callbacks are called from a thread; what they raise is logged and ends nothing.
     """
 
     def __init__(
         self, name: str, target: Target, data: Path, take: Callable[[Any], None],
-        restarted: Callable[[], None] = lambda: None,
+        restarted: Callable[[str], None], given_up: Callable[[str], None] = lambda why: None, *,
+        alive_s: float | None = None,
     ) -> None:  # fmt: skip
         self._name, self._target, self._data = name, target, data
-        self._take, self._restarted = take, restarted
+        self._take, self._restarted, self._given_up = take, restarted, given_up
+        self._alive_s = alive_s
         self._out: queue.SimpleQueue[Any] = queue.SimpleQueue()
         self._closing = False
+        self._paused = False
+        self._wake = threading.Event()
+        self._ends: deque[float] = deque(maxlen=ENDS)
+        self.resting = False
         self._start()
         threading.Thread(target=self._read, name=f"{name} in", daemon=True).start()
         threading.Thread(target=self._write, name=f"{name} out", daemon=True).start()
@@ -47,33 +62,102 @@ class Helper:
         )  # fmt: skip
         self._process.start()
         theirs.close()
+        self._heard = False
+        self._why = "it ended"
 
     def send(self, message: Any) -> None:
         """Queue a message for the process."""
         self._out.put(message)
 
+    def pause(self, paused: bool) -> None:
+        """Let the process stand still, or go on."""
+        if paused != self._paused and not self._closing:
+            self._paused = paused
+            self._signal(signal.SIGSTOP if paused else signal.SIGCONT)
+
+    def _signal(self, number: int) -> None:
+        with contextlib.suppress(ProcessLookupError, TypeError):
+            os.kill(self._process.pid or 0, number) if self._process.pid else None
+
+    def wake(self) -> None:
+        """Start a process again that had been given up."""
+        self._wake.set()
+
     def close(self) -> None:
         """End the process."""
         self._closing = True
+        self._wake.set()
+        self._signal(signal.SIGCONT)
         self._process.terminate()
         self._process.join(5)
+        if self._process.is_alive():
+            self._process.kill()
         self._out.put(None)
 
     def _read(self) -> None:
         while not self._closing:
             try:
-                self._take(self._pipe.recv())
+                self._read_one()
             except (EOFError, OSError):
                 if self._closing:
                     return
-                logger.warning("the %s process ended and is started again", self._name)
-                self._process.join(1)
-                self._start()
-                self._restarted()
+                self._replace()
+            except Exception:
+                logger.exception("a message of the %s process could not be taken", self._name)
+
+    def _read_one(self) -> None:
+        patience = self._alive_s if self._heard else START_S
+        # Everything may have stood still, this process too: look once more.
+        silent = self._alive_s is not None and not (
+            self._pipe.poll(patience) or self._pipe.poll(1.0)
+        )
+        if silent:
+            self._why = "it gave no sign of life"
+            self._process.kill()
+            raise EOFError
+        message = self._pipe.recv()
+        self._heard = True
+        if message == ("alive",):
+            return
+        if isinstance(message, tuple) and message[0] == "dying":
+            self._why = message[1]
+            return
+        self._take(message)
+
+    def _replace(self) -> None:
+        self._process.join(1)
+        now, why = time.monotonic(), self._why
+        self._ends.append(now)
+        tired = len(self._ends) == ENDS and now - self._ends[0] < WITHIN_S
+        logger.warning("the %s process: %s; %s", self._name, why,
+                       "not started again" if tired else "started again")  # fmt: skip
+        if tired:
+            self._rest(why)
+            if self._closing:
+                return
+        elif len(self._ends) > 1:
+            time.sleep(0.5)
+        self._start()
+        self._paused = False
+        try:
+            self._restarted(why)
+        except Exception:
+            logger.exception("the %s process was not told how things stand", self._name)
+
+    def _rest(self, why: str) -> None:
+        self._wake.clear()
+        self.resting = True
+        try:
+            self._given_up(why)
+        except Exception:
+            logger.exception("nobody was told that the %s process rests", self._name)
+        self._wake.wait()
+        self.resting = False
+        self._ends.clear()
 
     def _write(self) -> None:
         while (message := self._out.get()) is not None:
             try:
                 self._pipe.send(message)
-            except (BrokenPipeError, OSError):
+            except OSError:
                 continue  # the process is gone; `restarted` says everything anew

@@ -1,11 +1,13 @@
 """The routes: each validates, calls, answers."""
 
 import tempfile
+from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import FileResponse
+from pydantic import Field
 from starlette.concurrency import run_in_threadpool
 
 from salt_anvil.api import models as m
@@ -22,9 +24,14 @@ from salt_anvil.core.starting_points import starting_points
 from salt_anvil.files.errors import FileError
 from salt_anvil.files.view import LaneView
 from salt_anvil.jobs.printing import PrintOptions
+from salt_anvil.live.messages import Frame
 from salt_anvil.store.sessions import Revision
 
 router = APIRouter(prefix="/api")
+
+
+Number = Annotated[int, Field(ge=1, le=(1 << 63) - 1)]
+"""A row of the database."""
 
 
 def get_hub(request: Request) -> Hub:
@@ -111,56 +118,59 @@ def make_demo(hub: TheHub) -> Response:
 
 
 @router.get("/sessions/{session_id}", response_model=m.SessionState)
-def get_session(session_id: int, hub: TheHub) -> Response:
+def get_session(session_id: Number, hub: TheHub) -> Response:
     """Return a session as it stands."""
     return _told(hub.sessions.head(session_id), hub)
 
 
 @router.delete("/sessions/{session_id}")
-def remove_session(session_id: int, hub: TheHub) -> None:
+def remove_session(session_id: Number, hub: TheHub) -> None:
     """Delete a session; its audio stays in the media folder."""
-    hub.sessions.remove(session_id)
+    hub.remove(session_id)
 
 
 @router.post("/sessions/{session_id}/edits", response_model=m.SessionState)
-def edit_session(session_id: int, wish: m.Edits, hub: TheHub) -> Response:
+def edit_session(session_id: Number, wish: m.Edits, hub: TheHub) -> Response:
     """Store a finished gesture."""
     return _told(hub.edit(session_id, wish.base, wish.edits), hub)
 
 
 @router.post("/sessions/{session_id}/undo", response_model=m.SessionState)
-def undo(session_id: int, hub: TheHub) -> Response:
+def undo(session_id: Number, hub: TheHub) -> Response:
     """Go one revision back."""
-    return _told(hub.changed(hub.sessions.undo(session_id)), hub)
+    return _told(hub.move(session_id, hub.sessions.undo), hub)
 
 
 @router.post("/sessions/{session_id}/redo", response_model=m.SessionState)
-def redo(session_id: int, hub: TheHub) -> Response:
+def redo(session_id: Number, hub: TheHub) -> Response:
     """Go one revision forward."""
-    return _told(hub.changed(hub.sessions.redo(session_id)), hub)
+    return _told(hub.move(session_id, hub.sessions.redo), hub)
 
 
 @router.get("/sessions/{session_id}/revisions")
-def list_revisions(session_id: int, hub: TheHub) -> list[m.RevisionItem]:
+def list_revisions(session_id: Number, hub: TheHub) -> list[m.RevisionItem]:
     """Return the newest revisions and the named ones."""
     return [m.RevisionItem(**vars(row)) for row in hub.sessions.revisions(session_id)]
 
 
 @router.put("/sessions/{session_id}/revisions/{revision_id}/name")
-def name_revision(session_id: int, revision_id: int, wish: m.RevisionName, hub: TheHub) -> None:
+def name_revision(
+    session_id: Number, revision_id: Number, wish: m.RevisionName, hub: TheHub
+) -> None:
     """Name a revision."""
     hub.sessions.name(session_id, revision_id, wish.name or None)
 
 
 @router.post("/sessions/{session_id}/revisions/{revision_id}/back", response_model=m.SessionState)
-def back_to(session_id: int, revision_id: int, hub: TheHub) -> Response:
+def back_to(session_id: Number, revision_id: Number, hub: TheHub) -> Response:
     """Go back to a revision, as a new one."""
-    return _told(hub.changed(hub.sessions.back_to(session_id, revision_id)), hub)
+    step = partial(hub.sessions.back_to, revision_id=revision_id)
+    return _told(hub.move(session_id, step), hub)
 
 
 @router.put("/sessions/{session_id}/audio")
 async def bring_in(
-    session_id: int, name: Annotated[str, Query(min_length=1, max_length=200)], request: Request,
+    session_id: Number, name: Annotated[str, Query(min_length=1, max_length=200)], request: Request,
     hub: TheHub,
 ) -> m.BroughtInAnswer:  # fmt: skip
     """Take the file in the body into the session as a new track."""
@@ -185,7 +195,7 @@ async def bring_in(
 
 @router.get("/sessions/{session_id}/strips/{strip}/picture")
 def get_picture(
-    session_id: int, strip: str, begin: Annotated[int, Query(ge=0)], end: int,
+    session_id: Number, strip: str, begin: Frame, end: Frame,
     columns: Annotated[int, Query(ge=1, le=4000)], hub: TheHub, at: str = "chain",
 ) -> Response:  # fmt: skip
     """Return the time strip's columns, packed (see files.view.Picture.to_bytes)."""
@@ -195,7 +205,7 @@ def get_picture(
 
 
 @router.get("/sessions/{session_id}/strips/{strip}/hits")
-def get_hits(session_id: int, strip: str, at: str, before: int, hub: TheHub) -> list[m.Hit]:
+def get_hits(session_id: Number, strip: str, at: str, before: Frame, hub: TheHub) -> list[m.Hit]:
     """Return a stage's last hits before a frame."""
     _, viewer = hub.viewer(session_id)
     return [m.Hit(frame=f, reduction=cells) for f, cells in viewer.hits(strip, at, before)]
@@ -203,8 +213,8 @@ def get_hits(session_id: int, strip: str, at: str, before: int, hub: TheHub) -> 
 
 @router.get("/sessions/{session_id}/strips/{strip}/ledger")
 def get_ledger(
-    session_id: int, strip: str, hub: TheHub, at: str = "chain",
-    begin: Annotated[int, Query(ge=0)] = 0, end: int | None = None,
+    session_id: Number, strip: str, hub: TheHub, at: str = "chain",
+    begin: Frame = 0, end: Frame | None = None,
 ) -> m.LedgerAnswer:  # fmt: skip
     """Return the ledger of a passage."""
     revision, viewer = hub.viewer(session_id)
@@ -216,7 +226,7 @@ def get_ledger(
 
 
 @router.get("/sessions/{session_id}/strips/{strip}/openings")
-def get_openings(session_id: int, strip: str, at: str, hub: TheHub) -> m.Openings:
+def get_openings(session_id: Number, strip: str, at: str, hub: TheHub) -> m.Openings:
     """Return where a gate opened."""
     _, viewer = hub.viewer(session_id)
     return m.Openings(frames=viewer.openings(strip, at))
@@ -224,7 +234,7 @@ def get_openings(session_id: int, strip: str, at: str, hub: TheHub) -> m.Opening
 
 @router.post("/sessions/{session_id}/strips/{strip}/threshold")
 def find_threshold(
-    session_id: int, strip: str, at: str, openings: m.Openings, hub: TheHub
+    session_id: Number, strip: str, at: str, openings: m.Openings, hub: TheHub
 ) -> m.ThresholdAnswer:
     """Return the threshold at which a gate opens where it opened, by what it hears now."""
     _, viewer = hub.viewer(session_id)
@@ -233,7 +243,7 @@ def find_threshold(
 
 
 @router.get("/sessions/{session_id}/splits/{name}")
-def get_split(session_id: int, name: str, hub: TheHub) -> m.Drawing:
+def get_split(session_id: Number, name: str, hub: TheHub) -> m.Drawing:
     """Return what to draw for a split, or for the join of a bus."""
     _, viewer = hub.viewer(session_id)
     return m.Drawing(numbers=viewer.split(name))
@@ -241,7 +251,7 @@ def get_split(session_id: int, name: str, hub: TheHub) -> m.Drawing:
 
 @router.get("/sessions/{session_id}/lanes")
 def get_lanes(
-    session_id: int, hub: TheHub, columns: Annotated[int, Query(ge=2, le=4000)] = 1000
+    session_id: Number, hub: TheHub, columns: Annotated[int, Query(ge=2, le=4000)] = 1000
 ) -> list[LaneView]:
     """Return every moving control over the song."""
     _, viewer = hub.viewer(session_id)
@@ -249,14 +259,14 @@ def get_lanes(
 
 
 @router.get("/sessions/{session_id}/recipes/{place}")
-def get_recipe(session_id: int, place: str, hub: TheHub) -> m.RecipeFile:
+def get_recipe(session_id: Number, place: str, hub: TheHub) -> m.RecipeFile:
     """Return the chain of a strip or branch, or a stage, as a recipe; outside keys are named."""
     recipe = recipe_of(hub.sessions.head(session_id).model, place)
     return m.RecipeFile(recipe=recipe.model_dump(), inputs=inputs_of(recipe))
 
 
 @router.post("/sessions/{session_id}/lab")
-def measure_in_lab(session_id: int, wish: m.LabWish, hub: TheHub) -> m.LabAnswer:
+def measure_in_lab(session_id: Number, wish: m.LabWish, hub: TheHub) -> m.LabAnswer:
     """Measure what a chain, branch, split or stage does to a known signal."""
     session = hub.sessions.head(session_id).model
     recipe = recipe_of(session, wish.place)
@@ -280,7 +290,7 @@ def check_recipe(data: dict[str, Any]) -> m.RecipeFile:
 
 
 @router.get("/sessions/{session_id}/prints")
-def list_prints(session_id: int, hub: TheHub) -> list[m.PrintItem]:
+def list_prints(session_id: Number, hub: TheHub) -> list[m.PrintItem]:
     """Return the session's prints, newest first."""
     return [
         m.PrintItem(**{k: v for k, v in vars(row).items() if k != "session_id"})
@@ -289,7 +299,7 @@ def list_prints(session_id: int, hub: TheHub) -> list[m.PrintItem]:
 
 
 @router.post("/sessions/{session_id}/prints")
-def ask_print(session_id: int, options: PrintOptions, hub: TheHub) -> m.PrintItem:
+def ask_print(session_id: Number, options: PrintOptions, hub: TheHub) -> m.PrintItem:
     """Start a print."""
     number = hub.ask_print(session_id, options)
     row = hub.prints.get(number)
@@ -297,13 +307,13 @@ def ask_print(session_id: int, options: PrintOptions, hub: TheHub) -> m.PrintIte
 
 
 @router.delete("/prints/{number}")
-def cancel_print(number: int, hub: TheHub) -> None:
+def cancel_print(number: Number, hub: TheHub) -> None:
     """Stop a print."""
     hub.cancel_print(number)
 
 
 @router.get("/prints/{number}/file")
-def get_print(number: int, hub: TheHub) -> FileResponse:
+def get_print(number: Number, hub: TheHub) -> FileResponse:
     """Return a finished print."""
     row = hub.prints.get(number)
     if row.file is None or not (hub.print_folder / row.file).is_file():

@@ -2,6 +2,7 @@
 
 CoreError
 ├── SettingError      a value cannot be used: unknown name, out of range, wrong combination
+│   └── MissingError  what is named is not there
 ├── RoutingError      strips, keys or splits cannot be wired so
 └── SoundError        a block of sound cannot be used: shape, channels, rate
 """
@@ -13,6 +14,10 @@ class CoreError(Exception):
 
 class SettingError(CoreError):
     """A setting cannot be used."""
+
+
+class MissingError(SettingError):
+    """There is no such strip, stage, branch, split or processor."""
 
 
 class RoutingError(CoreError):

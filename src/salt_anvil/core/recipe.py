@@ -5,7 +5,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from salt_anvil.core.engine.plan import StripPlan, make_plan
-from salt_anvil.core.errors import SettingError
+from salt_anvil.core.errors import MissingError
 from salt_anvil.core.session import (
     Element,
     Model,
@@ -135,7 +135,7 @@ def _found(session: Session, place: str) -> tuple[str, list[Element]]:
         for element in elements(strip.chain):
             if element.id == place:
                 return f"{strip.name}, {element.kind}", [element]
-    raise SettingError(f"there is no strip, branch or stage “{place}”")
+    raise MissingError(f"there is no strip, branch or stage “{place}”")
 
 
 def recipe_session(

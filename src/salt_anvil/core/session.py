@@ -18,11 +18,13 @@ from pydantic import (
     model_validator,
 )
 
-from salt_anvil.core.errors import SettingError
+from salt_anvil.core.errors import MissingError, SettingError
 from salt_anvil.core.processors import REGISTRY, Params, processor
 
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_.-]+$")]
-Name = Annotated[str, Field(min_length=1, max_length=80)]
+Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f\x7f]+$")]
+Audio = Annotated[str, Field(max_length=200, pattern=r"^[A-Za-z0-9_.-]+$")]
+"""The id of a decoded file."""
 Slot = Literal["A", "B", "C", "D"]
 M = TypeVar("M", bound=BaseModel)
 SAMPLE_RATES = (44100, 192000)
@@ -39,7 +41,9 @@ class Model(BaseModel):
 class Key(Model):
     """What a stage listens to, and through which filter."""
 
-    source: str = Field("own", pattern=r"^(own|(input|strip|branch|stage):.+)$")
+    source: str = Field(
+        "own", max_length=160, pattern=r"^(own|(input|strip|branch|stage):[^\x00-\x1f\x7f]+)$"
+    )
     tap: Literal["in", "out"] = "out"
     low_hz: float | None = Field(None, ge=10, le=20000)
     high_hz: float | None = Field(None, ge=10, le=20000)
@@ -78,7 +82,10 @@ class Stage(Model):
             model = processor(kind).Params
         except SettingError as error:
             raise ValueError(str(error)) from None
-        slots = {k: _params(model, v) for k, v in (data.get("slots") or {}).items()}
+        held = data.get("slots") or {}
+        if not isinstance(held, dict):
+            raise ValueError("slots: settings by the letters A to D are needed")
+        slots = {k: _params(model, v) for k, v in held.items()}
         return {**data, "params": _params(model, data.get("params") or {}), "slots": slots}
 
 
@@ -163,7 +170,7 @@ class Strip(Model):
     id: Id
     name: Name
     kind: Literal["track", "bus", "main"]
-    audio: str | None = None
+    audio: Audio | None = None
     channels: Literal[1, 2] = 2
     frames: int = Field(0, ge=0)
     trim_db: float = Field(0, ge=-60, le=24)
@@ -263,7 +270,7 @@ class Session(Model):
         for strip in self.strips:
             if strip.id == strip_id:
                 return strip
-        raise SettingError(f"there is no strip “{strip_id}” in “{self.name}”")
+        raise MissingError(f"there is no strip “{strip_id}” in “{self.name}”")
 
     def main(self) -> Strip:
         """Return the main bus."""
@@ -317,7 +324,7 @@ def find_stage(session: Session, stage_id: str) -> tuple[Strip, Element]:
         for element in elements(strip.chain):
             if element.id == stage_id:
                 return strip, element
-    raise SettingError(f"there is no stage “{stage_id}” in “{session.name}”")
+    raise MissingError(f"there is no stage “{stage_id}” in “{session.name}”")
 
 
 def _unique(ids: list[str], what: str) -> None:

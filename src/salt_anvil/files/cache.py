@@ -2,14 +2,14 @@
 
 One folder a fingerprint. Points are named: ID-in and ID-out for every stage, split and branch, and
 for "chain".
-    out.f32       the output after the chain, (frames, channels)
+    out.f32       the output after the chain, (frames, channels); every sound with its .sums
     peaks-P.f32   extremes per 64 frames at point P, (cells, min and max, channels)
     rows-P.f64    figures per 100 ms at point P (see core.measure.rows)
     cells-ID-NAME.f32  a report of stage ID per 64 frames, (cells, channels)
     point-NAME.f32  a place inside the chain that another strip listens to, (frames, channels)
     meters.f32   per block: peak left, peak right, most reduction in dB
     group-G.f32  (buses) the sum of the inputs' group G, (frames, 2)
-    state-B.bin   the strip's state before output block B
+    state-B.bin   the strip's state before output block B, behind its checksum
     meta.json     what is in it; `done` holds the number of finished frames
 """
 
@@ -21,12 +21,15 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import xxhash
 from numpy.typing import NDArray
 
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.dsp.state import State
 from salt_anvil.core.engine.mixer import CHECKPOINT
 from salt_anvil.core.measure.rows import COLUMNS
+from salt_anvil.files.checked import CheckedSound
+from salt_anvil.files.errors import FileError
 
 LIMIT_BYTES = 4 << 30
 
@@ -65,34 +68,52 @@ class StripCache:
     def done(self, fingerprint: str) -> int:
         """Return how many frames of a strip are there."""
         try:
-            return int.from_bytes(self.path(fingerprint, "done").read_bytes(), "little")
-        except FileNotFoundError:
+            held = self.path(fingerprint, "done").read_bytes()
+        except OSError:
             return 0
+        return int.from_bytes(held, "little") if len(held) == 8 else 0
+
+    def drop(self, fingerprint: str) -> None:
+        """Forget what is damaged; it is computed again."""
+        if fingerprint and "/" not in fingerprint:
+            shutil.rmtree(self.path(fingerprint), ignore_errors=True)
 
     def meta(self, fingerprint: str) -> Meta | None:
         """Return what a strip's folder holds, None if there is none."""
         try:
-            return Meta(**json.loads(self.path(fingerprint, "meta.json").read_text()))
-        except (FileNotFoundError, json.JSONDecodeError):
+            meta = Meta(**json.loads(self.path(fingerprint, "meta.json").read_text()))
+        except (OSError, ValueError, TypeError):
             return None
+        whole = isinstance(meta.frames, int) and meta.channels in (1, 2)
+        return meta if whole and isinstance(meta.exports, list) else None
 
     def complete(self, fingerprint: str, exports: Sequence[str] = ()) -> bool:
         """Say whether a strip is there from end to end, with the points asked for."""
         meta = self.meta(fingerprint)
-        return (
-            meta is not None
-            and self.done(fingerprint) >= meta.frames
-            and set(exports) <= set(meta.exports)
-        )
+        if (
+            meta is None
+            or self.done(fingerprint) < meta.frames
+            or not set(exports) <= set(meta.exports)
+        ):
+            return False
+        try:
+            found = self.output(fingerprint, meta.channels)
+        except FileError:
+            found = None
+        if found is not None and len(found.rows) >= meta.frames:
+            return True
+        self.drop(fingerprint)
+        return False
 
     # Measurements that are held ------------------------------------------------------------------
 
     def held(self, digest: str) -> Blend | None:
         """Return what was measured under a digest."""
         try:
-            return Blend(**json.loads((self._folder / f"held-{digest}.json").read_text()))
-        except (FileNotFoundError, json.JSONDecodeError):
+            found = Blend(**json.loads((self._folder / f"held-{digest}.json").read_text()))
+        except (OSError, ValueError, TypeError):
             return None
+        return found if np.isfinite(np.array([*vars(found).values()], float)).all() else None
 
     def hold(self, digest: str, blend: Blend) -> None:
         """Keep a measurement."""
@@ -106,18 +127,21 @@ class StripCache:
         if self.path(fingerprint).exists():
             self.path(fingerprint, "used").touch()
 
-    def output(self, fingerprint: str, channels: int) -> NDArray[np.float32]:
-        """Return a strip's output, memory-mapped, (frames, channels)."""
-        return np.memmap(self.path(fingerprint, "out.f32"), "<f4", "r").reshape(-1, channels)
+    def output(self, fingerprint: str, channels: int) -> CheckedSound:
+        """Return a strip's output.
 
-    def sound(self, fingerprint: str, name: str, channels: int) -> NDArray[np.float32]:
-        """Return another sound of a strip (point-NAME, group-G), memory-mapped."""
-        path = self.path(fingerprint, f"{name}.f32")
-        return np.memmap(path, "<f4", "r").reshape(-1, channels)
+        Raises:
+            FileError: it is not there. DamagedError: its size cannot be.
+        """
+        return self.sound(fingerprint, "out", channels)
 
-    def has(self, fingerprint: str, name: str) -> bool:
-        """Say whether a sound of a strip is there."""
-        return self.path(fingerprint, f"{name}.f32").exists()
+    def sound(self, fingerprint: str, name: str, channels: int) -> CheckedSound:
+        """Return a sound of a strip (out, point-NAME).
+
+        Raises:
+            FileError: it is not there. DamagedError: its size cannot be.
+        """
+        return CheckedSound(self.path(fingerprint, f"{name}.f32"), channels, fingerprint)
 
     def meters(self, fingerprint: str) -> NDArray[np.float32]:
         """Return peaks and most reduction per block so far, (blocks, 3)."""
@@ -138,22 +162,30 @@ class StripCache:
         return self._rows(self.path(fingerprint, f"rows-{point}.f64"), "<f8", COLUMNS)
 
     def _rows(self, path: Path, kind: str, columns: int) -> NDArray[Any]:
-        if not path.exists() or path.stat().st_size == 0:
+        try:
+            size = path.stat().st_size // np.dtype(kind).itemsize
+        except OSError:
+            size = 0
+        if size < columns:
             return np.empty((0, columns))
-        mapped = np.memmap(path, kind, "r")
-        whole = len(mapped) // columns * columns
-        return mapped[:whole].reshape(-1, columns)
+        mapped = np.memmap(path, kind, "r", shape=(size // columns, columns))
+        return np.asarray(mapped)
 
     def keep_state(self, fingerprint: str, block: int, state: State) -> None:
         """Store a checkpoint."""
-        self.path(fingerprint, f"state-{block}.bin").write_bytes(state.to_bytes())
+        data = state.to_bytes()
+        sum_ = xxhash.xxh3_64_digest(data)
+        self.path(fingerprint, f"state-{block}.bin").write_bytes(sum_ + data)
 
     def state(self, fingerprint: str, block: int) -> State | None:
         """Return the checkpoint before a block, if it is there."""
         try:
-            return State.from_bytes(self.path(fingerprint, f"state-{block}.bin").read_bytes())
-        except (FileNotFoundError, ValueError):
+            held = self.path(fingerprint, f"state-{block}.bin").read_bytes()
+        except OSError:
             return None
+        if xxhash.xxh3_64_digest(held[8:]) != held[:8]:
+            return None
+        return State.from_bytes(held[8:])
 
     def states_before(
         self, fingerprints: dict[str, str], block: int
@@ -183,8 +215,11 @@ class StripCache:
                 continue
             used = folder / "used"
             stamp = used if used.exists() else folder
-            size = sum(f.stat().st_size for f in folder.iterdir() if f.exists())
-            entries.append((stamp.stat().st_mtime, size, folder))
+            try:
+                size = sum(f.stat().st_size for f in folder.iterdir())
+                entries.append((stamp.stat().st_mtime, size, folder))
+            except OSError:
+                continue  # somebody else has just removed it
         total = sum(size for _, size, _ in entries)
         for _, size, folder in sorted(entries):
             if total <= self._limit:

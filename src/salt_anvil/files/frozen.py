@@ -3,13 +3,14 @@
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 
 from salt_anvil.core.dsp.gate import BLOCK, Sound
 from salt_anvil.core.engine.fingerprint import fingerprint
 from salt_anvil.core.engine.mixer import Frozen
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.files.cache import StripCache
+from salt_anvil.files.checked import CheckedSound
+from salt_anvil.files.errors import FileError
 
 
 class Freezer:
@@ -39,8 +40,16 @@ class Freezer:
             mark = fingerprint(item.mark, self._code)
             if not self._cache.complete(mark, item.exports):
                 return None
-            self._known[name] = _frozen(self._cache, mark, item)
+            try:
+                self._known[name] = _frozen(self._cache, mark, item)
+            except FileError:
+                self._cache.drop(mark)
+                return None
         return self._known[name]
+
+    def forget(self) -> None:
+        """Look everything up again: something was damaged, or made anew."""
+        self._known.clear()
 
     def group(self, digest: str) -> Callable[[int], Sound] | None:
         """Return what gives the blocks of a group's sum, None if it is not kept."""
@@ -66,16 +75,15 @@ def point_file(point: str) -> str:
     return "point-" + point.replace("/", "-").replace(":", "-")
 
 
-def block_reader(sound: NDArray[np.float32]) -> Callable[[int], Sound]:
-    """Return what gives block k of a sound, zeros behind its end."""
-    # A plain view: slices of a memmap object cost more than copying the block.
-    sound = np.asarray(sound)
+def block_reader(sound: CheckedSound) -> Callable[[int], Sound]:
+    """Return what gives block k of a sound, zeros behind its end; it raises DamagedError."""
+    channels = sound.rows.shape[1]
 
     def read(k: int) -> Sound:
-        piece = sound[k * BLOCK : (k + 1) * BLOCK] if k >= 0 else sound[:0]
+        piece = sound.block(k)
         if len(piece) == BLOCK:
             return piece.astype(np.float64)
-        out = np.zeros((BLOCK, sound.shape[1]))
+        out = np.zeros((BLOCK, channels))
         out[: len(piece)] = piece
         return out
 

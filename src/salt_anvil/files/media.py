@@ -5,17 +5,19 @@ import json
 import math
 import os
 import shutil
+import threading
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import asdict, dataclass
-from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from salt_anvil.core.dsp.gate import Sound
-from salt_anvil.files.errors import FileError
+from salt_anvil.core.dsp.gate import BLOCK, Sound
+from salt_anvil.files.checked import CheckedSound, CheckedWriter, sums_path
+from salt_anvil.files.errors import DamagedError, FileError
 from salt_anvil.files.read import SoundReader
 
 CHUNK = 65536
@@ -45,6 +47,10 @@ class MediaFolder:
     def __init__(self, folder: Path) -> None:
         self._folder = folder
         self._known: dict[str, Media] = {}
+        self._sounds: dict[str, CheckedSound] = {}
+        self._repairs: dict[str, int] = {}
+        self._lock = threading.Lock()
+        self._locks: dict[str, threading.Lock] = {}
         folder.mkdir(parents=True, exist_ok=True)
 
     def bring_in(
@@ -59,22 +65,68 @@ class MediaFolder:
         """
         digest = _digest(path)
         media_id = f"{digest}-{rate}"
-        known = self._meta(media_id)
-        if known.is_file():
-            return self.media(media_id)
-        with SoundReader(path, name) as reader:
-            media = self._decode(reader, media_id, rate, progress)
+        with self._decoding(media_id):
+            if self.whole(media_id):
+                return self.media(media_id)
+            with SoundReader(path, name) as reader:
+                media = self._decode(reader, media_id, rate, progress)
+            try:
+                self._keep_original(path, digest, Path(name).suffix.lower())
+                self._make_peaks(media)
+                _write_whole(self._meta(media_id), json.dumps(asdict(media)).encode())
+            except OSError as error:
+                reason = (error.strerror or "error").lower()
+                raise FileError(f"{name} was not kept: {reason}") from None
+            self.forget(media_id)
+            return media
+
+    def _decoding(self, media_id: str) -> threading.Lock:
+        """Return the lock of a decoded file: the same one may be brought in twice at once."""
+        with self._lock:
+            return self._locks.setdefault(media_id, threading.Lock())
+
+    def _keep_original(self, path: Path, digest: str, suffix: str) -> None:
+        original = self._folder / f"{digest}{suffix}"
+        kept = path.parent == self._folder
+        if kept or (original.exists() and _digest(original) == digest):
+            return
+        part = original.with_name(original.name + ".part")
+        shutil.copyfile(path, part)
+        part.replace(original)
+
+    def whole(self, media_id: str) -> bool:
+        """Say whether a decoded file is there, and as it was written from end to end."""
         try:
-            original = self._folder / f"{digest}{Path(name).suffix.lower()}"
-            if not original.exists():
-                part = original.with_name(original.name + ".part")
-                shutil.copyfile(path, part)
-                part.replace(original)
-            self._make_peaks(media)
-            _write_whole(known, json.dumps(asdict(media)).encode())
-        except OSError as error:
-            raise FileError(f"{name} was not kept: {(error.strerror or 'error').lower()}") from None
-        return media
+            self.sound(media_id).check()
+            return all(len(self.peaks(media_id, size)) for size in PEAK_FRAMES)
+        except (FileError, OSError, ValueError):
+            return False
+
+    def repair(self, media_id: str) -> Media:
+        """Decode a damaged file again from its original.
+
+        Raises:
+            FileError: the original is missing or damaged as well.
+        """
+        digest, _, rate = media_id.rpartition("-")
+        name = self._name(media_id)
+        for original in self._folder.glob(f"{digest}.*"):
+            if original.suffix != ".part" and _digest(original) == digest:
+                self.forget(media_id)
+                return self.bring_in(original, name, int(rate))
+        raise FileError(f"the recording {name} is damaged; bring that file in again to repair it")
+
+    def _name(self, media_id: str) -> str:
+        try:
+            return self.media(media_id).name
+        except FileError:
+            return f"{media_id[:12]}"
+
+    def forget(self, media_id: str) -> None:
+        """Look a decoded file up again: it was made anew."""
+        self._known.pop(media_id, None)
+        self._sounds.pop(media_id, None)
+        self._repairs[media_id] = self._repairs.get(media_id, 0) + 1
 
     def media(self, media_id: str) -> Media:
         """Return what is known of a decoded file.
@@ -86,8 +138,13 @@ class MediaFolder:
             return self._known[media_id]
         try:
             media = Media(**json.loads(self._meta(media_id).read_text()))
+            sound = media.channels in (1, 2) and media.frames >= 0 and media.id == media_id
         except FileNotFoundError:
             raise FileError(f"the audio {media_id[:12]} is missing from the media folder") from None
+        except (OSError, ValueError, TypeError):
+            sound = False
+        if not sound:
+            raise DamagedError(f"what is known of the audio {media_id[:12]} is damaged", media_id)
         self._known[media_id] = media
         return media
 
@@ -96,12 +153,13 @@ class MediaFolder:
 
     def _decode(self, reader: SoundReader, media_id: str, rate: int, progress: Progress) -> Media:
         info = reader.info
-        part = self._folder / f"{media_id}.f32.part"
+        target = self._folder / f"{media_id}.f32"
+        part = target.with_name(target.name + ".part")
         convert = info.rate != rate
         stream = soxr.ResampleStream(info.rate, rate, info.channels, "float64", "VHQ")
         frames = nonfinite = 0
         try:
-            with part.open("wb") as out:
+            with closing(CheckedWriter(part, info.channels)) as out:
                 done = False
                 while not done:
                     block = reader.read(CHUNK)
@@ -110,46 +168,70 @@ class MediaFolder:
                     nonfinite += int(bad.sum())
                     block[bad] = 0.0
                     sound = stream.resample_chunk(block, last=done) if convert else block
-                    out.write(sound.astype("<f4").tobytes())
+                    out.write(sound)
                     frames += len(sound)
                     progress(min(frames / max(info.frames * rate / info.rate, 1), 1.0))
                 out.flush()
-                os.fsync(out.fileno())
-            part.replace(self._folder / f"{media_id}.f32")
+                os.fsync(out.descriptor)
+            sums_path(part).replace(sums_path(target))
+            part.replace(target)
         except OSError as error:
             part.unlink(missing_ok=True)
+            sums_path(part).unlink(missing_ok=True)
             raise FileError(f"{info.name} was not kept: {(error.strerror or '').lower()}") from None
         except FileError:
             part.unlink(missing_ok=True)
+            sums_path(part).unlink(missing_ok=True)
             raise
         return Media(
             media_id, info.name, rate, info.rate, info.channels, frames,
             f"{info.format} {info.subtype}", nonfinite,
         )  # fmt: skip
 
-    def sound(self, media_id: str) -> NDArray[np.float32]:
-        """Return the decoded sound, memory-mapped, (frames, channels).
+    def sound(self, media_id: str) -> CheckedSound:
+        """Return the decoded sound.
 
         Raises:
-            FileError: it is not here.
+            FileError: it is not here. DamagedError: it cannot be what was written.
         """
-        return _mapped(self._folder / f"{media_id}.f32", self.media(media_id).channels)
+        found = self._sounds.get(media_id)
+        if found is None:
+            media = self.media(media_id)
+            path = self._folder / f"{media_id}.f32"
+            if not sums_path(path).exists():
+                _make_sums(path, media)
+            found = CheckedSound(path, media.channels, media_id)
+            if len(found.rows) != media.frames:
+                raise DamagedError(f"the decoded file of {media.name} is damaged", media_id)
+            self._sounds[media_id] = found
+        return found
 
-    def source(self) -> Callable[[str, int, int], Sound]:
-        """Return the reader that the engine asks for frames; zeros outside the file."""
+    def source(
+        self, damaged: Callable[[str], None] | None = None
+    ) -> Callable[[str, int, int], Sound]:
+        """Return the reader that the engine asks for frames; zeros outside the file.
+
+        What is damaged is repaired on the way, which may raise FileError; or, where nobody can
+        wait for that, `damaged` is told once and there is silence until it is forgotten.
+        """
+        silent: dict[str, int] = {}
 
         def read(media_id: str, start: int, frames: int) -> Sound:
-            sound = self.sound(media_id)
-            out = np.zeros((frames, sound.shape[1]))
-            low, high = max(start, 0), min(start + frames, len(sound))
-            if high > low:
-                out[low - start : high - start] = sound[low:high]
-            return out
+            try:
+                return _frames(self.sound(media_id), start, frames)
+            except FileError:
+                if damaged is None:
+                    self.repair(media_id)
+                    return _frames(self.sound(media_id), start, frames)
+            if media_id not in silent or self._repairs.get(media_id, 0) != silent[media_id]:
+                silent[media_id] = self._repairs.get(media_id, 0)
+                damaged(media_id)
+            return np.zeros((frames, 1))
 
         return read
 
     def _make_peaks(self, media: Media) -> None:
-        sound = _mapped(self._folder / f"{media.id}.f32", media.channels)
+        sound = CheckedSound(self._folder / f"{media.id}.f32", media.channels, media.id).rows
         columns = math.ceil(media.frames / PEAK_FRAMES[0])
         finest = np.empty((columns, 2, media.channels), np.float32)
         step = CHUNK // PEAK_FRAMES[0]
@@ -163,8 +245,12 @@ class MediaFolder:
     def peaks(self, media_id: str, size: int) -> NDArray[np.float32]:
         """Return the overview of a size in PEAK_FRAMES: (columns, min and max, channels)."""
         media = self.media(media_id)
-        raw = np.fromfile(self._folder / f"{media_id}.p{size}", "<f4")
-        return raw.reshape(-1, 2, media.channels)
+        columns = math.ceil(media.frames / size)
+        try:
+            raw = np.fromfile(self._folder / f"{media_id}.p{size}", "<f4")
+            return raw.reshape(columns, 2, media.channels)
+        except (OSError, ValueError):
+            raise DamagedError(f"the overview of {media.name} is damaged", media_id) from None
 
 
 def extremes(sound: NDArray[np.floating], size: int) -> NDArray[np.float32]:
@@ -188,12 +274,29 @@ def coarser(peaks: NDArray[np.float32], factor: int) -> NDArray[np.float32]:
     return np.stack([pieces[:, :, 0].min(axis=1), pieces[:, :, 1].max(axis=1)], axis=1)
 
 
-@lru_cache(maxsize=256)
-def _mapped(path: Path, channels: int) -> NDArray[np.float32]:
+def _frames(sound: CheckedSound, start: int, frames: int) -> Sound:
+    """Return frames [start, start + frames), zeros outside the sound."""
+    rows = sound.rows
+    out = np.zeros((frames, rows.shape[1]))
+    low, high = max(start, 0), min(start + frames, len(rows))
+    for k in range(low // BLOCK, -(-high // BLOCK)):
+        sound.block(k)
+    if high > low:
+        out[low - start : high - start] = rows[low:high]
+    return out
+
+
+def _make_sums(path: Path, media: Media) -> None:
+    """Take a file as it is that was decoded before there were checksums."""
     try:
-        return np.memmap(path, "<f4", "r").reshape(-1, channels)
-    except FileNotFoundError:
-        raise FileError(f"the sound {path.name[:12]} is missing from the media folder") from None
+        rows = np.fromfile(path, "<f4").reshape(-1, media.channels)
+    except (OSError, ValueError):
+        raise DamagedError(f"the decoded file of {media.name} is damaged", media.id) from None
+    part = path.with_name(path.name + ".part")
+    with closing(CheckedWriter(part, media.channels)) as out:
+        out.write(rows)
+    part.unlink()
+    sums_path(part).replace(sums_path(path))
 
 
 def _digest(path: Path) -> str:

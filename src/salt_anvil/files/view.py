@@ -13,7 +13,7 @@ from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.graph import INPUT
 from salt_anvil.core.engine.lanes import LEVER, Lane
 from salt_anvil.core.engine.plan import Plan, StripPlan
-from salt_anvil.core.errors import SettingError
+from salt_anvil.core.errors import MissingError
 from salt_anvil.core.measure.hits import last_hits, matching_threshold
 from salt_anvil.core.measure.ledger import Later, Ledger, Span, ledger, percussive
 from salt_anvil.core.measure.reduction import ReductionFigures, reduction_figures
@@ -266,7 +266,7 @@ class Viewer:
             for element in elements(item.strip.chain):
                 if element.id == name and isinstance(element, Split):
                     return split_picture(element, self._plan.rate, item.held(name))
-        raise SettingError(f"there is no split “{name}”")
+        raise MissingError(f"there is no split “{name}”")
 
     def lanes(self, columns: int) -> list[LaneView]:
         """Return every moving control over the song, sampled."""

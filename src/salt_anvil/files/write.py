@@ -45,7 +45,7 @@ class SoundWriter:
         container, width = format.split("-")
         self._bits, self._dither, self._at = _BITS[width], dither, start
         self.path, self.clipped = path, 0
-        self._part = path.with_name(path.name + ".part")
+        self._part = part_of(path)
         size = frames * channels * (self._bits or 32) // 8
         kind = "RF64" if container == "wav" and size > _RIFF_LIMIT else container.upper()
         try:
@@ -101,6 +101,11 @@ class SoundWriter:
             self.finish()
         else:
             self.abandon()
+
+
+def part_of(path: Path) -> Path:
+    """Return the file that a file is written to until it is whole."""
+    return path.with_name(path.name + ".part")
 
 
 def format_of(path: Path, width: str | None) -> PrintFormat:

@@ -16,6 +16,7 @@ from salt_anvil.core.engine.strip import StripBlock
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.session import Session
 from salt_anvil.files.cache import Meta, StripCache
+from salt_anvil.files.checked import CheckedWriter
 from salt_anvil.files.frozen import Freezer, point_file
 from salt_anvil.files.media import extremes
 
@@ -116,7 +117,8 @@ class _StripAnalysis:
             point: RowMeter(plan.rate, item.graph.channels[point]) for point in self._points
         }
         self._files: dict[str, BinaryIO] = {}
-        self._groups: dict[str, BinaryIO] = {}
+        self._sounds_out: dict[str, CheckedWriter] = {}
+        self._groups: dict[str, CheckedWriter] = {}
 
     def run(self, tell: Tell) -> None:
         """Go through the whole song."""
@@ -139,13 +141,19 @@ class _StripAnalysis:
                 self._sounds([self._block()])
             for point, meter in self._meters.items():
                 self._write(f"rows-{point}.f64", meter.flush(), "<f8")
-            self._flush(frames)
-            for digest, file in self._groups.items():
+            for sound in self._sounds_out.values():
+                sound.close()
+            for file in self._files.values():
                 file.flush()
+            self._cache.set_done(self._mark, frames)
+            for digest, group in self._groups.items():
+                group.close()
                 self._cache.set_done(fingerprint(digest, self._code), frames)
         finally:
-            for file in (*self._files.values(), *self._groups.values()):
+            for file in self._files.values():
                 file.close()
+            for sound in (*self._sounds_out.values(), *self._groups.values()):
+                sound.close()
 
     def _block(self) -> StripBlock:
         return self._mixer.block((self._name,)).strips[self._name]
@@ -156,8 +164,8 @@ class _StripAnalysis:
         mark = fingerprint(digest, self._code)
         if digest not in self._groups:
             self._cache.begin(mark, Meta(2, self._plan.frames, []))
-            self._groups[digest] = self._cache.path(mark, "out.f32").open("wb")
-        self._groups[digest].write(sound.astype("<f4").tobytes())
+            self._groups[digest] = CheckedWriter(self._cache.path(mark, "out.f32"), 2)
+        self._groups[digest].write(sound)
 
     def _chunk(self, blocks: list[StripBlock], left: int) -> None:
         for point, (tap, side) in self._points.items():
@@ -179,11 +187,17 @@ class _StripAnalysis:
     def _sounds(self, blocks: list[StripBlock]) -> Sound:
         """Write what other strips read, also behind the end of the song."""
         out = np.concatenate([b.out for b in blocks])
-        self._write("out.f32", out, "<f4")
+        self._write_sound("out.f32", out)
         for name in self._item.exports:
             sounds = np.concatenate([b.points[name] for b in blocks])
-            self._write(f"{point_file(name)}.f32", sounds, "<f4")
+            self._write_sound(f"{point_file(name)}.f32", sounds)
         return out
+
+    def _write_sound(self, name: str, sound: Sound) -> None:
+        if name not in self._sounds_out:
+            path = self._cache.path(self._mark, name)
+            self._sounds_out[name] = CheckedWriter(path, sound.shape[1])
+        self._sounds_out[name].write(sound)
 
     def _write(self, name: str, rows: NDArray[np.floating], kind: str) -> None:
         if name not in self._files:

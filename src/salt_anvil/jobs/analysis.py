@@ -1,5 +1,6 @@
 """The analysis process: one plan at a time, the newest first, the newest of each session."""
 
+import logging
 import os
 import signal
 import time
@@ -15,6 +16,7 @@ from salt_anvil.files.errors import FileError
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.jobs.analyse import Stopped, analyse
 
+logger = logging.getLogger(__name__)
 TELL_S = 0.25
 """How often progress is told."""
 HELD = "held"
@@ -81,4 +83,6 @@ class _Analysis:
             raise
         except (CoreError, FileError, OSError):
             pass  # the engine runs the same plan and tells the tab
+        except Exception:
+            logger.exception("a session could not be analysed")
         return True

@@ -13,18 +13,22 @@ HEADER = struct.Struct("<IIdIIII")
 (frames, 4): before left and right, after left and right; then the report as JSON."""
 
 
+Frame = Annotated[int, Field(ge=0, le=1 << 40)]
+"""A place in the song; the limit is over two months at 192 kHz."""
+
+
 class Open(Model):
     """Work on a session."""
 
     type: Literal["open"] = "open"
-    session: int
+    session: int = Field(ge=1, le=(1 << 63) - 1)
 
 
 class Play(Model):
     """Play from a frame, or from where it stands."""
 
     type: Literal["play"] = "play"
-    frame: int | None = Field(None, ge=0)
+    frame: Frame | None = None
 
 
 class Stop(Model):
@@ -37,15 +41,15 @@ class Seek(Model):
     """Go to a frame."""
 
     type: Literal["seek"] = "seek"
-    frame: int = Field(ge=0)
+    frame: Frame
 
 
 class Loop(Model):
     """Loop the frames [begin, end), or not."""
 
     type: Literal["loop"] = "loop"
-    begin: int | None = Field(None, ge=0)
-    end: int | None = Field(None, ge=0)
+    begin: Frame | None = None
+    end: Frame | None = None
 
 
 class Listen(Model):
@@ -56,7 +60,7 @@ class Listen(Model):
 
     type: Literal["listen"] = "listen"
     strip: Id | None = None
-    at: str = "chain"
+    at: str = Field("chain", max_length=80)
     alone: bool = False
 
 
@@ -86,15 +90,35 @@ class Surface(Model):
 
 
 class Played(Model):
-    """How many frames of an epoch the worklet has used up."""
+    """How many frames of an epoch the worklet has used up, where in the song it stands, and how
+    often since the page was opened nothing was there to be played."""
 
     type: Literal["played"] = "played"
-    epoch: int
-    frames: int
+    epoch: int = Field(ge=0, lt=1 << 32)
+    frames: Frame
+    frame: Frame | None = None
+    missed: int = Field(0, ge=0, lt=1 << 32)
+
+
+class SetAhead(Model):
+    """How far sound is computed ahead of the ear, in milliseconds; null: as is needed."""
+
+    type: Literal["set_ahead"] = "set_ahead"
+    ms: Literal[40, 80, 160, 320, 640] | None = None
 
 
 Command = Annotated[
-    Open | Play | Stop | Seek | Loop | Listen | SameLoudness | Preview | Played | Surface,
+    Open
+    | Play
+    | Stop
+    | Seek
+    | Loop
+    | Listen
+    | SameLoudness
+    | Preview
+    | Played
+    | Surface
+    | SetAhead,
     Field(discriminator="type"),
 ]
 COMMAND: TypeAdapter[Command] = TypeAdapter(Command)
@@ -108,6 +132,33 @@ class Transport(Model):
     frame: int
     loop: tuple[int, int] | None
     epoch: int
+    waiting: str | None = None
+    """Why there is no sound yet although it plays."""
+
+
+class Ahead(Model):
+    """How far sound is computed ahead now; behind: everything else waits for it."""
+
+    type: Literal["ahead"] = "ahead"
+    ms: int
+    chosen: int | None
+    behind: bool
+
+
+class Missed(Model):
+    """The ear has missed blocks at a place of the song, and why."""
+
+    type: Literal["missed"] = "missed"
+    count: int
+    frame: int
+    words: str
+
+
+class Removed(Model):
+    """The session was deleted."""
+
+    type: Literal["removed"] = "removed"
+    session: int
 
 
 class Changed(Model):
@@ -162,7 +213,18 @@ class Refused(Model):
     text: str
 
 
-Event = Transport | Changed | Analysed | Printed | BroughtIn | LeverMoved | Refused
+Event = (
+    Transport
+    | Ahead
+    | Missed
+    | Removed
+    | Changed
+    | Analysed
+    | Printed
+    | BroughtIn
+    | LeverMoved
+    | Refused
+)
 
 
 class StageMeter(Model):

@@ -1,4 +1,4 @@
-"""One tab's playback: a mixer that runs 40 to 80 ms ahead of what the tab has played."""
+"""One tab's playback: a mixer that runs ahead of what the tab has played."""
 
 import math
 import time
@@ -21,8 +21,10 @@ from salt_anvil.core.engine.mixer import (
     Shadow,
     Source,
     dependents,
+    faded_in,
 )  # fmt: skip
 from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.engine.strip import GROUP
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.loudness import OFFSET, SILENT
 from salt_anvil.core.measure.rows import TRUE_PEAK, K, RowMeter
@@ -31,13 +33,15 @@ from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Session, Stage, branches
 from salt_anvil.files.media import extremes
 from salt_anvil.files.render import roll_blocks
+from salt_anvil.live.ahead import TimeAhead
 from salt_anvil.live.messages import BlockReport, Listen, StageMeter, Transport
 
-AHEAD_MS = 80.0
 COLD_LIMIT_S = 12.0
 """Without a checkpoint, a seek rolls forward over at most this much."""
-START_S = 1.5
-"""Without a checkpoint, nobody waits longer than this: then what is reached has to do."""
+START_S = 0.25
+"""Nobody waits longer than this for the first sound: the exact state is handed over later."""
+LOUDEST = 1000.0
+"""Amplitude that nothing passes on its way out (+60 dBFS)."""
 
 SPECTRUM_BLOCKS = 3
 """A spectrum is told every so many blocks."""
@@ -107,14 +111,16 @@ def needed(plan: Plan, listen: Listen) -> set[str]:
 
 
 def _mixer(
-    plan: Plan, source: Source, shelf: Shelf, running: set[str], block: int, only: bool = False
-) -> tuple[Mixer, bool]:
+    plan: Plan, source: Source, shelf: Shelf, running: set[str], block: int, listen: Listen,
+    only: bool = False,
+) -> tuple[Mixer, bool]:  # fmt: skip
     """Return a mixer before a block or earlier, and whether in the state of the whole song.
 
     running: strips that must not be read. only: nothing but these will be asked for.
     """
     frozen = {n: f for n, f in shelf.frozen(plan).items() if n not in running}
-    mixer = Mixer(plan, source, tapped=True, frozen=frozen, groups=shelf.group)
+    mixer = Mixer(plan, source, frozen=frozen, groups=shelf.group)
+    mixer.watch(_strip(plan, listen), watched_place(plan, listen))
     names = running if only else set(plan.marks) - frozen.keys()
     at, stored = shelf.states(plan, names, block)
     exact = block - at <= round(COLD_LIMIT_S * plan.rate / BLOCK)
@@ -135,11 +141,12 @@ class Head:
         self.plan, self.target, self.listen = plan, target, listen
         begin = max(target - roll_blocks(plan), 0)
         running = needed(plan, listen)
-        self.mixer, self.exact = _mixer(plan, source, shelf, running, begin)
+        self.mixer, self.exact = _mixer(plan, source, shelf, running, begin, listen)
         self.shadow: Shadow | None = None
         if listens_in_mix(plan, listen):
             assert listen.strip is not None
             self.shadow = Shadow(self.mixer, listen.strip, watched)
+        self.mixer.foresee(target)
 
     def roll(self) -> bool:
         """Run one block towards the target; return whether it is reached."""
@@ -150,32 +157,30 @@ class Head:
                 self.shadow.block(k)
         return self.mixer.position >= self.target
 
-    def arrive(self, seconds: float) -> bool:
-        """Get to the target at once; return False where it is stood at as it came, out of time.
-
-        From a state that is known close by, it goes all the way.
-        """
-        self.mixer.foresee(self.target)
-        near = self.target - self.mixer.position <= CHECKPOINT + roll_blocks(self.plan)
-        until = math.inf if self.exact and near else time.monotonic() + seconds
-        while self.mixer.position < self.target and time.monotonic() <= until:
-            self.roll()
-        self.mixer.foresee(0)  # From here on a hand may change what comes.
-        if self.mixer.position < self.target:
-            self.mixer.skip_to(self.target)
-            return False
+    def roll_for(self, seconds: float) -> bool:
+        """Run towards the target for so long; return whether it is reached."""
+        until = time.monotonic() + seconds
+        while not self.roll():
+            if time.monotonic() > until:
+                return False
         return True
+
+    def chase(self, target: int) -> None:
+        """Go for another block, further on."""
+        self.target = target
+        self.mixer.foresee(target)
 
 
 class Thaw:
     """Frozen strips on their way to run again, beside the play of what they gave."""
 
     def __init__(
-        self, mixer: Mixer, source: Source, shelf: Shelf, names: set[str], block: int
+        self, mixer: Mixer, source: Source, shelf: Shelf, names: set[str], listen: Listen
     ) -> None:
+        block = mixer.position
         self.names, self.plan = names, mixer.plan
         begin = max(block - roll_blocks(mixer.plan), 0)
-        self._own, _ = _mixer(mixer.plan, source, shelf, names, begin, only=True)
+        self._own, _ = _mixer(mixer.plan, source, shelf, names, begin, listen, only=True)
 
     def roll(self, target: int) -> bool:
         """Run one block; return whether the target is reached."""
@@ -210,9 +215,13 @@ def listens_in_mix(plan: Plan, listen: Listen) -> bool:
 
 
 class Player:
-    """Plays a session for one tab. Every jump starts a new epoch."""
+    """Plays a session for one tab. Every jump starts a new epoch, higher than all before."""
 
-    def __init__(self, session: Session, source: Source, shelf: Shelf) -> None:
+    def __init__(
+        self, session: Session, source: Source, shelf: Shelf, *, epoch: int = 0,
+        ahead: TimeAhead | None = None,
+    ) -> None:  # fmt: skip
+        self.ahead = ahead or TimeAhead()
         self._source, self._shelf = source, shelf
         self._confirmed = self._model = session
         self._listen = self._wished = Listen()
@@ -220,7 +229,10 @@ class Player:
         self.playing = False
         self.frame = 0
         self.loop: tuple[int, int] | None = None
-        self.epoch = self._sequence = self._sent = self._played = 0
+        self.epoch = epoch
+        self._sequence = self._sent = self._played = 0
+        self._arriving: tuple[Head, float] | None = None
+        self._catching: Head | None = None
         self._plan = make_plan(session, held=shelf.held)
         self._meter = MainMeter(session.rate)
         self._mixer: Mixer | None = None
@@ -238,7 +250,10 @@ class Player:
 
     def transport(self) -> Transport:
         """Return how play stands."""
-        return Transport(playing=self.playing, frame=self.frame, loop=self.loop, epoch=self.epoch)
+        return Transport(
+            playing=self.playing, frame=self.frame, loop=self.loop, epoch=self.epoch,
+            waiting=None if self._arriving is None else "the strips are brought to this place",
+        )  # fmt: skip
 
     # Commands ---------------------------------------------------------------------------------
 
@@ -254,6 +269,7 @@ class Player:
         """Stop where the tab has got to."""
         self.playing = False
         self.epoch += 1
+        self._sequence = self._sent = self._played = 0
 
     def seek(self, frame: int) -> None:
         """Go to a frame, playing or not."""
@@ -262,6 +278,8 @@ class Player:
     def set_loop(self, begin: int | None, end: int | None) -> None:
         """Loop [begin, end) from now on, or stop looping."""
         self.loop = None
+        if begin is not None and begin >= self._plan.frames:
+            return
         if begin is not None and end is not None and end - begin >= BLOCK:
             self.loop = (begin, min(end, self._plan.frames))
             if self.playing and not begin <= self.frame < end:
@@ -308,13 +326,24 @@ class Player:
 
     # Sound ------------------------------------------------------------------------------------
 
+    @property
+    def ready_ms(self) -> float:
+        """How much sound is on its way to the tab, or there, and not played yet."""
+        return 1000 * (self._sent - self._played) / self._plan.rate
+
     def wants(self) -> bool:
         """Say whether another block fits into the time ahead."""
-        ahead = self._sent - self._played
-        return self.playing and ahead + BLOCK <= AHEAD_MS / 1000 * self._plan.rate
+        return self.playing and self._arriving is None and self.ready_ms < self.ahead.ms
+
+    def watch_time(self) -> None:
+        """Let the time ahead know how much of it there is."""
+        if self.playing and self._arriving is None:
+            self.ahead.note(self.ready_ms)
 
     def pieces(self) -> list[Piece]:
         """Return the next block, in two pieces where the loop wraps inside it."""
+        if self._arriving is not None:
+            self.arrive()
         assert self._mixer is not None
         at_end = self.loop[1] if self.loop and self.frame < self.loop[1] else None
         k = self.frame // BLOCK
@@ -334,6 +363,8 @@ class Player:
         return [piece] if count else self.pieces()
 
     def _piece(self, sound: Sound, block: MixBlock) -> Piece:
+        if not np.abs(sound).max(initial=0.0) <= LOUDEST:
+            sound = np.clip(np.nan_to_num(sound, nan=0.0), -LOUDEST, LOUDEST)
         piece = Piece(self.epoch, self._sequence, self.frame, sound, self._report(block))
         self._sequence += 1
         self._sent += len(sound)
@@ -343,15 +374,31 @@ class Player:
         assert self._mixer is not None
         if self._thaw is not None and self._thaw.roll(self._mixer.position):
             self._hand_over()
+        if self._catching is not None and self._catching.mixer.position == self._mixer.position:
+            return self._caught_up(self._catching)
+        self._look_ahead()
+        block, sound = self._heard()
+        return block, sound
+
+    def _look_ahead(self) -> None:
+        """Compute several blocks in one go where there is room for them."""
+        assert self._mixer is not None
+        room = (self.ahead.ms - self.ready_ms) / 1000 * self._plan.rate
+        if room >= GROUP * BLOCK:
+            self._mixer.foresee((self._mixer.position // GROUP + 1) * GROUP)
+
+    def _heard(self) -> tuple[MixBlock, Sound]:
+        """Return the next block, and what is heard of it: before and after."""
+        assert self._mixer is not None
         k = self._mixer.position
         block = self._mixer.block()
         listen, main = self._listen, block.faded[self._plan.main]
         if listen.strip is None or listen.strip not in block.strips:
             return block, np.concatenate([main, main], axis=1)
         if self._shadow is None:
-            watched = self._watched()
-            taps = block.strips[listen.strip].taps
-            before, after = taps.get(watched) or taps["chain"]
+            given = block.strips[listen.strip]
+            # What was computed ahead of the wish to listen there has only what comes out.
+            before, after = given.taps.get(self._watched()) or (given.out, given.out)
             return block, np.concatenate([_stereo(before), _stereo(after)], axis=1)
         return block, np.concatenate([self._shadow.block(k), main], axis=1)
 
@@ -473,6 +520,11 @@ class Player:
             CoreError: it cannot be run; nothing has changed.
         """
         plan = self._planned(session)
+        self._catching = None
+        if self._arriving is not None:
+            _, until = self._arriving
+            self._plan, self._listen = plan, self._wished
+            self._arriving = (self._head(plan), until)
         if plan.rate != self._plan.rate:
             self._mixer = None
             self._spectra = (Spectrum(plan.rate), Spectrum(plan.rate))
@@ -482,15 +534,13 @@ class Player:
             self._plan, self._listen = plan, self._wished
             return
         frozen = self._mixer.frozen
-        changed = {
-            n for n in frozen if n in plan.marks and not frozen[n].stands_for(plan.strip(n))
-        }
+        changed = {n for n in frozen if n in plan.marks and not frozen[n].stands_for(plan.strip(n))}
         missing = (needed(plan, self._wished) & frozen.keys()) | changed
         if not missing:
             self._thaw = None
             self._apply(plan)
         elif self._thaw is None or not missing <= self._thaw.names:
-            self._thaw = Thaw(self._mixer, self._source, self._shelf, missing, self._mixer.position)
+            self._thaw = Thaw(self._mixer, self._source, self._shelf, missing, self._wished)
 
     def _apply(self, plan: Plan) -> None:
         assert self._mixer is not None
@@ -498,6 +548,7 @@ class Player:
         same_place = self._wished == self._listen
         self._plan, self._listen = plan, self._wished
         self._mixer.change(plan)
+        self._mixer.watch(_strip(plan, self._listen), self._watched())
         if self._shadow is not None and same_place and _same_wiring(wired, plan):
             self._shadow.change(plan)
         else:
@@ -527,24 +578,65 @@ class Player:
             self._shadow.level(self._before_gain)
 
     def _jump(self, frame: int) -> None:
-        """Stand at a frame in the state that the whole song would have there."""
+        """Set out for a frame, to stand there in the state that the whole song would have."""
         self.epoch += 1
         self._sequence = self._sent = self._played = 0
         self._meter = MainMeter(self._plan.rate)
-        self._locate(min(max(frame, 0), self._plan.frames))
-
-    def _locate(self, frame: int) -> None:
         plan = self._planned(self._model)
-        self._listen = self._wished
-        head = Head(plan, self._source, self._shelf, frame // BLOCK, self._listen)
-        in_time = head.arrive(START_S)
-        self._take_over(head, frame)
-        if not in_time:
-            self._make_shadow()
+        self._plan, self._listen = plan, self._wished
+        self.frame = min(max(frame, 0), plan.frames)
+        self._mixer = self._shadow = self._thaw = self._catching = None
+        self._arriving = (self._head(plan), time.monotonic() + START_S)
+        self.ahead.begin()
+
+    def _head(self, plan: Plan) -> Head:
+        return Head(plan, self._source, self._shelf, self.frame // BLOCK, self._listen)
+
+    @property
+    def arriving(self) -> bool:
+        """Whether it is on its way to a frame."""
+        return self._arriving is not None
+
+    def arrive(self, seconds: float = math.inf) -> bool:
+        """Go on towards the frame for so long; return whether sound can be given.
+
+        When nobody should wait any longer, it starts with the states as they are, and goes on
+        to the exact ones beside play.
+        """
+        if self._arriving is None:
+            return True
+        head, until = self._arriving
+        if not head.roll_for(seconds):
+            if self.playing and time.monotonic() > until:
+                self._start_early(head)
+            return self._arriving is None
+        head.mixer.foresee(0)  # From here on a hand may change what comes.
+        self._take_over(head, self.frame)
+        self.ahead.begin()
+        return True
+
+    def _start_early(self, head: Head) -> None:
+        block = self.frame // BLOCK
+        running = needed(head.plan, head.listen)
+        mixer, _ = _mixer(head.plan, self._source, self._shelf, running, 0, head.listen)
+        mixer.locate(block, {})
+        self._arriving = None
+        self._mixer = mixer
+        self._make_shadow()
+        self._catching = head
+        self.ahead.begin()
+
+    def _caught_up(self, head: Head) -> tuple[MixBlock, Sound]:
+        """Go over to the exact states, cross-faded."""
+        _, old = self._heard()
+        head.mixer.foresee(0)
+        self._take_over(head, self.frame)
+        block, new = self._heard()
+        return block, faded_in(new, old)
 
     def _take_over(self, head: Head, frame: int) -> None:
         self._plan, self._mixer, self._shadow = head.plan, head.mixer, head.shadow
-        self._thaw = None
+        self._thaw = self._arriving = self._catching = None
         if self._shadow is not None:
             self._shadow.level(self._before_gain)
         self.frame = frame
@@ -555,7 +647,7 @@ class Player:
         ready = self._ready
         if ready is None or not self._still_right(ready, begin):
             ready = None
-        self._ready, self._patience = ready, 0
+        self._ready, self._patience, self._catching = ready, 0, None
         if ready is not None and ready.roll():
             self._take_over(ready, begin)
             self._ready = None
@@ -579,6 +671,10 @@ class Player:
         A block a call; the head only while play itself is not behind.
         """
         if not self.playing or self._mixer is None:
+            return
+        if self._catching is not None:
+            self._catching.chase(self._mixer.position)
+            self._catching.roll()
             return
         if self._thaw is not None:
             if self._thaw.roll(self._mixer.position):

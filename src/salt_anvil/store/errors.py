@@ -1,5 +1,18 @@
-"""What can be wrong with the store."""
+"""What can be wrong with the data folder; the text is one sentence for the user.
+
+StoreError
+├── MissingRowError   there is no such session, revision or print
+└── ConflictError     somebody else has changed it meanwhile
+"""
 
 
 class StoreError(Exception):
-    """The store cannot do it; the text is one sentence for the user."""
+    """Something cannot be read from or stored in the data folder."""
+
+
+class MissingRowError(StoreError):
+    """There is no such session, revision or print."""
+
+
+class ConflictError(StoreError):
+    """The session was changed by somebody else meanwhile."""

@@ -7,7 +7,7 @@ from typing import Any
 
 from salt_anvil.core.session import Session
 from salt_anvil.store.database import Database
-from salt_anvil.store.errors import StoreError
+from salt_anvil.store.errors import MissingRowError
 from salt_anvil.store.sessions import pack, unpack
 
 
@@ -46,7 +46,7 @@ class PrintStore:
         with self._database.reading() as db:
             row = db.execute("SELECT model FROM prints WHERE id = ?", (print_id,)).fetchone()
         if row is None:
-            raise StoreError(f"there is no print {print_id}")
+            raise MissingRowError(f"there is no print {print_id}")
         return unpack(row["model"])
 
     def get(self, print_id: int) -> PrintRow:
@@ -54,7 +54,7 @@ class PrintStore:
         with self._database.reading() as db:
             row = db.execute("SELECT * FROM prints WHERE id = ?", (print_id,)).fetchone()
         if row is None:
-            raise StoreError(f"there is no print {print_id}")
+            raise MissingRowError(f"there is no print {print_id}")
         return _row(row)
 
     def every(self, session_id: int) -> list[PrintRow]:

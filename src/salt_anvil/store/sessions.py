@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from salt_anvil.core.session import Session, checked
 from salt_anvil.store.database import Database
-from salt_anvil.store.errors import StoreError
+from salt_anvil.store.errors import ConflictError, MissingRowError
 
 
 @dataclass(frozen=True)
@@ -93,7 +93,7 @@ class SessionStore:
         """Return where a session stands.
 
         Raises:
-            StoreError: there is no such session.
+            MissingRowError: there is no such session.
         """
         with self._database.reading() as db:
             return _head(db, session_id)
@@ -110,11 +110,13 @@ class SessionStore:
         """Store a finished gesture on top of revision `base`.
 
         Raises:
-            StoreError: somebody else has changed the session since, or nothing could be stored.
+            ConflictError: somebody else has changed it since. StoreError: the disk is full.
         """
         with self._database.writing() as db:
             if _head_id(db, session_id) != base:
-                raise StoreError("the session was changed in another tab; this change was not kept")
+                raise ConflictError(
+                    "the session was changed in another tab; this change was not kept"
+                )
             _append(db, session_id, base, model, words)
             return _head(db, session_id)
 
@@ -156,7 +158,7 @@ class SessionStore:
                 (name, revision_id, session_id),
             )
             if changed.rowcount == 0:
-                raise StoreError(f"there is no revision {revision_id}")
+                raise MissingRowError(f"there is no revision {revision_id}")
 
     def back_to(self, session_id: int, revision_id: int) -> Revision:
         """Append the model of an older revision as a new one."""
@@ -166,7 +168,7 @@ class SessionStore:
                 (revision_id, session_id),
             ).fetchone()
             if row is None:
-                raise StoreError(f"there is no revision {revision_id}")
+                raise MissingRowError(f"there is no revision {revision_id}")
             words = f"Back to “{row['name'] or row['words']}”"
             head = _head_id(db, session_id)
             _append(db, session_id, head, unpack(row["model"]), words)
@@ -202,7 +204,7 @@ def _move(db: sqlite3.Connection, session_id: int, revision_id: int) -> None:
 def _head_id(db: sqlite3.Connection, session_id: int) -> int:
     row = db.execute("SELECT head FROM sessions WHERE id = ?", (session_id,)).fetchone()
     if row is None or row["head"] is None:
-        raise StoreError(f"there is no session {session_id}")
+        raise MissingRowError(f"there is no session {session_id}")
     return int(row["head"])
 
 

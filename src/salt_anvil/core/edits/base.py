@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from salt_anvil.core.errors import SettingError
+from salt_anvil.core.errors import MissingError
 from salt_anvil.core.processors import processor
 from salt_anvil.core.session import (
     Branch,
@@ -114,7 +114,7 @@ def place_of(session: Session, place: str) -> tuple[Strip, Branch | None]:
         for branch in branches(strip.chain):
             if branch.id == place:
                 return strip, branch
-    raise SettingError(f"there is no strip or branch “{place}” in “{session.name}”")
+    raise MissingError(f"there is no strip or branch “{place}” in “{session.name}”")
 
 
 def siblings(session: Session, stage_id: str) -> tuple[str, Chain]:
@@ -129,7 +129,7 @@ def siblings(session: Session, stage_id: str) -> tuple[str, Chain]:
         ]:
             if any(e.id == stage_id for e in chain):
                 return place, chain
-    raise SettingError(f"there is no stage “{stage_id}” in “{session.name}”")
+    raise MissingError(f"there is no stage “{stage_id}” in “{session.name}”")
 
 
 def taken_ids(session: Session) -> set[str]:

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from salt_anvil.core.edits.base import figure, free, rebuilt, slug, taken_ids
 from salt_anvil.core.engine.lanes import Lane, Scale, owners, scale_of
-from salt_anvil.core.errors import SettingError
+from salt_anvil.core.errors import MissingError, SettingError
 from salt_anvil.core.session import (
     Automation,
     Id,
@@ -155,7 +155,7 @@ def _lever(session: Session, lever_id: str) -> Lever:
     for lever in session.levers:
         if lever.id == lever_id:
             return lever
-    raise SettingError(f"there is no lever “{lever_id}”")
+    raise MissingError(f"there is no lever “{lever_id}”")
 
 
 def _owner(session: Session, owner: str) -> object:
@@ -163,7 +163,7 @@ def _owner(session: Session, owner: str) -> object:
         (lever for lever in session.levers if lever.id == owner), None
     )
     if found is None:
-        raise SettingError(f"there is no strip or stage “{owner}”")
+        raise MissingError(f"there is no strip or stage “{owner}”")
     return found
 
 
@@ -240,7 +240,7 @@ def _section(session: Session, name: str) -> tuple[float, float]:
             later = session.sections[index + 1 :]
             end = later[0].start_s if later else session.frames() / session.rate
             return section.start_s, max(end, section.start_s)
-    raise SettingError(f"there is no section “{name}”")
+    raise MissingError(f"there is no section “{name}”")
 
 
 def _words(session: Session, owner: str, control: str) -> str:

@@ -12,7 +12,14 @@ from salt_anvil.core.dsp.state import State
 from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum, tree_sum
 from salt_anvil.core.engine.graph import Outside
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
-from salt_anvil.core.engine.strip import StripBlock, StripRunner, trim_of, trimmed
+from salt_anvil.core.engine.strip import (
+    NO_TAPS,
+    StripBlock,
+    StripRunner,
+    Taps,
+    trim_of,
+    trimmed,
+)  # fmt: skip
 
 CHECKPOINT = 64
 """Blocks between two checkpoints of a strip (65,536 frames)."""
@@ -57,6 +64,7 @@ class Mixer:
     """Runs a plan; any strip can be asked for any block in rising order.
 
     frozen: strips that are read, not run; groups: kept sums of groups that hold only such.
+    tapped: give the sound before and after every place; otherwise only of what is watched.
     """
 
     def __init__(
@@ -72,6 +80,7 @@ class Mixer:
         self.plan = plan
         self._frozen = dict(frozen or {})
         self._groups = groups
+        self._watched: dict[str, Taps] = {}
         self._runners: dict[str, StripRunner] = {}
         self._faders: dict[tuple[str, str], Fader] = {}
         self._joins: dict[str, BusJoin] = {}
@@ -106,10 +115,21 @@ class Mixer:
 
     def _made(self, item: StripPlan, block: int) -> StripRunner:
         name = item.strip.id
-        runner = StripRunner(item, self.reader(name), self._read_key, tapped=self._tapped)
+        runner = StripRunner(item, self.reader(name), self._read_key, taps=self._taps(name))
         runner.locate(block)
         runner.until = self._until
         return runner
+
+    def _taps(self, name: str) -> Taps:
+        return None if self._tapped else self._watched.get(name, NO_TAPS)
+
+    def watch(self, name: str, place: str) -> None:
+        """Give the sound before and after one place of a strip, and of no other."""
+        before = self._watched
+        self._watched = {name: frozenset((place,))}
+        for strip in {*before, name} & self._runners.keys():
+            if before.get(strip) != self._watched.get(strip):
+                self._runners[strip].watch(self._taps(strip))
 
     def reader(self, name: str) -> Callable[[int], Sound]:
         """Return what gives a strip's input blocks."""
@@ -131,7 +151,7 @@ class Mixer:
         at, old = self._leaving.pop(name, (j, None))
         if old is None or at != j:
             return sound
-        return _faded_in(sound, old)
+        return faded_in(sound, old)
 
     def _recorded(self, name: str, j: int) -> Sound:
         item = self.plan.strip(name)
@@ -247,8 +267,9 @@ class Mixer:
     def _silence(self, item: StripPlan) -> StripBlock:
         channels = item.graph.channels
         taps = {}
-        if self._tapped:
-            for name, tap in item.graph.taps.items():
+        watched = self._taps(item.strip.id)
+        for name, tap in item.graph.taps.items():
+            if watched is None or name in watched:
                 before, after = (np.zeros((BLOCK, channels[w.source])) for w in tap.wires)
                 taps[name] = (before, after)
         points = {name: self._quiet(item.strip.id, name) for name in item.exports}
@@ -257,7 +278,7 @@ class Mixer:
     def _crossed(self, name: str, k: int, out: Sound) -> StripBlock:
         """Return a block's sound, cross-faded from what was to come before a change of wiring."""
         at, old = self._fading.pop(name, (k, None))
-        return StripBlock(out if old is None or at != k else _faded_in(out, old))
+        return StripBlock(out if old is None or at != k else faded_in(out, old))
 
     def change(self, plan: Plan) -> None:
         """Move to another plan of the same rate in play: glide, or cross-fade new wiring.
@@ -286,7 +307,7 @@ class Mixer:
                 runner.change(item)
         for name in ({*self._runners, *self._frozen}) - set(plan.marks):
             for kept in (self._runners, self._frozen, self._fading, self._leaving):
-                kept.pop(name, None)  # type: ignore[attr-defined]
+                kept.pop(name, None)
 
     def _leave(self, plan: Plan) -> dict[str, StripRunner]:
         """Compute once more what is about to be wired otherwise, while its wiring still stands:
@@ -412,7 +433,9 @@ class Shadow:
         reached = downstream(mixer.plan, strip)
         for item in reached:
             name = item.strip.id
-            self._runners[name] = mixer.runner(name).clone(self._reader(name), mixer.read_key)
+            self._runners[name] = mixer.runner(name).clone(
+                self._reader(name), mixer.read_key, tapped=False
+            )
             self._joins[name] = BusJoin(item)
             # What the mixer has computed ahead is behind its runner already.
             self._outs |= {(name, j): block.out for j, block in mixer.ahead(name)}
@@ -480,12 +503,14 @@ class Shadow:
         return self._outs[name, k]
 
     def _untreated(self, k: int) -> Sound:
-        before = self._mixer.give(self._strip, k).taps[self._watched][0]
+        given = self._mixer.give(self._strip, k)
+        # What was computed before anybody listened there has only what comes out.
+        before = given.taps.get(self._watched, (given.out,))[0]
         start = k * BLOCK
         return before * self._gain.over(start, BLOCK).frames(0, start, BLOCK)
 
 
-def _faded_in(new: Sound, old: Sound) -> Sound:
+def faded_in(new: Sound, old: Sound) -> Sound:
     """Return a block that begins as the old one and ends as the new one."""
     share = ((1 + np.arange(BLOCK)) / BLOCK)[:, None]
     return np.asarray(share * new + (1 - share) * old)
@@ -519,5 +544,6 @@ def dependents(plan: Plan, strip: str) -> set[str]:
 
 __all__ = [
     "CHECKPOINT", "Frozen", "MixBlock", "Mixer", "Shadow", "Source", "dependents", "downstream",
+    "faded_in",
     "tree_sum",
 ]  # fmt: skip

@@ -10,7 +10,7 @@ from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.dsp.gate import BLOCK
 from salt_anvil.core.engine.graph import Graph, Locate, Node, compile_chain
 from salt_anvil.core.engine.lanes import NONE, Lane, Lanes, lanes_of
-from salt_anvil.core.errors import RoutingError
+from salt_anvil.core.errors import MissingError, RoutingError
 from salt_anvil.core.processors import Context
 from salt_anvil.core.session import (
     Send,
@@ -118,10 +118,17 @@ class Plan:
     _by_id: dict[str, StripPlan] = field(default_factory=dict, compare=False, repr=False)
 
     def strip(self, strip_id: str) -> StripPlan:
-        """Return one strip's plan."""
+        """Return one strip's plan.
+
+        Raises:
+            MissingError: there is none.
+        """
         if not self._by_id:
             self._by_id.update({s.strip.id: s for s in self.strips})
-        return self._by_id[strip_id]
+        try:
+            return self._by_id[strip_id]
+        except KeyError:
+            raise MissingError(f"there is no strip “{strip_id}” here any more") from None
 
     @property
     def blocks(self) -> int:

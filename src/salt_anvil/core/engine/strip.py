@@ -29,6 +29,9 @@ GROUP = 4
 
 Reader = Callable[[int], Sound]
 """Gives input block number j, frames [1024 j, 1024 j + 1024) of the timeline."""
+Taps = frozenset[str] | None
+"""Places of a chain whose sound is given before and after; None for every one."""
+NO_TAPS: frozenset[str] = frozenset()
 KeyReader = Callable[[Outside, int], Sound]
 """Gives block j of a signal that the strip listens to."""
 
@@ -186,13 +189,13 @@ def _fitted(key: Sound, channels: int) -> Sound:
 class StripRunner:
     """Runs one strip block by block; reads its input ahead by the chain's latency.
 
-    tapped: also give the sound before and after every place of the chain.
+    taps: the places of the chain whose sound before and after is given as well.
     """
 
     def __init__(
-        self, plan: StripPlan, read: Reader, read_key: KeyReader = no_keys, *, tapped: bool = False
+        self, plan: StripPlan, read: Reader, read_key: KeyReader = no_keys, *, taps: Taps = NO_TAPS
     ) -> None:
-        self.plan, self._read, self._read_key, self._tapped = plan, read, read_key, tapped
+        self.plan, self._read, self._read_key, self._taps = plan, read, read_key, taps
         self._steps = [_Step(node, plan) for node in plan.graph.nodes]
         self._trim = Motion(*trim_course(plan))
         self._history: deque[dict[str, Sound]] = deque(maxlen=HISTORY)
@@ -213,10 +216,31 @@ class StripRunner:
         channels = self.plan.context.channels
         self._out = Fifo(block * BLOCK, channels)
         self._queues: dict[str, Fifo] = {}
-        self._tap_past: dict[str, list[_Past]] = {}
-        if self._tapped:
-            self._tap_past = {name: [_Past(w) for w in t.wires] for name, t in graph.taps.items()}
+        self._tap_past = {
+            name: [_Past(w) for w in t.wires] for name, t in graph.taps.items() if self._taken(name)
+        }
         self._cells: dict[str, Cells] = {}
+
+    def _taken(self, name: str) -> bool:
+        return self._taps is None or name in self._taps
+
+    def watch(self, taps: Taps) -> None:
+        """Give the sound at other places from now on, without a gap and without a trace.
+
+        What is on its way already is computed once more beside it, from the last input.
+        """
+        known = self._taps
+        self._taps = taps
+        for name in [n for n in self._queues if not n.startswith("=") and not self._taken(n)]:
+            del self._queues[name]
+        self._tap_past = {n: past for n, past in self._tap_past.items() if self._taken(n)}
+        if known is None or (taps is not None and taps <= known):
+            return
+        ghost = self.rewired(self.plan)
+        for name, past in ghost._tap_past.items():
+            self._tap_past.setdefault(name, past)
+        for name, fifo in ghost._queues.items():
+            self._queues.setdefault(name, fifo)
 
     def block(self) -> StripBlock:
         """Return the next output block and move on."""
@@ -272,8 +296,7 @@ class StripRunner:
         for name in self.plan.exports:
             buffer, late = graph.points[name]
             self._put(f"={name}", start - late, sounds[buffer])
-        if self._tapped:
-            self._tap(sounds, start)
+        self._tap(sounds, start)
         self.next_in += len(entered) // BLOCK
 
     def _tap(self, sounds: dict[str, Sound], start: int) -> None:
@@ -282,8 +305,10 @@ class StripRunner:
             both = np.concatenate([p.through(sounds) for p in past], axis=1)
             self._put(name, start - taps[name].late, both)
         for step in self._steps:
-            if step.unit is not None and step.unit.heard is not None:
-                heard = step.unit.heard
+            if step.unit is None or not self._taken(f"key:{step.node.name}"):
+                continue
+            heard = step.unit.heard
+            if heard is not None:
                 both = np.concatenate([heard, heard], axis=1)
                 self._put(f"key:{step.node.name}", start - step.node.at, both)
 
@@ -320,7 +345,7 @@ class StripRunner:
         Stages that stay go on from a copy of their state; the whole chain is rolled over the
         last blocks of input, so that no delay line and no detector starts empty.
         """
-        other = StripRunner(plan, self._read, self._read_key, tapped=self._tapped)
+        other = StripRunner(plan, self._read, self._read_key, taps=self._taps)
         mine = {step.node.name: step for step in self._steps}
         for index, node in enumerate(plan.graph.nodes):
             old = mine.get(node.name)
@@ -352,15 +377,22 @@ class StripRunner:
             cells.drop_to(block * CELLS)
         self.next_out = block
 
-    def clone(self, read: Reader, read_key: KeyReader) -> "StripRunner":
-        """Return an independent runner at the same place with another input."""
-        other = StripRunner(self.plan, read, read_key, tapped=self._tapped)
+    def clone(self, read: Reader, read_key: KeyReader, *, tapped: bool = True) -> "StripRunner":
+        """Return an independent runner at the same place with another input, with or without
+        its taps."""
+        other = StripRunner(self.plan, read, read_key, taps=self._taps if tapped else NO_TAPS)
         other._steps = [step.clone() for step in self._steps]
         other._trim = self._trim.clone()
         other.next_in, other.next_out = self.next_in, self.next_out
         other._out = self._out.clone()
-        other._queues = {name: fifo.clone() for name, fifo in self._queues.items()}
-        other._tap_past = {n: [p.clone() for p in past] for n, past in self._tap_past.items()}
+        other._queues = {
+            name: fifo.clone()
+            for name, fifo in self._queues.items()
+            if name.startswith("=") or other._taken(name)
+        }
+        other._tap_past = {
+            n: [p.clone() for p in past] for n, past in self._tap_past.items() if other._taken(n)
+        }
         return other
 
     def checkpoint(self) -> State:

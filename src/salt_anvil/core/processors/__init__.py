@@ -1,6 +1,6 @@
 """The processors, found by their kind."""
 
-from salt_anvil.core.errors import SettingError
+from salt_anvil.core.errors import MissingError
 from salt_anvil.core.processors.base import Context, Kind, Params, Processor, Report
 from salt_anvil.core.processors.clipper import Clipper
 from salt_anvil.core.processors.compressor import Compressor
@@ -52,7 +52,7 @@ def processor(kind: str) -> Processor[Params]:
         return REGISTRY[kind]
     except KeyError:
         known = ", ".join(sorted(REGISTRY))
-        raise SettingError(f"there is no processor “{kind}”; there are {known}") from None
+        raise MissingError(f"there is no processor “{kind}”; there are {known}") from None
 
 
 def catalogue() -> list[Kind]:

@@ -1,0 +1,75 @@
+"""How far sound is computed ahead of the ear: little at rest, more as soon as it comes late."""
+
+import time
+from collections.abc import Callable
+
+CHOICES_MS = (40, 80, 160, 320, 640)
+"""What can be chosen by hand instead."""
+LEAST_MS = 60.0
+MOST_MS = 1000.0
+GROWTH, SHRINKING = 1.5, 0.8
+QUIET_S = 15.0
+"""So long without lateness, and the time ahead shrinks a step."""
+GROW_EVERY_S = 0.25
+LATE_SHARE = 0.35
+"""What is left of the time ahead when sound counts as late."""
+EMPTY_MS = 15.0
+FILL_S = 1.0
+"""So long the time ahead may take to fill before play counts as behind."""
+CALM_S = 3.0
+"""So long after the last lateness play still counts as behind."""
+
+
+class TimeAhead:
+    """Watches how much sound is ready and decides how much there should be."""
+
+    def __init__(self, clock: Callable[[], float] = time.monotonic) -> None:
+        self._clock = clock
+        self._automatic = LEAST_MS
+        self.chosen: int | None = None
+        self._filled = False
+        self._begun = self._shrunk = clock()
+        self._grown = self._begun - GROW_EVERY_S
+        self._late = -CALM_S
+
+    @property
+    def ms(self) -> float:
+        """What is aimed at, in milliseconds."""
+        return self._automatic if self.chosen is None else float(self.chosen)
+
+    @property
+    def behind(self) -> bool:
+        """Whether play is late, or was a moment ago: everything else has to wait."""
+        now = self._clock()
+        filling = not self._filled and now - self._begun > FILL_S
+        return filling or now - self._late < CALM_S
+
+    def begin(self) -> None:
+        """Start anew, as after a jump: nothing is ready, and that is not late."""
+        self._filled = False
+        self._begun = self._clock()
+
+    def note(self, ready_ms: float) -> None:
+        """Take how much sound is ready while it plays."""
+        now = self._clock()
+        if ready_ms >= self.ms:
+            self._filled = True
+        if ready_ms < (LATE_SHARE * self.ms if self._filled else EMPTY_MS):
+            if self._filled or now - self._begun > GROW_EVERY_S:
+                self._note_late(now)
+        elif self._filled and now - max(self._late, self._shrunk, self._begun) > QUIET_S:
+            self._automatic = max(LEAST_MS, SHRINKING * self._automatic)
+            self._shrunk = now
+
+    def missed(self) -> None:
+        """Note that the ear has missed something."""
+        self._note_late(self._clock())
+
+    def _note_late(self, now: float) -> None:
+        self._late = now
+        if now - self._grown < GROW_EVERY_S:
+            return
+        self._grown = now
+        self._filled = False
+        self._begun = now
+        self._automatic = min(MOST_MS, GROWTH * self._automatic)

@@ -1,0 +1,84 @@
+"""The time ahead: grows when sound comes late, shrinks after quiet, stays where it is chosen."""
+
+from salt_anvil.live.ahead import CALM_S, LEAST_MS, MOST_MS, QUIET_S, TimeAhead
+
+
+class Clock:
+    now = 100.0
+
+    def __call__(self) -> float:
+        return self.now
+
+
+def ahead() -> tuple[TimeAhead, Clock]:
+    clock = Clock()
+    return TimeAhead(clock), clock
+
+
+def test_it_is_little_at_rest_and_not_behind_while_it_fills() -> None:
+    time, clock = ahead()
+    for ready in (0.0, 20.0, 40.0, 62.0):
+        time.note(ready)
+        clock.now += 0.02
+    assert time.ms == LEAST_MS
+    assert not time.behind
+
+
+def test_it_grows_step_by_step_and_no_further_than_it_may() -> None:
+    time, clock = ahead()
+    time.note(LEAST_MS)
+    seen = [time.ms]
+    for _ in range(40):
+        clock.now += 0.3
+        time.note(5.0)
+        seen.append(time.ms)
+    assert seen[1] == 1.5 * LEAST_MS
+    assert seen == sorted(seen)
+    assert seen[-1] == MOST_MS
+    assert time.behind
+
+
+def test_one_late_moment_is_one_step() -> None:
+    time, clock = ahead()
+    time.note(LEAST_MS)
+    for _ in range(10):
+        clock.now += 0.01
+        time.note(5.0)
+    assert time.ms == 1.5 * LEAST_MS
+
+
+def test_after_quiet_it_shrinks_and_is_not_behind() -> None:
+    time, clock = ahead()
+    time.note(LEAST_MS)
+    time.missed()
+    grown = time.ms
+    time.note(grown)
+    clock.now += CALM_S + 0.1
+    time.note(grown)
+    assert not time.behind
+    assert time.ms == grown
+    for _ in range(100):
+        clock.now += QUIET_S + 0.1
+        time.note(time.ms)
+    assert time.ms == LEAST_MS
+
+
+def test_an_engine_that_never_fills_it_is_behind() -> None:
+    time, clock = ahead()
+    for _ in range(20):
+        clock.now += 0.1
+        time.note(30.0)
+    assert time.behind
+
+
+def test_what_is_chosen_by_hand_stays() -> None:
+    time, clock = ahead()
+    time.chosen = 40
+    time.note(40)
+    for _ in range(10):
+        clock.now += 1
+        time.note(1.0)
+    assert time.ms == 40
+    assert time.behind
+    time.chosen = None
+    assert time.ms > LEAST_MS
