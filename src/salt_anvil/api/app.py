@@ -9,6 +9,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import ValidationError
+from starlette.exceptions import HTTPException
 from starlette.staticfiles import StaticFiles
 
 from salt_anvil.api import live, models, routes
@@ -42,6 +43,7 @@ def create_app(hub: Hub, hosts: list[str]) -> FastAPI:
     for kind, status in STATUS.items():
         app.add_exception_handler(kind, partial(_refused, status))
     app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(HTTPException, _nowhere)
     app.add_middleware(Guard, hosts=hosts)
     if PAGES.is_dir():
         app.mount("/", StaticFiles(directory=PAGES, html=True), name="pages")
@@ -50,6 +52,13 @@ def create_app(hub: Hub, hosts: list[str]) -> FastAPI:
 
 async def _refused(status: int, request: Request, error: Exception) -> JSONResponse:
     return JSONResponse(models.Problem(error=str(error)).model_dump(), status)
+
+
+async def _nowhere(request: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, HTTPException)
+    words = {404: "there is nothing at this address", 405: "that cannot be done at this address"}
+    said = words.get(error.status_code, str(error.detail))
+    return JSONResponse(models.Problem(error=said).model_dump(), error.status_code)
 
 
 async def _invalid(request: Request, error: Exception) -> JSONResponse:

@@ -8,7 +8,7 @@ from salt_anvil.core.edits import Edit
 from salt_anvil.core.lab import LabOptions
 from salt_anvil.core.measure.ledger import Later, Ledger
 from salt_anvil.core.session import Model, Session
-from salt_anvil.live.messages import BlockReport, Command, Event
+from salt_anvil.live.messages import BlockReport, Command, Event, Frame
 
 
 class Problem(BaseModel):
@@ -100,7 +100,7 @@ class LedgerAnswer(BaseModel):
 class Openings(BaseModel):
     """Frames at which a gate opened."""
 
-    frames: list[int] = Field(max_length=100_000)
+    frames: list[Frame] = Field(max_length=100_000)
 
 
 class ThresholdAnswer(BaseModel):

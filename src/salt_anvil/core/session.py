@@ -23,6 +23,7 @@ from salt_anvil.core.processors import REGISTRY, Params, processor
 
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_.-]+$")]
 Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f\x7f]+$")]
+SOURCE = r"^(own|(input|strip|branch|stage):[^\x00-\x1f\x7f]+)$"
 Audio = Annotated[str, Field(max_length=200, pattern=r"^[A-Za-z0-9_.-]+$")]
 """The id of a decoded file."""
 Slot = Literal["A", "B", "C", "D"]
@@ -41,9 +42,7 @@ class Model(BaseModel):
 class Key(Model):
     """What a stage listens to, and through which filter."""
 
-    source: str = Field(
-        "own", max_length=160, pattern=r"^(own|(input|strip|branch|stage):[^\x00-\x1f\x7f]+)$"
-    )
+    source: str = Field("own", max_length=160, pattern=SOURCE)
     tap: Literal["in", "out"] = "out"
     low_hz: float | None = Field(None, ge=10, le=20000)
     high_hz: float | None = Field(None, ge=10, le=20000)

@@ -148,7 +148,9 @@ class Viewer:
         )  # fmt: skip
 
     def _cells(self, item: StripPlan, stage: str, name: str) -> NDArray[np.float32]:
-        node = next(n for n in item.graph.nodes if n.name == stage)
+        node = next((n for n in item.graph.nodes if n.name == stage), None)
+        if node is None:
+            raise MissingError(f"there is no stage “{stage}” on {item.strip.name}")
         mark = self._marks[item.strip.id]
         return self._cache.cells(mark, stage, name, node.context.channels)
 

@@ -1,6 +1,7 @@
 """One tab's playback: a mixer that runs ahead of what the tab has played."""
 
 import math
+import os
 import time
 from collections import deque
 from collections.abc import Callable
@@ -38,7 +39,7 @@ from salt_anvil.live.messages import BlockReport, Listen, StageMeter, Transport
 
 COLD_LIMIT_S = 12.0
 """Without a checkpoint, a seek rolls forward over at most this much."""
-START_S = 0.25
+START_S = float(os.environ.get("SALT_ANVIL_START_S", "0.25"))
 """Nobody waits longer than this for the first sound: the exact state is handed over later."""
 LOUDEST = 1000.0
 """Amplitude that nothing passes on its way out (+60 dBFS)."""
