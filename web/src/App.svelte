@@ -21,6 +21,12 @@
   // For the tests, which record what the worklet plays.
   Object.assign(window, { saltAnvil: { live, work, span } });
 
+  live.onEvent((event) => {
+    if (event.type !== 'removed' || event.session !== work.state?.id) return;
+    work.close('This session was deleted; the audio it used is kept.');
+    view = 'sessions';
+  });
+
   let view = $state<View>('sessions');
   let theme = $state(applyTheme(localStorage.getItem('theme')));
   let sheet = $state<'print' | 'revisions' | 'keys' | null>(null);

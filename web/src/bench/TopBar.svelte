@@ -1,6 +1,7 @@
 <script lang="ts">
   import Scrub from '../components/Scrub.svelte';
   import { barBeat, clock, figure } from '../lib/figures';
+  import SoundState from './SoundState.svelte';
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
 
@@ -39,7 +40,7 @@
 </script>
 
 <header class="top">
-  <b>Salt Anvil</b>
+  <b class="mark">Salt Anvil</b>
   <nav aria-label="Views">
     {#each ['sessions', 'bench', 'desk', 'lab'] as const as name (name)}
       <button
@@ -100,9 +101,11 @@
     <button onclick={onprint}>print</button>
     <span class="loud" title="Main bus: loudness of the last 400 ms, true peak since play began">
       <b>{live.momentary > -100 ? figure(live.momentary, 1) : '–'}</b> LUFS
-      <b>{live.truePeak > -100 ? figure(live.truePeak, 1) : '–'}</b> dBTP
+      <span class="wide"
+        ><b>{live.truePeak > -100 ? figure(live.truePeak, 1) : '–'}</b> dBTP</span
+      >
     </span>
-    {#if live.missed > 0}<span class="missed" role="status">{live.missed} missed</span>{/if}
+    <SoundState {live} rate={model.rate} bpm={model.bpm} />
   {:else}
     <span class="space"></span>
   {/if}
@@ -136,7 +139,28 @@
   .name {
     overflow: hidden;
     text-overflow: ellipsis;
-    min-width: 0;
+    min-width: 64px;
+  }
+  .top > :global(*:not(.name):not(.space)) {
+    flex: none;
+  }
+  @media (max-width: 1199px) {
+    .top {
+      gap: 8px;
+      padding: 0 8px;
+    }
+    .mark {
+      display: none;
+    }
+    nav button {
+      padding: 3px 6px;
+    }
+    .loud {
+      min-width: 0;
+    }
+    .wide {
+      display: none;
+    }
   }
   .space {
     flex: 1;

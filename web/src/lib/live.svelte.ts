@@ -10,9 +10,21 @@ interface Meter {
   reduction: number;
 }
 
+/** A place where the ear missed something, and why. */
+export interface Miss {
+  count: number;
+  frame: number;
+  words: string;
+  at: Date;
+}
+
 const HOLD_S = 1.5;
-/** The page is brought up to date at most this often. */
-const TICK_MS = 40;
+/** The page is brought up to date at most this often, and less often when it is late itself. */
+const TICK_MS = 50;
+const LAZIEST_MS = 400;
+/** What is said to play must be heard within this time, or the page says why it is not. */
+const SILENT_MS = 300;
+const MISSES_KEPT = 50;
 
 /** The live connection: transport, meters, and what is heard. One for the page. */
 export class Live {
@@ -25,6 +37,10 @@ export class Live {
   });
   connected = $state(false);
   missed = $state(0);
+  misses = $state.raw<Miss[]>([]);
+  ahead = $state.raw({ ms: 60, chosen: null as number | null, behind: false });
+  /** Why nothing is heard although it plays. */
+  silent = $state<string | null>(null);
   frame = $state(0);
   side = $state<Side>('out');
   held = $state<Side | null>(null);
@@ -46,6 +62,10 @@ export class Live {
   private told = new Set<(batch: Told[]) => void>();
   private batch: Told[] = [];
   private ticked = 0;
+  private tick = TICK_MS;
+  private missedBefore = 0;
+  private missedInAll = 0;
+  private silence = 0;
   private reopen: string[] = [];
 
   constructor() {
@@ -68,7 +88,17 @@ export class Live {
 
   send(command: Command): void {
     const text = JSON.stringify(command);
-    if (command.type === 'open') this.reopen = [text];
+    if (command.type === 'open') {
+      this.reopen = [text];
+      this.missedBefore = this.missedInAll;
+      this.missed = 0;
+      this.misses = [];
+      this.meters = {};
+      this.queue = [];
+      this.transport = { ...this.transport, playing: false, frame: 0, loop: null };
+      this.frame = 0;
+      this.hush();
+    }
     if (command.type === 'listen') this.reopen = [...this.reopen.slice(0, 1), text];
     this.worker.postMessage({ type: 'send', text });
   }
@@ -124,6 +154,7 @@ export class Live {
     else if (message.type === 'connected') this.joined();
     else if (message.type === 'gone') {
       this.connected = false;
+      this.hush();
       this.transport = { ...this.transport, playing: false };
     }
   }
@@ -137,19 +168,30 @@ export class Live {
   private event(event: Event): void {
     if (event.type === 'transport') {
       this.transport = event;
+      this.listenFor(event.playing && event.epoch !== this.heard ? event.epoch : null);
       if (event.epoch !== this.position.epoch) {
-        this.queue = this.queue.filter((told) => told.epoch >= event.epoch);
+        this.queue = this.queue.filter((told) => told.epoch === event.epoch);
         this.position = { frame: event.frame, at: 0, epoch: event.epoch };
         if (!event.playing) this.frame = event.frame;
       }
       if (!event.playing) this.meters = {};
     } else if (event.type === 'refused') this.refused = event.text;
+    else if (event.type === 'ahead') this.ahead = event;
+    else if (event.type === 'missed') {
+      const miss = { ...event, at: new Date() };
+      this.misses = [miss, ...this.misses].slice(0, MISSES_KEPT);
+    }
     for (const listener of this.listeners) listener(event);
   }
 
   /** What has been played says which reports are due. */
   private step(used: Used): void {
-    this.missed = used.missed;
+    this.missedInAll = used.missed;
+    this.missed = used.missed - this.missedBefore;
+    if (used.frames > 0) {
+      this.heard = used.epoch;
+      if (this.silence) this.hush();
+    }
     if (used.epoch !== this.position.epoch || used.frame < 0) return;
     this.position = { frame: used.frame, at: performance.now(), epoch: used.epoch };
     while (this.queue[0] && this.isDue(this.queue[0], used)) {
@@ -157,8 +199,15 @@ export class Live {
       if (due) this.batch.push(due);
     }
     const time = performance.now();
-    if (time - this.ticked < TICK_MS) return;
+    if (time - this.ticked < this.tick) return;
     this.ticked = time;
+    // How long it takes until the page is drawn says how often it can be.
+    requestAnimationFrame(() =>
+      setTimeout(() => {
+        const took = performance.now() - time;
+        this.tick = Math.min(Math.max(TICK_MS, 2 * took, 0.8 * this.tick), LAZIEST_MS);
+      }),
+    );
     this.frame = used.frame;
     const batch = this.batch.splice(0);
     const last = batch[batch.length - 1];
@@ -168,9 +217,28 @@ export class Live {
     this.meters = this.metered(batch);
   }
 
+  private heard = -1;
+
+  /** Notes when what plays should be heard; says why not, if it is not. */
+  private listenFor(epoch: number | null): void {
+    this.hush();
+    if (epoch === null) return;
+    this.silence = window.setTimeout(() => {
+      if (this.heard === epoch || !this.transport.playing) return;
+      if (this.context?.state !== 'running') {
+        this.silent = 'the browser holds the sound back: click Play';
+      } else this.silent = this.transport.waiting ?? 'the engine is behind';
+    }, SILENT_MS);
+  }
+
+  private hush(): void {
+    window.clearTimeout(this.silence);
+    this.silence = 0;
+    this.silent = null;
+  }
+
   private isDue(told: Told, used: Used): boolean {
-    if (told.epoch < used.epoch) return true;
-    if (told.epoch > used.epoch) return false;
+    if (told.epoch !== used.epoch) return true;
     const later = this.queue[1];
     const wrapped = later !== undefined && later.frame < told.frame;
     if (wrapped && used.frame < told.frame) return true;

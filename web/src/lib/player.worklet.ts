@@ -27,6 +27,7 @@ class Player extends AudioWorkletProcessor {
   private used = 0;
   private told = 0;
   private missed = 0;
+  private wanted = 2 * BLOCK;
   private before = { now: 0, to: 0 };
   private after = { now: 1, to: 1 };
   private worker: MessagePort | null = null;
@@ -53,10 +54,11 @@ class Player extends AudioWorkletProcessor {
   private take(message: Piece | Stand): void {
     if (message.type === 'stand') {
       this.playing = message.playing;
-      if (message.epoch > this.epoch) this.leave(message.epoch);
+      if (message.epoch !== this.epoch || message.anew) this.leave(message.epoch);
     } else {
-      if (message.epoch > this.epoch) this.leave(message.epoch);
-      if (message.epoch === this.epoch) (this.leaving ? this.next : this.queue).push(message);
+      // What comes, comes in order: another epoch is a newer one, of whichever engine.
+      if (message.epoch !== this.epoch) this.leave(message.epoch);
+      (this.leaving ? this.next : this.queue).push(message);
     }
   }
 
@@ -77,6 +79,7 @@ class Player extends AudioWorkletProcessor {
     this.fade = 0;
     this.used = 0;
     this.told = 0;
+    this.wanted = 2 * BLOCK;
   }
 
   private approach(gain: { now: number; to: number }): number {
@@ -89,7 +92,7 @@ class Player extends AudioWorkletProcessor {
     const left = outputs[0]?.[0];
     const right = outputs[0]?.[1] ?? left;
     if (!left || !right) return true;
-    if (!this.running && this.waiting() >= 2 * BLOCK) this.running = true;
+    if (!this.running && this.waiting() >= this.wanted) this.running = true;
     if (!this.running && !this.playing && this.queue.length > 0) this.running = true;
     const first = this.queue[0];
     const frame = first && this.running ? first.frame + this.offset : -1;
@@ -97,6 +100,8 @@ class Player extends AudioWorkletProcessor {
       const piece = this.queue[0];
       if (!piece) {
         if (this.playing) this.missed += 1;
+        // Once something was late, a little more is waited for.
+        this.wanted = 3 * BLOCK;
         this.running = false;
         break;
       }

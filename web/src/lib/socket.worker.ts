@@ -24,6 +24,7 @@ function connect(url: string): void {
   socket = new WebSocket(url);
   socket.binaryType = 'arraybuffer';
   socket.onopen = () => {
+    worklet?.postMessage({ type: 'stand', epoch: 0, playing: false, anew: true });
     self.postMessage({ type: 'connected' });
     for (const text of waiting.splice(0)) socket?.send(text);
   };
@@ -64,6 +65,8 @@ function sound(data: ArrayBuffer): void {
 }
 
 function used(message: Used): void {
-  send(JSON.stringify({ type: 'played', epoch: message.epoch, frames: message.frames }));
+  const { epoch, frames, frame, missed } = message;
+  const at = frame >= 0 ? Math.round(frame) : null;
+  send(JSON.stringify({ type: 'played', epoch, frames, frame: at, missed }));
   self.postMessage(message);
 }

@@ -12,8 +12,10 @@ export interface Piece {
   sound: Float32Array<ArrayBuffer>;
 }
 
+/** How play stands; `anew` after a new connection, when nothing of before is on its way. */
 export interface Stand {
   type: 'stand';
+  anew?: boolean;
   epoch: number;
   playing: boolean;
 }

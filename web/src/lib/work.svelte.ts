@@ -146,6 +146,16 @@ export class Work {
     if (first) this.select(first.id);
   }
 
+  /** Lets the session go, because it is no longer there. */
+  close(why: string): void {
+    this.state = null;
+    this.held = {};
+    this.lanes = [];
+    this.lane = null;
+    this.stripId = this.stageId = this.branchId = '';
+    this.problem = why;
+  }
+
   select(strip: string, stage?: string): void {
     this.dropTrying();
     this.stripId = strip;

@@ -82,12 +82,9 @@ def short_term(rows: NDArray[np.float64]) -> NDArray[np.float64]:
 def integrated(rows: NDArray[np.float64]) -> float:
     """Return the gated loudness in LUFS of a passage (BS.1770-4, annex 1).
 
-    rows: K-weighted power, channels summed, per 100 ms. Passages shorter than 400 ms are taken
-    as one block.
+    rows: K-weighted power, channels summed, per 100 ms. Less than 400 ms has no loudness.
     """
     blocks = _windows(rows, 4)
-    if len(blocks) == 0:
-        blocks = np.array([rows.mean()]) if len(rows) else np.empty(0)
     kept = blocks[_level(blocks) > ABSOLUTE_GATE]
     if len(kept) == 0:
         return SILENT

@@ -12,7 +12,7 @@ from salt_anvil.core.measure.truepeak import EDGE, interpolated_peak
 
 RANGES_HZ = (150.0, 800.0, 5000.0)
 """Corners of the four ranges of energy: lows, low middle, high middle, highs."""
-K, POWER_L, POWER_R, PEAK, TRUE_PEAK, SUM, RANGE = 0, 1, 2, 3, 4, 5, 6
+K, POWER_L, POWER_R, PEAK, TRUE_PEAK, SUM, SHARE, RANGE = 0, 1, 2, 3, 4, 5, 6, 7
 COLUMNS = RANGE + len(RANGES_HZ) + 1
 
 Rows = NDArray[np.float64]
@@ -27,7 +27,9 @@ class RowMeter:
     """Takes blocks of any length; gives finished rows (COLUMNS figures each).
 
     Columns: K-weighted power (channels summed), mean square left and right, sample peak, true
-    peak, offset (mean), power in each of the four ranges.
+    peak, offset (mean), the share of 100 ms that the row is long, power in each of the four
+    ranges. A row is given when a frame behind it is there: the last one may be shorter, and its
+    true peak holds what the interpolation still gives after the end.
     """
 
     def __init__(self, rate: int, channels: int) -> None:
@@ -47,21 +49,23 @@ class RowMeter:
         self.bad += bad
         self._waiting.append(block)
         self._count += len(block)
-        if self._count < self._hop:
+        if self._count <= self._hop:
             return np.empty((0, COLUMNS))
         whole = np.concatenate(self._waiting) if len(self._waiting) > 1 else block
-        count = len(whole) // self._hop
+        count = (len(whole) - 1) // self._hop
         rest = whole[count * self._hop :]
         self._waiting, self._count = [rest], len(rest)
         return self._rows(whole[: count * self._hop], self._hop)
 
     def flush(self) -> Rows:
-        """Return the last, shorter row, if there is one; its powers are over its own length."""
+        """Return the last row, if there is any sound; its powers are over its own length."""
         rest = np.concatenate(self._waiting) if self._waiting else np.empty((0, 1))
         self._waiting, self._count = [], 0
-        return self._rows(rest, len(rest)) if len(rest) else np.empty((0, COLUMNS))
+        if not len(rest):
+            return np.empty((0, COLUMNS))
+        return self._rows(rest, len(rest), np.zeros((EDGE, rest.shape[1])))
 
-    def _rows(self, sound: Sound, hop: int) -> Rows:
+    def _rows(self, sound: Sound, hop: int, after: Sound | None = None) -> Rows:
         channels = sound.shape[1]
         rows = np.zeros((len(sound) // hop, COLUMNS))
         weighted = np.empty_like(sound)
@@ -72,17 +76,19 @@ class RowMeter:
         rows[:, POWER_L], rows[:, POWER_R] = powers[:, 0], powers[:, -1]
         rows[:, PEAK] = np.abs(pieces).max(axis=(1, 2))
         rows[:, SUM] = pieces.mean(axis=(1, 2))
+        rows[:, SHARE] = hop / self._hop
         whole = np.concatenate([self._past, sound])
         for index in range(len(rows)):
             piece = whole[index * hop : (index + 1) * hop + EDGE]
+            if after is not None:
+                piece = np.concatenate([piece, after])
             rows[index, TRUE_PEAK] = interpolated_peak(piece, rows[index, PEAK])
         self._past = whole[-EDGE:]
-        if hop == self._hop:
-            rows[:, RANGE:] = self._ranges(pieces, powers.mean(axis=1))
+        rows[:, RANGE:] = self._ranges(pieces, powers.mean(axis=1))
         return rows
 
     def _ranges(self, pieces: Sound, power: Sound) -> Sound:
-        spectrum = np.fft.rfft(pieces, axis=1)
+        spectrum = np.fft.rfft(pieces, self._hop, axis=1)
         energy = (np.square(spectrum.real) + np.square(spectrum.imag)).sum(axis=2)
         energy[:, 0] = 0.0
         split = np.add.reduceat(energy, self._edges, axis=1)
@@ -108,27 +114,33 @@ class Figures:
 
 
 def figures(rows: Rows) -> Figures:
-    """Return the figures of a passage given as rows."""
+    """Return the figures of a passage given as rows.
+
+    Means are weighted by the rows' lengths; for loudness, a row that is not whole is not used
+    (BS.1770-4, annex 1: an incomplete gating block at the end is left out).
+    """
     if len(rows) == 0:
         rows = np.zeros((1, COLUMNS))
-    power = float(rows[:, [POWER_L, POWER_R]].mean())
+    share = rows[:, SHARE]
+    means = share @ rows / max(float(share.sum()), 1e-12)
+    left, right = float(means[POWER_L]), float(means[POWER_R])
+    power = (left + right) / 2
     peak = float(rows[:, PEAK].max())
-    left, right = (float(rows[:, c].mean()) for c in (POWER_L, POWER_R))
-    three = loudness.short_term(rows[:, K])
-    moments = loudness.momentary(rows[:, K])
-    ranges = rows[:, RANGE:].mean(axis=0)
+    weighted = rows[share == 1.0, K]
+    three = loudness.short_term(weighted)
+    moments = loudness.momentary(weighted)
     return Figures(
-        loudness=loudness.integrated(rows[:, K]),
+        loudness=loudness.integrated(weighted),
         loudest=_most(three, loudness.SILENT),
         momentary_most=_most(moments, loudness.SILENT),
-        loudness_range=loudness.loudness_range(rows[:, K]),
+        loudness_range=loudness.loudness_range(weighted),
         true_peak=_amplitude_db(float(rows[:, TRUE_PEAK].max())),
         peak=_amplitude_db(peak),
         rms=_power_db(power),
         crest=_amplitude_db(peak) - _power_db(power) if power > 1e-12 else None,
-        ranges=[_power_db(float(r)) for r in ranges],
+        ranges=[_power_db(float(r)) for r in means[RANGE:]],
         left_right=_power_db(right) - _power_db(left) if min(left, right) > 1e-12 else None,
-        offset=float(rows[:, SUM].mean()),
+        offset=float(means[SUM]),
     )
 
 
