@@ -135,6 +135,13 @@ def random_play_edit(random: Random, session: Session) -> e.Edit:
         lambda: e.SetStrip(strip=strip.id, field="name", value="Named"),
         lambda: e.SetStrip(strip=strip.id, field="pan", value=float(random.uniform(-1, 1))),
         lambda: e.AddLever(name="L2"),
+        lambda: e.MoveStrip(strip=strip.id, before=pick(random, [None, strips[0].id])),
+        lambda: e.DuplicateStrip(strip=strip.id),
+        lambda: e.AddSection(start_s=float(random.uniform(0, 0.2)), end_s=0.22),
+        lambda: e.SetSection(section=0, end_s=float(random.uniform(0.01, 0.2))),
+        lambda: e.RemoveSection(section=0),
+        lambda: e.PasteElements(place=strip.id, index=0, elements=[
+            x.model_dump() for x in pick(random, strips).chain] or [{"id": "q", "kind": "trim"}]),
         lambda: e.ApplyRecipe(place=strip.id, index=0, recipe=recipe),
         lambda: e.WriteLane(owner=strip.id, control="fader_db", points=[
             {"at_s": 0.01, "value": -6.0}, {"at_s": 0.1, "value": 0.0}]),

@@ -15,7 +15,7 @@ ALLOWED = {
     "store": {"core", "store"},
     "demo": {"core", "files", "store", "demo"},
     "jobs": {"core", "files", "store", "jobs", "_kernel_cache"},
-    "live": {"core", "files", "live", "_kernel_cache"},
+    "live": {"core", "files", "live", "_kernel_cache", "warm"},
 }
 CORE_OUTSIDE = {"numpy", "scipy", "numba", "pydantic", "annotated_types"}
 NOT_IN_CORE = {"fastapi", "sqlite3", "asyncio", "time", "pathlib", "os", "io", "datetime"}

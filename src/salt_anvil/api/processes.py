@@ -126,6 +126,9 @@ class Helper:
 
     def _replace(self) -> None:
         self._process.join(1)
+        self._wake.wait(0.2)  # A server that is ended takes its helpers with it.
+        if self._closing:
+            return
         now, why = time.monotonic(), self._why
         self._ends.append(now)
         tired = len(self._ends) == ENDS and now - self._ends[0] < WITHIN_S

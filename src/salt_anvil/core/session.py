@@ -170,6 +170,8 @@ class Strip(Model):
     name: Name
     kind: Literal["track", "bus", "main"]
     audio: Audio | None = None
+    mark: str | None = Field(None, pattern=r"^[A-Z]$")
+    """A letter of the user's, to tell strips that belong together."""
     channels: Literal[1, 2] = 2
     frames: int = Field(0, ge=0)
     trim_db: float = Field(0, ge=-60, le=24)
@@ -186,10 +188,11 @@ class Strip(Model):
 
 
 class Section(Model):
-    """A named part of the song, up to the next one."""
+    """A named part of the song, up to its end, or to the next one if it has none."""
 
     name: Name
     start_s: float = Field(ge=0)
+    end_s: float | None = Field(None, gt=0)
 
 
 class Point(Model):
@@ -258,7 +261,24 @@ class Session(Model):
         starts = [s.start_s for s in self.sections]
         if starts != sorted(set(starts)):
             raise ValueError("sections must start one after another")
+        stops = [starts[i] if s.end_s is None else s.end_s for i, s in enumerate(self.sections)]
+        if any(stop < start for start, stop in zip(starts, stops, strict=True)) or any(
+            stop > after + 1e-9 for stop, after in zip(stops, starts[1:], strict=False)
+        ):
+            raise ValueError("a section must end behind its start, and before the next one begins")
         return self
+
+    def section_spans(self) -> list[tuple[str, float, float]]:
+        """Return every section's name, and where it begins and ends in seconds."""
+        song = self.frames() / self.rate
+        found = []
+        for index, section in enumerate(self.sections):
+            later = self.sections[index + 1 :]
+            end = section.end_s
+            if end is None:
+                end = later[0].start_s if later else song
+            found.append((section.name, section.start_s, max(end, section.start_s)))
+        return found
 
     def strip(self, strip_id: str) -> Strip:
         """Return a strip by its id.

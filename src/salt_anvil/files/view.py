@@ -301,12 +301,12 @@ def _parallel(chain: list[Element], at: str) -> bool:
 
 
 def spans(session: Session) -> list[Span]:
-    """Return the sections as frames; each ends where the next begins."""
-    starts = [round(s.start_s * session.rate) for s in session.sections]
-    ends = [*starts[1:], session.frames()][: len(starts)]
-    return [
-        Span(s.name, b, e) for s, b, e in zip(session.sections, starts, ends, strict=True) if b < e
+    """Return the sections as frames."""
+    found = [
+        Span(name, round(begin * session.rate), min(round(end * session.rate), session.frames()))
+        for name, begin, end in session.section_spans()
     ]
+    return [s for s in found if s.begin < s.end]
 
 
 def _columns(

@@ -46,6 +46,7 @@ from salt_anvil.live.messages import (
 )
 from salt_anvil.live.player import Piece, Player, Shelf
 from salt_anvil.live.watch import Watch
+from salt_anvil.warm import compile_kernels
 
 IDLE_S = 0.02
 BUSY_S = 0.002
@@ -71,6 +72,7 @@ def run_engine(pipe: Connection, data: Path, parent: int) -> None:
     """
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     engine = Engine(pipe, data)
+    compile_kernels()  # From the cache: what is loaded in the first block is missed in the first.
     watch = Watch(lambda: engine.send(("alive",)), lambda why: engine.send(("dying", why)))
     while os.getppid() == parent:
         try:

@@ -1,6 +1,8 @@
 <script lang="ts">
   import type { Live } from '../lib/live.svelte';
+  import { barFrames, sectionAt, sectionSpans, snapped } from '../lib/sections';
   import type { Work } from '../lib/work.svelte';
+  import SectionRow from './SectionRow.svelte';
   import type { Span } from './span.svelte';
 
   interface Props {
@@ -11,14 +13,21 @@
   }
   let { work, live, span, width }: Props = $props();
 
-  const sections = $derived(work.model?.sections ?? []);
+  /** Room that a bar's number takes, so that none is cut at the right edge. */
+  const LABEL_PX = 30;
   const bars = $derived(lines());
+  let sectionRow: SectionRow | undefined = $state();
   let from: number | null = null;
   let moved = false;
 
+  export function addSection(): void {
+    void sectionRow?.addHere();
+  }
+
   function lines(): { at: number; name: string }[] {
-    const bpm = work.model?.bpm;
-    const unit = bpm ? (240 / bpm) * work.rate : work.rate;
+    if (!work.model) return [];
+    const bpm = work.model.bpm;
+    const unit = barFrames(work.model);
     const shown = (span.end - span.begin) / unit;
     const room = width / 44;
     const step = [0.25, 1, 2, 4, 8, 16, 32, 64].find((n) => shown / n <= room) ?? 128;
@@ -28,26 +37,17 @@
       const bar = n * step;
       const whole = Math.floor(bar);
       const beat = Math.round((bar - whole) * 4);
+      const at = span.share(n * unit * step);
       const name = bpm ? (beat ? `${whole + 1}.${beat + 1}` : `${whole + 1}`) : `${bar} s`;
-      found.push({ at: span.share(n * unit * step), name });
+      found.push({ at, name: at * width > width - LABEL_PX ? '' : name });
     }
     return found;
   }
 
-  function startOf(index: number): number {
-    return Math.round((sections[index]?.start_s ?? 0) * work.rate);
-  }
-  function endOf(index: number): number {
-    const next = sections[index + 1];
-    return next ? Math.round(next.start_s * work.rate) : work.frames;
-  }
-
   /** The nearest beat, or the frame itself when there is no tempo or Shift is held. */
-  function snapped(frame: number, free: boolean): number {
-    const bpm = work.model?.bpm;
-    if (!bpm || free) return Math.max(Math.round(frame), 0);
-    const beat = (60 / bpm) * work.rate;
-    return Math.max(Math.round(Math.round(frame / beat) * beat), 0);
+  function beat(frame: number, free: boolean): number {
+    if (!work.model) return 0;
+    return snapped(frame, barFrames(work.model) / 4, free || !work.model.bpm);
   }
 
   function down(event: PointerEvent): void {
@@ -63,8 +63,8 @@
     const box = (event.currentTarget as HTMLElement).getBoundingClientRect();
     const a = span.frame((from - box.left) / box.width);
     const b = span.frame((event.clientX - box.left) / box.width);
-    const begin = snapped(Math.min(a, b), event.shiftKey);
-    const end = Math.min(snapped(Math.max(a, b), event.shiftKey), work.frames);
+    const begin = beat(Math.min(a, b), event.shiftKey);
+    const end = Math.min(beat(Math.max(a, b), event.shiftKey), work.frames);
     if (end > begin) live.send({ type: 'loop', begin, end });
   }
 
@@ -73,78 +73,76 @@
   }
 
   function loopSection(event: MouseEvent): void {
+    if (!work.model) return;
     const box = (event.currentTarget as HTMLElement).getBoundingClientRect();
     const frame = span.frame((event.clientX - box.left) / box.width);
-    const index = sections.findLastIndex((_, i) => startOf(i) <= frame);
-    if (index >= 0) live.send({ type: 'loop', begin: startOf(index), end: endOf(index) });
+    const found = sectionAt(sectionSpans(work.model, work.frames), frame);
+    if (found) live.send({ type: 'loop', begin: found.begin, end: found.end });
   }
 </script>
 
-<div
-  class="ruler"
-  role="presentation"
-  title="Drag to loop, double click to loop a section"
-  onpointerdown={down}
-  onpointermove={move}
-  onpointerup={up}
-  onpointercancel={up}
-  ondblclick={loopSection}
->
-  {#each bars as bar (bar.name)}
-    <span class="bar" style:left="{100 * bar.at}%">{bar.name}</span>
-  {/each}
-  {#each sections as section, index (section.name)}
-    {@const left = span.share(startOf(index))}
-    {@const right = span.share(endOf(index))}
-    {#if right > 0 && left < 1}
-      <span
-        class="section"
-        style:left="{100 * Math.max(left, 0)}%"
-        style:max-width="{100 * (Math.min(right, 1) - Math.max(left, 0))}%">{section.name}</span
-      >
+<div class="names" aria-hidden="true"><span>section</span><span>bar</span></div>
+<div class="ruler">
+  <SectionRow bind:this={sectionRow} {work} {live} {span} />
+  <div
+    class="bars"
+    role="presentation"
+    title="Drag to loop, double click to loop a section"
+    onpointerdown={down}
+    onpointermove={move}
+    onpointerup={up}
+    onpointercancel={up}
+    ondblclick={loopSection}
+  >
+    {#each bars as bar (bar.at)}
+      <span class="bar" style:left="{100 * bar.at}%">{bar.name}</span>
+    {/each}
+    {#if live.transport.loop}
+      <i
+        style:left="{100 * span.share(live.transport.loop[0])}%"
+        style:width="{100 *
+          (span.share(live.transport.loop[1]) - span.share(live.transport.loop[0]))}%"
+      ></i>
     {/if}
-  {/each}
-  {#if live.transport.loop}
-    <i
-      style:left="{100 * span.share(live.transport.loop[0])}%"
-      style:width="{100 *
-        (span.share(live.transport.loop[1]) - span.share(live.transport.loop[0]))}%"
-    ></i>
-  {/if}
+  </div>
 </div>
 
 <style>
+  .names {
+    display: grid;
+    grid-template-rows: 18px 14px;
+    padding-right: 4px;
+    text-align: right;
+    font-size: 10px;
+    line-height: 16px;
+    color: var(--muted);
+    background: var(--ground);
+    border-bottom: 1px solid var(--hair);
+  }
   .ruler {
-    position: relative;
-    overflow: hidden;
+    display: grid;
+    grid-template-rows: 18px 14px;
+    min-width: 0;
     border-bottom: 1px solid var(--hair);
     background: var(--ground);
+  }
+  .bars {
+    position: relative;
+    overflow: hidden;
+    border-top: 1px solid var(--hair);
     cursor: col-resize;
     user-select: none;
     touch-action: none;
   }
   .bar {
     position: absolute;
-    bottom: 4px;
+    bottom: 2px;
     padding-left: 3px;
     height: 9px;
     border-left: 1px solid var(--edge);
     font-size: 10px;
     line-height: 9px;
     color: var(--muted);
-  }
-  .section {
-    position: absolute;
-    top: 0;
-    height: 14px;
-    padding: 0 6px;
-    overflow: hidden;
-    border-left: 2px solid var(--ink);
-    font-size: 12px;
-    line-height: 14px;
-    font-weight: 600;
-    white-space: nowrap;
-    background: var(--ground);
   }
   i {
     position: absolute;

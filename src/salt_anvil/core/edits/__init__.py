@@ -13,6 +13,7 @@ from salt_anvil.core.edits.moving import (
     SetLever,
     WriteLane,
 )  # fmt: skip
+from salt_anvil.core.edits.sections import AddSection, RemoveSection, SetSection
 from salt_anvil.core.edits.splits import (
     AddBranch,
     AddSplit,
@@ -27,6 +28,7 @@ from salt_anvil.core.edits.stages import (
     AddStage,
     ChooseSlot,
     MoveStage,
+    PasteElements,
     RemoveStage,
     SetParams,
     SetStage,
@@ -34,6 +36,8 @@ from salt_anvil.core.edits.stages import (
 )  # fmt: skip
 from salt_anvil.core.edits.strips import (
     AddStrip,
+    DuplicateStrip,
+    MoveStrip,
     RemoveSend,
     RemoveStrip,
     SetBusJoin,
@@ -44,8 +48,10 @@ from salt_anvil.core.edits.strips import (
 from salt_anvil.core.session import Session
 
 Edit = Annotated[
-    SetSession | SetStrip | AddStrip | RemoveStrip | SetSend | RemoveSend | SetBusJoin
-    | AddStage | RemoveStage | MoveStage | SetStage | SetParams | ChooseSlot
+    SetSession | AddSection | SetSection | RemoveSection
+    | SetStrip | AddStrip | RemoveStrip | MoveStrip | DuplicateStrip
+    | SetSend | RemoveSend | SetBusJoin
+    | AddStage | RemoveStage | MoveStage | PasteElements | SetStage | SetParams | ChooseSlot
     | AddSplit | RemoveSplit | SetSplit | SetBranch | AddBranch | RemoveBranch | CopyToSiblings
     | ApplyRecipe | SetLane | WriteLane | SetInSection | AddLever | SetLever | RemoveLever,
     Field(discriminator="type"),
@@ -66,9 +72,10 @@ def apply_edits(session: Session, edits: list[Edit]) -> tuple[Session, str]:
 
 
 __all__ = [
-    "AddBranch", "AddLever", "AddSplit", "AddStage", "AddStrip", "ApplyRecipe", "ChooseSlot",
-    "CopyToSiblings", "Edit", "MoveStage", "RemoveBranch", "RemoveLever", "RemoveSend",
-    "RemoveSplit", "RemoveStage", "RemoveStrip", "SetBranch", "SetBusJoin", "SetInSection",
-    "SetLane", "SetLever", "SetParams", "SetSend", "SetSession", "SetSplit", "SetStage",
+    "AddBranch", "AddLever", "AddSection", "AddSplit", "AddStage", "AddStrip", "ApplyRecipe",
+    "ChooseSlot", "CopyToSiblings", "DuplicateStrip", "Edit", "MoveStage", "MoveStrip",
+    "PasteElements", "RemoveBranch", "RemoveLever", "RemoveSection", "RemoveSend", "RemoveSplit",
+    "RemoveStage", "RemoveStrip", "SetBranch", "SetBusJoin", "SetInSection", "SetLane",
+    "SetLever", "SetParams", "SetSection", "SetSend", "SetSession", "SetSplit", "SetStage",
     "SetStrip", "WriteLane", "apply_edits", "differences", "rebuilt",
 ]  # fmt: skip

@@ -140,12 +140,14 @@ def taken_ids(session: Session) -> set[str]:
     return found
 
 
-def fresh_copy(chain: Iterable[Element], prefix: str, taken: set[str]) -> Chain:
+def fresh_copy(
+    chain: Iterable[Element], prefix: str, taken: set[str], names: dict[str, str] | None = None
+) -> Chain:
     """Return copies of elements under ids of their own; keys among them follow.
 
-    taken: ids in use; the new ones are added.
+    taken: ids in use; the new ones are added. names: old ids to new ones, to be filled.
     """
-    names: dict[str, str] = {}
+    names = {} if names is None else names
     return [_rekeyed(e, names) for e in [_renamed(e, prefix, taken, names) for e in chain]]
 
 

@@ -235,11 +235,9 @@ def _shape_at(points: list[Point], seconds: float) -> Literal["straight", "curve
 
 
 def _section(session: Session, name: str) -> tuple[float, float]:
-    for index, section in enumerate(session.sections):
-        if section.name == name:
-            later = session.sections[index + 1 :]
-            end = later[0].start_s if later else session.frames() / session.rate
-            return section.start_s, max(end, section.start_s)
+    for known, begin, end in session.section_spans():
+        if known == name:
+            return begin, end
     raise MissingError(f"there is no section “{name}”")
 
 

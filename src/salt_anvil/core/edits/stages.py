@@ -9,6 +9,7 @@ from salt_anvil.core.edits.base import (
     dump,
     figure,
     free,
+    fresh_copy,
     place_of,
     replaced,
     said_place,
@@ -29,7 +30,9 @@ from salt_anvil.core.session import (
     Split,
     Stage,
     Strip,
+    branches,
     checked,
+    elements,
     find_stage,
 )  # fmt: skip
 
@@ -93,6 +96,57 @@ class MoveStage(Model):
         strip, branch = place_of(done, self.place)
         where = "" if self.place == home else f" to {branch.name if branch else strip.name}"
         return done, f"{said_place(source, stage)} moved{where}"
+
+
+class PasteElements(Model):
+    """Stages and splits that were copied, of this session or another, under ids of their own.
+
+    A key that leads to what is not here becomes the stage's own input.
+    """
+
+    type: Literal["paste_elements"] = "paste_elements"
+    place: Id
+    index: int = Field(ge=0)
+    elements: list[dict[str, Any]] = Field(min_length=1, max_length=64)
+
+    def apply(self, session: Session) -> tuple[Session, str]:
+        """Return the changed session and what was done."""
+        strip, _ = place_of(session, self.place)
+        given = checked(Pasted, {"chain": self.elements}).chain
+        taken = taken_ids(session)
+        sources = {f"strip:{s.id}" for s in session.strips}
+        sources |= {f"{kind}:{name}" for kind in ("stage", "branch") for name in taken}
+        ids = {e.id for e in elements(given)} | {b.id for b in branches(given)}
+        sources |= {f"{kind}:{name}" for kind in ("stage", "branch") for name in ids}
+        chain = fresh_copy(_reachable(given, sources), strip.id, taken)
+        at = self.index
+        done = changed_at(session, self.place, lambda c: [*c[:at], *chain, *c[at:]])
+        what = title(chain[0]) if len(chain) == 1 else f"{len(chain)} stages"
+        return done, f"{strip.name}: {what} pasted"
+
+
+class Pasted(Model):
+    """What is on the clipboard."""
+
+    chain: list[Element]
+
+
+def _reachable(chain: list[Element], sources: set[str]) -> list[Element]:
+    """Return the elements; what listens to none of the sources listens to its own input."""
+    found: list[Element] = []
+    for element in chain:
+        if isinstance(element, Split):
+            parts = [
+                b.model_copy(update={"chain": _reachable(b.chain, sources)})
+                for b in element.branches
+            ]
+            found.append(element.model_copy(update={"branches": parts}))
+        elif element.key.source == "own" or element.key.source in sources:
+            found.append(element)
+        else:
+            key = element.key.model_copy(update={"source": "own"})
+            found.append(element.model_copy(update={"key": key}))
+    return found
 
 
 class SetStage(Model):

@@ -6,6 +6,7 @@ from salt_anvil.core.edits.base import (
     dump,
     figure,
     free,
+    fresh_copy,
     pruned,
     rebuilt,
     slug,
@@ -16,7 +17,7 @@ from salt_anvil.core.errors import SettingError
 from salt_anvil.core.session import Id, Join, Model, Section, Send, Session, Strip, checked
 
 StripField = Literal[
-    "name", "trim_db", "invert", "fader_db", "pan", "mute", "solo", "output"
+    "name", "trim_db", "invert", "fader_db", "pan", "mute", "solo", "output", "mark"
 ]  # fmt: skip
 
 
@@ -62,6 +63,7 @@ class SetStrip(Model):
             "solo": f"{old.name} {'soloed' if new.solo else 'not soloed'}",
             "invert": f"{old.name}: polarity {'turned' if new.invert else 'as recorded'}",
             "output": f"{old.name} to {new.output}",
+            "mark": f"{old.name} marked {new.mark}" if new.mark else f"{old.name}: no mark",
         }
         label = self.field.removesuffix("_db")
         return with_strip(session, new), said.get(
@@ -87,6 +89,56 @@ class AddStrip(Model):
             at = tracks[-1] + 1 if tracks else 0
         strips = [*session.strips[:at], strip, *session.strips[at:]]
         return rebuilt(session, strips=strips), f"{strip.name} added"
+
+
+class MoveStrip(Model):
+    """Put a strip in another place of the list: before the strip `before`, or last."""
+
+    type: Literal["move_strip"] = "move_strip"
+    strip: Id
+    before: Id | None = None
+
+    def apply(self, session: Session) -> tuple[Session, str]:
+        """Return the changed session and what was done."""
+        moved = session.strip(self.strip)
+        rest = [s for s in session.strips if s.id != moved.id]
+        at = len(rest)
+        if self.before is not None and self.before != moved.id:
+            at = rest.index(session.strip(self.before))
+        strips = [*rest[:at], moved, *rest[at:]]
+        return rebuilt(session, strips=strips), f"{moved.name} moved in the list"
+
+
+class DuplicateStrip(Model):
+    """A second strip like this one, beside it: its chain, levels, ways and automation."""
+
+    type: Literal["duplicate_strip"] = "duplicate_strip"
+    strip: Id
+
+    def apply(self, session: Session) -> tuple[Session, str]:
+        """Return the changed session and what was done."""
+        old = session.strip(self.strip)
+        if old.kind == "main":
+            raise SettingError("there is only one main bus")
+        taken = taken_ids(session)
+        names = {s.name for s in session.strips}
+        number = 2
+        while f"{old.name[:76]} {number}" in names:
+            number += 1
+        name = f"{old.name[:76]} {number}"
+        new_id = free(slug(name), taken)
+        ids = {old.id: new_id}
+        chain = fresh_copy(old.chain, new_id, taken | {new_id}, ids)
+        strip = old.model_copy(update={"id": new_id, "name": name, "chain": chain, "solo": False})
+        at = session.strips.index(old) + 1
+        strips = [*session.strips[:at], strip, *session.strips[at:]]
+        copies = [
+            a.model_copy(update={"owner": ids[a.owner]})
+            for a in session.automation
+            if a.owner in ids
+        ]
+        automation = [*session.automation, *copies]
+        return rebuilt(session, strips=strips, automation=automation), f"{old.name} duplicated"
 
 
 class RemoveStrip(Model):
