@@ -4,8 +4,12 @@
   import TopBar, { type View } from './bench/TopBar.svelte';
   import { Span } from './bench/span.svelte';
   import Sheet from './components/Sheet.svelte';
+  import TypedOver from './components/TypedOver.svelte';
+  import { typing } from './lib/typing.svelte';
   import { isTyping, KEYS } from './lib/keys';
   import { Live } from './lib/live.svelte';
+  import { sectionAt, sectionSpans } from './lib/sections';
+  import { copy, cut, paste } from './lib/clipboard';
   import { applyTheme } from './lib/theme';
   import type { SessionState, Slot } from './lib/types';
   import { Work } from './lib/work.svelte';
@@ -54,10 +58,9 @@
       live.send({ type: 'loop', begin: null, end: null });
       return;
     }
-    const starts = (work.model?.sections ?? []).map((s) => Math.round(s.start_s * work.rate));
-    const index = starts.findLastIndex((s) => s <= live.frame);
-    const begin = index >= 0 ? (starts[index] ?? 0) : 0;
-    live.send({ type: 'loop', begin, end: starts[index + 1] ?? work.frames });
+    const spans = work.model ? sectionSpans(work.model, work.frames) : [];
+    const { begin, end } = sectionAt(spans, live.frame) ?? { begin: 0, end: work.frames };
+    live.send({ type: 'loop', begin, end });
   }
 
   function step(beats: number): void {
@@ -76,7 +79,9 @@
 
   function toggle(field: 'mute' | 'solo'): void {
     const strip = work.strip;
-    if (strip) void work.edit({ type: 'set_strip', strip: strip.id, field, value: !strip[field] });
+    if (!strip) return;
+    const edits = work.together.map((s) => ({ strip: s.id, field, value: !strip[field] }));
+    void work.edit(...edits.map((e) => ({ type: 'set_strip' as const, ...e })));
   }
 
   function bypass(): void {
@@ -106,6 +111,7 @@
     m: () => toggle('mute'),
     s: () => toggle('solo'),
     b: bypass,
+    i: () => void work.addSection(live.frame),
     '[': () => work.tryPoint(-1),
     ']': () => work.tryPoint(1),
     Escape: () => work.dropTrying(),
@@ -119,6 +125,13 @@
     if (command && event.key.toLowerCase() === 'z' && view !== 'sessions') {
       event.preventDefault();
       void (event.shiftKey ? work.redo() : work.undo());
+      return;
+    }
+    const clip = { c: () => copy(work), x: () => cut(work), v: () => void paste(work) };
+    const clipped = command && view === 'bench' && clip[event.key.toLowerCase() as 'c'];
+    if (clipped && !event.shiftKey && !window.getSelection()?.toString()) {
+      event.preventDefault();
+      clipped();
       return;
     }
     if (command || event.altKey) return;
@@ -212,6 +225,7 @@
     {/if}
   </div>
 {/if}
+{#if typing.over}{#key typing.over}<TypedOver over={typing.over} />{/key}{/if}
 {#if sheet === 'print'}<PrintSheet {work} {live} onclose={() => (sheet = null)} />{/if}
 {#if sheet === 'revisions'}<RevisionSheet {work} onclose={() => (sheet = null)} />{/if}
 {#if sheet === 'keys'}

@@ -4,6 +4,7 @@ One folder a fingerprint. Points are named: ID-in and ID-out for every stage, sp
 for "chain".
     out.f32       the output after the chain, (frames, channels); every sound with its .sums
     peaks-P.f32   extremes per 64 frames at point P, (cells, min and max, channels)
+    power-P.f32   mean square per 64 frames at point P, all channels together
     rows-P.f64    figures per 100 ms at point P (see core.measure.rows)
     cells-ID-NAME.f32  a report of stage ID per 64 frames, (cells, channels)
     point-NAME.f32  a place inside the chain that another strip listens to, (frames, channels)
@@ -152,6 +153,10 @@ class StripCache:
         return self._rows(
             self.path(fingerprint, f"peaks-{point}.f32"), "<f4", 2 * channels
         ).reshape(-1, 2, channels)
+
+    def powers(self, fingerprint: str, point: str) -> NDArray[np.float32]:
+        """Return the mean square per cell so far, (cells,)."""
+        return self._rows(self.path(fingerprint, f"power-{point}.f32"), "<f4", 1)[:, 0]
 
     def cells(self, fingerprint: str, stage: str, name: str, channels: int) -> NDArray[np.float32]:
         """Return a stage's report per cell so far, (cells, channels); empty if there is none."""

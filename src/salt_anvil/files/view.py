@@ -41,7 +41,8 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Picture:
-    """Columns over frames [begin, end): extremes before and after, reduction and level in dB.
+    """Columns over frames [begin, end): extremes before and after, the level after (body: RMS
+    over 3 to 50 ms by zoom, as amplitude), reduction and detector level in dB.
 
     done: how many columns are known; the rest is not analysed yet. `before` is there at once for
     a track's own recording. detector: the stage listens to something else than this waveform, so
@@ -54,6 +55,7 @@ class Picture:
     done: int
     before: Floats
     after: Floats
+    body: Floats
     reduction: Floats
     level: Floats
     detector: bool
@@ -61,8 +63,8 @@ class Picture:
 
     def to_bytes(self) -> bytes:
         """Return one line of JSON (the numbers, and how many floats each series has), then the
-        series as little-endian float32: before, after, reduction, level."""
-        series = (self.before, self.after, self.reduction, self.level)
+        series as little-endian float32: before, after, body, reduction, level."""
+        series = (self.before, self.after, self.body, self.reduction, self.level)
         head = {
             "begin": self.begin, "end": self.end, "columns": self.columns, "done": self.done,
             "detector": self.detector, "makeup_db": self.makeup_db,
@@ -132,6 +134,7 @@ class Viewer:
         if known < columns and item.strip.audio and first == INPUT:
             size = max([s for s in PEAK_FRAMES if s <= max((end - begin) / columns, GRID)])
             before = _columns(media.peaks(item.strip.audio, size), edges, size)
+        body = _body(self._cache.powers(mark, last), edges[: known + 1], self._plan.rate)
         reduction = np.zeros(known)
         # One after the other they add up; on branches side by side the most counts.
         together = np.maximum if _parallel(item.strip.chain, at) else np.add
@@ -143,7 +146,7 @@ class Viewer:
             cells = self._cells(item, stages[0].id, "level_db")
             level = _most(cells, edges[: known + 1], NO_LEVEL)
         return Picture(
-            begin, end, columns, known, before, after, reduction, level,
+            begin, end, columns, known, before, after, body, reduction, level,
             detector=self._detector(item, at), makeup_db=self._makeup(item, stages),
         )  # fmt: skip
 
@@ -323,6 +326,24 @@ def _columns(
     end = max(starts[-1] + 1, min(int(np.ceil(edges[-1] / size)), len(peaks)))
     out[-1] = low[starts[-1] : end].min(), high[starts[-1] : end].max()
     return out.astype(np.float64)
+
+
+BODY_MS = (3.0, 50.0)
+"""Least and most time over which the level is taken for the picture."""
+
+
+def _body(powers: NDArray[np.float32], edges: Floats, rate: int) -> Floats:
+    """Return the RMS around every column, over its own length within BODY_MS."""
+    count = max(len(edges) - 1, 0)
+    if count == 0 or len(powers) == 0:
+        return np.zeros(count)
+    least, most = (ms / 1000 * rate / GRID for ms in BODY_MS)
+    middle = (edges[:-1] + edges[1:]) / 2 / GRID
+    half = np.clip(np.diff(edges) / GRID, least, most) / 2
+    total = np.concatenate([[0.0], np.cumsum(powers, dtype=np.float64)])
+    low = np.clip(np.floor(middle - half), 0, len(powers) - 1).astype(int)
+    high = np.clip(np.ceil(middle + half), low + 1, len(powers)).astype(int)
+    return np.asarray(np.sqrt(np.maximum(total[high] - total[low], 0) / (high - low)))
 
 
 def _most(

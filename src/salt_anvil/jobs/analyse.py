@@ -171,6 +171,8 @@ class _StripAnalysis:
         for point, (tap, side) in self._points.items():
             sound = np.concatenate([b.taps[tap][side] for b in blocks])
             self._write(f"peaks-{point}.f32", extremes(sound, GRID), "<f4")
+            power = np.square(sound).mean(axis=1).reshape(-1, GRID).mean(axis=1)
+            self._write(f"power-{point}.f32", power, "<f4")
             self._write(f"rows-{point}.f64", self._meters[point].feed(sound[:left]), "<f8")
         most = np.zeros(len(blocks))
         on = {s.id for s in self._item.stages if s.on}

@@ -253,9 +253,9 @@ class BlockReport(Model):
     """What happened during one block; travels behind the sound of the same frames.
 
     frame: where the block's cells begin. before, after: least and greatest value per 64-frame
-    cell at the watched place. strips: peak after the fader, left and right, and most reduction in
-    dB. momentary: LUFS of the main output over the last 400 ms; true_peak:
-    dBTP since play began. spectrum: before and after the watched place, dB per sixth of an octave
+    cell at the watched place; body: level (RMS) of a cell behind it. strips: peak after the
+    fader, left and right, and most reduction in dB. momentary: LUFS of the main output over the
+    last 400 ms; true_peak: dBTP since play began. spectrum: before and after the watched place, dB per twelfth of an octave
     (see core.measure.spectrum), every few blocks; sides: the same of half the difference.
     correlation: of left and right behind the watched place, -1 to 1.
     """
@@ -263,7 +263,7 @@ class BlockReport(Model):
     frame: int
     before: list[tuple[float, float]]
     after: list[tuple[float, float]]
-
+    body: list[float]
     strips: dict[str, tuple[float, float, float]]
     stages: dict[str, StageMeter]
     removed_gain: float

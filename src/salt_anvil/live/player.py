@@ -434,6 +434,7 @@ class Player:
             frame=(self._mixer.position - 1) * BLOCK,
             before=before,
             after=after,
+            body=_body(sides[1]),
             strips=strips,
             stages=stages,
             removed_gain=self._removed_gain(),
@@ -719,6 +720,12 @@ def _extremes(sound: Sound) -> Sound:
     cells = extremes(sound, GRID)
     pairs = np.stack([cells[:, 0].min(axis=1), cells[:, 1].max(axis=1)], axis=1)
     return np.asarray(np.round(pairs.astype(np.float64), 5))
+
+
+def _body(sound: Sound) -> list[float]:
+    """Return the level of each cell, all channels together."""
+    power = np.square(sound).mean(axis=1).reshape(-1, GRID).mean(axis=1)
+    return [round(float(v), 5) for v in np.sqrt(power)]
 
 
 def _rounded(cells: Sound | None) -> list[float]:

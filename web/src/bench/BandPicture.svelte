@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { typeOver } from '../lib/typing.svelte';
   import { untrack } from 'svelte';
   import { api } from '../lib/api';
   import { sharedKind, stageOf } from '../lib/chain';
@@ -99,15 +100,22 @@
   }
 
   function key(event: KeyboardEvent, index: number): void {
+    const low = Math.max(Math.ceil((corners[index - 1] ?? 18.2) * 1.1), 20);
+    const high = Math.min(Math.floor((corners[index + 1] ?? 22000) / 1.1), 20000);
+    const put = (hertz: number): void => {
+      work.holdCorners(
+        split.id,
+        corners.map((c, i) => (i === index ? Math.round(hertz) : c)),
+      );
+      void work.drop().then(load);
+    };
+    if (typeOver(event, `Crossover ${index + 1}`, { unit: 'Hz', low, high }, put)) return;
     const sign = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
     if (!sign) return;
-    const next = [...corners];
     const factor = 2 ** ((sign * (event.shiftKey ? 0.2 : 1)) / 12);
-    next[index] = Math.round((next[index] ?? 0) * factor);
     event.preventDefault();
     event.stopPropagation();
-    work.holdCorners(split.id, next);
-    void work.drop();
+    put(Math.min(Math.max((corners[index] ?? 0) * factor, low), high));
   }
 </script>
 

@@ -2,6 +2,8 @@
   import Scrub from '../components/Scrub.svelte';
   import { standing } from '../lib/chain';
   import { figure } from '../lib/figures';
+  import { sectionSpans } from '../lib/sections';
+  import { typeOver } from '../lib/typing.svelte';
   import type { Live } from '../lib/live.svelte';
   import type { Lane, Point } from '../lib/types';
   import type { Place, Work } from '../lib/work.svelte';
@@ -169,6 +171,9 @@
   function key(event: KeyboardEvent): void {
     const point = points[chosen];
     if (event.key === 'Tab') return;
+    const put = (value: number): void =>
+      void store(points.map((p, i) => (i === chosen ? { ...p, value } : p)));
+    if (point && typeOver(event, title, { unit, ...range }, put)) return;
     if (event.key === 'Delete' || event.key === 'Backspace') remove();
     else if (event.key === 's') shape();
     else if (event.key === 'n') chosen = points.length ? (chosen + 1) % points.length : -1;
@@ -190,15 +195,15 @@
 
   function shown(value: number): string {
     if (words.length) return words[Math.round(value)] ?? '';
-    if (unit === '' && range.high <= 1) return figure(value, 2);
+    if (unit === '' && range.high <= 1) return `${figure(value * 100, 0)} %`;
     return `${figure(value, Math.abs(value) >= 100 ? 0 : 1)} ${unit}`.trim();
   }
 
   const parts = $derived(
-    (work.model?.sections ?? []).map((s, i, all) => ({
+    (work.model ? sectionSpans(work.model, work.frames) : []).map((s) => ({
       name: s.name,
-      begin: s.start_s,
-      end: all[i + 1]?.start_s ?? work.frames / work.rate,
+      begin: s.begin / work.rate,
+      end: s.end / work.rate,
     })),
   );
 

@@ -17,7 +17,7 @@
   const value = $derived(Number(work.stage?.params[name] ?? 0));
   /** A gain ahead of the level: the line then stands where the incoming sound reaches it. */
   const ahead = $derived(Number(work.stage?.params[work.kind?.level_behind ?? ''] ?? 0));
-  const share = $derived(heightOf(toGain(value - ahead), span.decibels));
+  const share = $derived(heightOf(toGain(value - ahead), span.decibels, span.floor));
   const y = $derived(height / 2 - (height / 2) * share);
   let dragging = $state(false);
   let line: HTMLElement | undefined = $state();
@@ -32,7 +32,7 @@
     const box = line.parentElement?.getBoundingClientRect();
     if (!box) return;
     const up = (box.top + height / 2 - event.clientY) / (height / 2);
-    const db = toDb(amplitudeAt(Math.min(Math.max(up, 0), 1), span.decibels));
+    const db = toDb(amplitudeAt(Math.min(Math.max(up, 0), 1), span.decibels, span.floor));
     const least = control.low ?? -60;
     const most = control.high ?? 0;
     work.hold(name, Math.min(Math.max(Math.round((db + ahead) * 10) / 10, least), most));
@@ -48,7 +48,6 @@
 <div
   class="line"
   class:dragging
-  class:under={y < 14}
   bind:this={line}
   style:top="{y}px"
   role="presentation"
@@ -59,7 +58,9 @@
   onpointercancel={up}
 >
   <span class="rule"></span>
-  <span class="label">{control?.label.toLowerCase()} {figure(value, 1)} dB</span>
+  <span class="label" title="{control?.label.toLowerCase()} {figure(value, 1)} dB"
+    >{figure(value, 1)}</span
+  >
 </div>
 <div class="mirror" style:top="{height - y}px"></div>
 
@@ -83,17 +84,17 @@
   }
   .label {
     position: absolute;
-    right: 32px;
-    top: -9px;
-    padding: 1px 8px;
+    right: 100%;
+    top: -3px;
+    min-width: 38px;
+    padding: 0 3px;
+    text-align: right;
     background: var(--field);
     border: 1px solid var(--ink);
     font-weight: 600;
-    font-size: 12px;
+    font-size: 11px;
+    line-height: 16px;
     white-space: nowrap;
-  }
-  .under .label {
-    top: 8px;
   }
   .dragging .label,
   .line:hover .label {

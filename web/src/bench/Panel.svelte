@@ -15,6 +15,7 @@
   import CutPicture from './CutPicture.svelte';
   import DecayPicture from './DecayPicture.svelte';
   import EnvelopePicture from './EnvelopePicture.svelte';
+  import FirstStages from './FirstStages.svelte';
   import GatePicture from './GatePicture.svelte';
   import HitShape from './HitShape.svelte';
   import HitsPicture from './HitsPicture.svelte';
@@ -90,6 +91,19 @@
     return found;
   }
 
+  /** Note values that may be typed on a time in milliseconds: a release, beside its note. */
+  function notesOf(name: string): readonly string[] {
+    const note = kind?.controls.find((c) => c.name === name.replace(/_ms$/, '_note'));
+    return name.endsWith('_ms') && note?.type === 'choice' ? note.choices : [];
+  }
+
+  function setNote(name: string, note: string): Promise<void> {
+    if (!stage) return Promise.resolve();
+    const stem = name.replace(/_ms$/, '');
+    const params = { [`${stem}_note`]: note, [`${stem}_mode`]: 'tempo' };
+    return work.edit({ type: 'set_params', stage: stage.id, params, whole: false });
+  }
+
   function filter(side: 'low_hz' | 'high_hz', value: number | null): void {
     if (stage) keyDraft = { ...(keyDraft ?? stage.key), [side]: value };
   }
@@ -159,6 +173,8 @@
       moves={work.laneOf(stage?.id ?? '', control.name) !== null}
       onlane={() => (work.lane = { owner: stage?.id ?? '', control: control.name })}
       others={others(control.name)}
+      notes={notesOf(control.name)}
+      onnote={(note) => void setNote(control.name, note)}
       onhold={(value) => work.hold(control.name, value)}
       ondrop={() => void work.drop()}
     />
@@ -316,22 +332,7 @@
     </div>
   </section>
 {:else if work.strip}
-  <section class="panel empty">
-    <p>
-      Nothing on the chain of {work.strip.name} yet. Add a stage with + on its stave, or
-      <button
-        class="link"
-        onclick={() =>
-          void work.edit({
-            type: 'add_stage',
-            place: work.stripId,
-            index: 0,
-            kind: 'compressor',
-            params: {},
-          })}>add a compressor</button
-      >.
-    </p>
-  </section>
+  <FirstStages {work} />
 {/if}
 
 <style>
@@ -462,14 +463,5 @@
     .rules {
       gap: 3px 16px;
     }
-  }
-  .empty {
-    display: block;
-    padding: 24px 14px;
-    color: var(--muted);
-  }
-  .link {
-    color: var(--ink);
-    text-decoration: underline;
   }
 </style>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { typeOver } from '../lib/typing.svelte';
   import { untrack } from 'svelte';
   import { Drawing } from '../lib/drawing.svelte';
   import { figure } from '../lib/figures';
@@ -91,6 +92,10 @@
     chosen = index;
     const by = event.shiftKey ? 0.1 : 1;
     const [x, y] = points[index] ?? [0, 0];
+    const put = (level: number): void =>
+      void work.set('points', dragged(points, index, [x, level], control));
+    const range = { unit: 'dB', low: control?.low ?? -90, high: control?.high ?? 0 };
+    if (typeOver(event, `Point ${index + 1}, out`, range, put)) return;
     const to: Record<string, LevelPoint> = {
       ArrowUp: [x, y + by],
       ArrowDown: [x, y - by],

@@ -16,13 +16,8 @@
   /** Room that a bar's number takes, so that none is cut at the right edge. */
   const LABEL_PX = 30;
   const bars = $derived(lines());
-  let sectionRow: SectionRow | undefined = $state();
   let from: number | null = null;
   let moved = false;
-
-  export function addSection(): void {
-    void sectionRow?.addHere();
-  }
 
   function lines(): { at: number; name: string }[] {
     if (!work.model) return [];
@@ -83,7 +78,7 @@
 
 <div class="names" aria-hidden="true"><span>section</span><span>bar</span></div>
 <div class="ruler">
-  <SectionRow bind:this={sectionRow} {work} {live} {span} />
+  <SectionRow {work} {live} {span} />
   <div
     class="bars"
     role="presentation"

@@ -18,7 +18,6 @@
   let row: HTMLElement | undefined = $state();
   /** What the keyboard holds: a section's name or one of its edges. */
   let chosen = $state({ index: 0, part: 'name' as Part });
-  let renaming = $state(-1);
   let draft = $state.raw<{ begin: number; end: number } | null>(null);
   let drag: { part: Part | 'new'; index: number; from: number; moved: boolean } | null = null;
 
@@ -39,7 +38,7 @@
   const seconds = (frame: number): number => Number((frame / work.rate).toFixed(6));
 
   function down(event: PointerEvent, part: Part | 'new', index = -1): void {
-    if (event.button !== 0 || renaming >= 0) return;
+    if (event.button !== 0 || work.namingSection >= 0) return;
     event.stopPropagation();
     row?.setPointerCapture(event.pointerId);
     drag = { part, index, from: frameAt(event), moved: false };
@@ -51,7 +50,10 @@
     const to = snapped(frameAt(event), bar, event.altKey);
     const from = snapped(drag.from, bar, event.altKey);
     const section = spans[drag.index];
-    if (Math.abs(frameAt(event) - drag.from) * (row?.clientWidth ?? 1) > 4 * (span.end - span.begin))
+    if (
+      Math.abs(frameAt(event) - drag.from) * (row?.clientWidth ?? 1) >
+      4 * (span.end - span.begin)
+    )
       drag.moved = true;
     if (!drag.moved) return;
     if (drag.part === 'new') draft = { begin: Math.min(from, to), end: Math.max(from, to) };
@@ -73,7 +75,7 @@
     const end_s = seconds(Math.min(made.end, work.frames));
     if (held.part === 'new') {
       await work.edit({ type: 'add_section', start_s: begin_s, end_s });
-      renaming = spans.findIndex((s) => Math.abs(s.begin - made.begin) <= 1);
+      work.namingSection = spans.findIndex((s) => Math.abs(s.begin - made.begin) <= 1);
       return;
     }
     const edit: Edit = { type: 'set_section', section: held.index };
@@ -82,15 +84,9 @@
     void work.edit(edit);
   }
 
-  export async function addHere(): Promise<void> {
-    const frame = snapped(live.frame, bar, false);
-    await work.edit({ type: 'add_section', start_s: seconds(Math.min(frame, work.frames)) });
-    renaming = spans.findIndex((s) => Math.abs(s.begin - frame) <= 1);
-  }
-
   function rename(index: number, name: string): void {
     const old = spans[index];
-    renaming = -1;
+    work.namingSection = -1;
     row?.focus();
     if (old && name.trim() && name.trim() !== old.name)
       void work.edit({ type: 'set_section', section: index, name: name.trim() });
@@ -105,8 +101,8 @@
       ArrowUp: () => walk(-1),
       ArrowLeft: () => section && shift(section, -step),
       ArrowRight: () => section && shift(section, step),
-      Enter: () => (renaming = chosen.index),
-      F2: () => (renaming = chosen.index),
+      Enter: () => (work.namingSection = chosen.index),
+      F2: () => (work.namingSection = chosen.index),
       Delete: () => section && void work.edit({ type: 'remove_section', section: section.index }),
       l: () => section && live.send({ type: 'loop', begin: section.begin, end: section.end }),
     };
@@ -140,7 +136,7 @@
   }
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
 <div
   class="row"
   role="group"
@@ -171,10 +167,11 @@
       >
         <span
           class="edge start"
+          role="presentation"
           class:chosen={chosen.index === section.index && chosen.part === 'start'}
           onpointerdown={(e) => down(e, 'start', section.index)}
         ></span>
-        {#if renaming === section.index}
+        {#if work.namingSection === section.index}
           <input
             aria-label="Name of the section"
             value={section.name}
@@ -183,7 +180,8 @@
               node.select();
             }}
             onpointerdown={(e) => e.stopPropagation()}
-            onblur={(e) => renaming === section.index && rename(section.index, e.currentTarget.value)}
+            onblur={(e) =>
+              work.namingSection === section.index && rename(section.index, e.currentTarget.value)}
             onkeydown={(e) => {
               e.stopPropagation();
               if (e.key === 'Enter') rename(section.index, e.currentTarget.value);
@@ -197,13 +195,13 @@
             class:chosen={chosen.index === section.index && chosen.part === 'name'}
             title="{section.name}, {placeOf(section.begin)} to {placeOf(section.end)}"
             onpointerdown={(e) => down(e, 'name', section.index)}
-            ondblclick={() =>
-              live.send({ type: 'loop', begin: section.begin, end: section.end })}
+            ondblclick={() => live.send({ type: 'loop', begin: section.begin, end: section.end })}
             >{section.name}</span
           >
         {/if}
         <span
           class="edge end"
+          role="presentation"
           class:chosen={chosen.index === section.index && chosen.part === 'end'}
           onpointerdown={(e) => down(e, 'end', section.index)}
         ></span>

@@ -16,6 +16,7 @@
   let held = $state({ in: 0, out: 0, red: 0 });
   const since = { in: 0, out: 0, red: 0 };
   const names = ['in', 'out', 'red'] as const;
+  const LABELS = { in: 'in', out: 'out', red: 'taken' } as const;
 
   $effect(() =>
     live.onTold((batch) => {
@@ -68,7 +69,7 @@
         <i class="hold" style:bottom="{100 * size(name, held[name])}%"></i>
       </div>
       <span>{text(name)}</span>
-      <span class="name">{name}</span>
+      <span class="name">{LABELS[name]}</span>
     </div>
   {/each}
 </div>

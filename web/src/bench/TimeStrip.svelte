@@ -6,11 +6,12 @@
   import { colour } from '../lib/theme';
   import type { Picture, Report } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
-  import { draw, refine, roof, type Look } from './draw';
+  import { draw, marks, refine, roof, type Look } from './draw';
   import LaneEditor from './LaneEditor.svelte';
   import LevelLine from './LevelLine.svelte';
   import Ruler from './Ruler.svelte';
   import SideMeters from './SideMeters.svelte';
+  import { height, toGain } from '../lib/scale';
   import type { Span } from './span.svelte';
 
   interface Props {
@@ -20,7 +21,6 @@
     theme: string;
   }
   let { work, live, span, theme }: Props = $props();
-
   const FOOT = 44;
   let canvas: HTMLCanvasElement | undefined = $state();
   let width = $state(600);
@@ -48,9 +48,9 @@
     live.onTold((batch) => {
       if (!picture || of !== work.at) return;
       for (const { report } of batch) {
-        const { frame, before, after } = report;
+        const { frame, before, after, body } = report;
         const level = report.stages[work.stageId]?.level ?? [];
-        dirty = refine(picture, frame, before, after, reductionAt(report), level) || dirty;
+        dirty = refine(picture, frame, before, after, body, reductionAt(report), level) || dirty;
       }
       if (dirty && performance.now() - painted > REPAINT_MS) paint();
     }),
@@ -104,7 +104,7 @@
   }
 
   function mend(next: Picture, old: Picture): void {
-    for (const name of ['before', 'after', 'reduction', 'level'] as const) {
+    for (const name of ['before', 'after', 'body', 'reduction', 'level'] as const) {
       const whole = old[name].slice();
       if (whole.length < next[name].length) continue;
       whole.set(next[name]);
@@ -131,6 +131,7 @@
       height: tall,
       foot: FOOT,
       decibels: span.decibels,
+      floor: span.floor,
       most,
       colour,
       marked,
@@ -155,7 +156,16 @@
 <section class="strip" aria-label="Time strip">
   <div class="time">
     <Ruler {work} {live} {span} {width} />
-    <div class="field" bind:clientWidth={width} bind:clientHeight={tall}>
+    <div class="margin" aria-hidden="true" bind:clientHeight={tall}>
+      {#each marks(span.decibels, span.floor) as db (db)}
+        {@const up = ((tall - FOOT) / 2) * (1 - height(toGain(db), span.decibels, span.floor))}
+        <span style:top="{up}px">−{-db}</span>
+        {#if tall > 170}<span style:top="{tall - FOOT - up}px">−{-db}</span>{/if}
+      {/each}
+      <span style:top="{(tall - FOOT) / 2}px">{span.decibels ? `−${-span.floor}` : '−∞'}</span>
+      <span class="taken" style:bottom="{FOOT - 14}px">{most} dB</span>
+    </div>
+    <div class="field" bind:clientWidth={width}>
       {#if live.transport.loop}
         <div
           class="loop"
@@ -183,7 +193,7 @@
       {#if head >= 0 && head <= 1}
         <div class="head" style:transform="translateX({head * width}px)"></div>
       {/if}
-      <span class="said" style:bottom="{FOOT - 15}px">taken away, up to {most} dB</span>
+      <span class="said" style:bottom="{FOOT - 15}px">taken</span>
       <button
         class="axis"
         title="Level axis: decibels or linear"
@@ -205,7 +215,7 @@
   }
   .time {
     display: grid;
-    grid-template-rows: 28px 1fr;
+    grid-template: 33px 1fr / 44px minmax(0, 1fr);
     min-width: 0;
     min-height: 0;
   }
@@ -213,7 +223,24 @@
     position: relative;
     min-width: 0;
     min-height: 0;
+  }
+  .margin {
+    position: relative;
+    min-height: 0;
     overflow: hidden;
+    font-size: 10px;
+    line-height: 12px;
+    color: var(--muted);
+    border-right: 1px solid var(--hair);
+  }
+  .margin span {
+    position: absolute;
+    right: 4px;
+    transform: translateY(-50%);
+  }
+  .margin .taken {
+    color: var(--madder);
+    transform: none;
   }
   canvas {
     position: absolute;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { typeOver } from '../lib/typing.svelte';
   import { untrack } from 'svelte';
   import {
     bandsOf,
@@ -131,6 +132,13 @@
     const band = bands[index];
     if (!control || !band) return;
     work.bandIndex = index;
+    const level = event.key === '-' && hasGain(band);
+    const field = control.fields.find((f) => f.name === (level ? 'gain_db' : 'hz'));
+    const take = (value: number): void =>
+      level
+        ? put(movedBand(bands, index, control, hzOf(band), value))
+        : put(movedBand(bands, index, control, value, gainOf(band)));
+    if (field && typeOver(event, `Band ${index + 1}, ${field.label}`, field, take)) return;
     const [up, across] = event.shiftKey ? [0.1, 2 ** (1 / 48)] : [1, 2 ** (1 / 12)];
     const by: Record<string, [number, number]> = {
       ArrowUp: [1, up],

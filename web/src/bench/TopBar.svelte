@@ -80,6 +80,7 @@
       high={300}
       unit="bpm"
       reset={null}
+      empty="none"
       text={bpm === null ? 'no tempo' : `${figure(bpm, bpm % 1 ? 1 : 0)} bpm`}
       onhold={(v) => (tempo = v ?? 0)}
       ondrop={() => {
@@ -101,9 +102,7 @@
     <button onclick={onprint}>print</button>
     <span class="loud" title="Main bus: loudness of the last 400 ms, true peak since play began">
       <b>{live.momentary > -100 ? figure(live.momentary, 1) : '–'}</b> LUFS
-      <span class="wide"
-        ><b>{live.truePeak > -100 ? figure(live.truePeak, 1) : '–'}</b> dBTP</span
-      >
+      <span class="wide"><b>{live.truePeak > -100 ? figure(live.truePeak, 1) : '–'}</b> dBTP</span>
     </span>
     <SoundState {live} rate={model.rate} bpm={model.bpm} />
   {:else}

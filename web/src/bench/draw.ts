@@ -8,6 +8,8 @@ export interface Look {
   /** Height of the row of reduction at the foot. */
   foot: number;
   decibels: boolean;
+  /** The level on the middle line. */
+  floor: number;
   /** dB at the top of the row of reduction. */
   most: number;
   colour: (name: string) => string;
@@ -28,7 +30,6 @@ export function draw(canvas: CanvasRenderingContext2D, picture: Picture, look: L
   drawWave(canvas, picture, look, body);
   canvas.globalAlpha = 1;
   if (faded) drawLevel(canvas, picture, look, body);
-  drawMarks(canvas, look, body);
   drawReduction(canvas, picture, look);
   if (look.marked === 'spans') drawSpans(canvas, picture, look, body);
   if (look.marked === 'peaks') drawPeaks(canvas, picture, look, body);
@@ -95,8 +96,9 @@ function drawGrid(canvas: CanvasRenderingContext2D, look: Look, body: number): v
   canvas.lineWidth = 1;
   canvas.setLineDash([2, 3]);
   const middle = body / 2;
-  for (const db of marks(look)) {
-    const y = Math.round(middle - middle * height(10 ** (db / 20), look.decibels)) + 0.5;
+  for (const db of marks(look.decibels, look.floor)) {
+    const y =
+      Math.round(middle - middle * height(10 ** (db / 20), look.decibels, look.floor)) + 0.5;
     for (const line of [y, body - y]) {
       canvas.beginPath();
       canvas.moveTo(0, line);
@@ -107,19 +109,10 @@ function drawGrid(canvas: CanvasRenderingContext2D, look: Look, body: number): v
   canvas.setLineDash([]);
 }
 
-const marks = (look: Look): number[] => (look.decibels ? [-12, -24, -36, -48] : [-3, -6, -12]);
-
-/** The levels' figures, on top of everything, with a rim of the field's colour. */
-function drawMarks(canvas: CanvasRenderingContext2D, look: Look, body: number): void {
-  canvas.fillStyle = look.colour('muted');
-  canvas.strokeStyle = look.colour('field');
-  canvas.lineWidth = 3;
-  canvas.font = "11px 'Commissioner Variable', sans-serif";
-  for (const db of marks(look)) {
-    const y = (body / 2) * (1 - height(10 ** (db / 20), look.decibels));
-    canvas.strokeText(`−${-db}`, 4, y + 4);
-    canvas.fillText(`−${-db}`, 4, y + 4);
-  }
+/** Levels that have a line and a figure in the margin. */
+export function marks(decibels: boolean, floor: number): number[] {
+  if (!decibels) return [-3, -6, -12];
+  return floor > -36 ? [-6, -12, -18, -24] : [-12, -24, -36];
 }
 
 /** For each column the place of both waveforms, above and below the middle. */
@@ -133,8 +126,13 @@ function edges(
   const up: number[] = [];
   const down: number[] = [];
   for (let i = 0; i * 2 < pairs.length; i++) {
-    up.push(middle - middle * height(gain * Math.max(pairs[i * 2 + 1] ?? 0, 0), look.decibels));
-    down.push(middle + middle * height(gain * Math.min(pairs[i * 2] ?? 0, 0), look.decibels));
+    up.push(
+      middle -
+        middle * height(gain * Math.max(pairs[i * 2 + 1] ?? 0, 0), look.decibels, look.floor),
+    );
+    down.push(
+      middle + middle * height(gain * Math.min(pairs[i * 2] ?? 0, 0), look.decibels, look.floor),
+    );
   }
   return { up, down };
 }
@@ -154,16 +152,41 @@ function drawWave(
     const up = before.up[i] ?? 0;
     canvas.fillRect(i * step, up, step, Math.max((before.down[i] ?? 0) - up, 1));
   }
-  canvas.fillStyle = look.colour('slate');
+  // Peaks: a light fill with an outline; hits stand out of the body of the level.
+  canvas.fillStyle = look.colour('before');
+  canvas.globalAlpha *= 0.55;
   for (let i = 0; i < picture.done; i++) {
     const up = after.up[i] ?? 0;
     canvas.fillRect(i * step, up, step + 0.3, Math.max((after.down[i] ?? 0) - up, 1));
   }
+  canvas.globalAlpha = Math.min(canvas.globalAlpha / 0.55, 1);
+  outline(canvas, picture.done, step, after.up, look, 'slate');
+  outline(canvas, picture.done, step, after.down, look, 'slate');
+  drawBody(canvas, picture, look, body);
   // What the reduction took: up to where the sound would stand with the make-up alone.
   const lifted = edges(picture.before, look, body, toGain(picture.makeup_db));
   hatch(canvas, picture.done, step, lifted, after, look);
-  outline(canvas, picture.done, step, before.up, look);
-  outline(canvas, picture.done, step, before.down, look);
+  outline(canvas, picture.done, step, before.up, look, 'edge');
+  outline(canvas, picture.done, step, before.down, look, 'edge');
+}
+
+/** The level as a solid body. */
+function drawBody(
+  canvas: CanvasRenderingContext2D,
+  picture: Picture,
+  look: Look,
+  body: number,
+): void {
+  const step = look.width / picture.columns;
+  const middle = body / 2;
+  canvas.fillStyle = look.colour('slate');
+  for (let i = 0; i < picture.done; i++) {
+    const size = middle * height(picture.body[i] ?? 0, look.decibels, look.floor);
+    // At the zoom of samples the outline is the line itself, and the body goes.
+    if (size > 0 && picture.end - picture.begin > 64 * picture.columns)
+      canvas.fillRect(i * step, middle - size, step + 0.3, 2 * size);
+    else canvas.fillRect(i * step, middle - 0.5, step + 0.3, 1);
+  }
 }
 
 function outline(
@@ -172,9 +195,10 @@ function outline(
   step: number,
   line: number[],
   look: Look,
+  colour: string,
 ): void {
-  canvas.strokeStyle = look.colour('edge');
-  canvas.lineWidth = 1;
+  canvas.strokeStyle = look.colour(colour);
+  canvas.lineWidth = colour === 'edge' ? 0.75 : 1;
   canvas.beginPath();
   for (let i = 0; i < count; i++) canvas.lineTo((i + 0.5) * step, line[i] ?? 0);
   canvas.stroke();
@@ -226,7 +250,8 @@ function drawLevel(
     canvas.lineWidth = side < 0 ? 1.5 : 0.75;
     canvas.beginPath();
     picture.level.forEach((db, i) => {
-      const y = middle + side * middle * height(10 ** (Math.max(db, -120) / 20), look.decibels);
+      const y =
+        middle + side * middle * height(10 ** (Math.max(db, -120) / 20), look.decibels, look.floor);
       canvas.lineTo((i + 0.5) * step, y);
     });
     canvas.stroke();
@@ -261,6 +286,7 @@ export function refine(
   frame: number,
   before: number[][],
   after: number[][],
+  body: number[],
   reduction: number[],
   level: number[],
 ): boolean {
@@ -275,6 +301,7 @@ export function refine(
     changed = true;
     widen(picture.before, at, before[cell] ?? [], fresh);
     widen(picture.after, at, after[cell] ?? [], fresh);
+    settle(picture.body, at, body[cell] ?? 0, Math.floor((into - at * perColumn) / 64));
     if (cell < reduction.length) {
       const old = fresh ? 0 : (picture.reduction[at] ?? 0);
       picture.reduction[at] = Math.max(old, reduction[cell] ?? 0);
@@ -291,4 +318,11 @@ function widen(pairs: Float32Array, at: number, cell: number[], fresh: boolean):
   const [low = 0, high = 0] = cell;
   pairs[at * 2] = fresh ? low : Math.min(pairs[at * 2] ?? 0, low);
   pairs[at * 2 + 1] = fresh ? high : Math.max(pairs[at * 2 + 1] ?? 0, high);
+}
+
+/** The level of a column that so many cells of it have told already. */
+function settle(levels: Float32Array, at: number, level: number, told: number): void {
+  if (at >= levels.length) return;
+  const before = levels[at] ?? 0;
+  levels[at] = Math.sqrt((before * before * told + level * level) / (told + 1));
 }

@@ -8,6 +8,11 @@ export class Span {
   end = $state(1);
   decibels = $state(true);
 
+  /** The level on the middle line: a mix moves within less than a track. */
+  get floor(): number {
+    return this.work.strip?.kind === 'track' ? -48 : -30;
+  }
+
   constructor(private work: Work) {}
 
   whole(): void {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { marked, shown, typed } from '../lib/figures';
+  import { marked, noteTyped, readTyped, shown } from '../lib/figures';
   import LaneButton from './LaneButton.svelte';
   import Typed from './Typed.svelte';
   import { limits, place, valueAt } from '../lib/scale';
@@ -12,10 +12,23 @@
     /** Whether it moves by itself, and what opens its automation. */
     moves?: boolean;
     onlane?: () => void;
+    /** Note values that can be typed as well, and what takes one. */
+    notes?: readonly string[];
+    onnote?: (note: string) => void;
     onhold: (value: number) => void;
     ondrop: () => void;
   }
-  let { control, value, others = {}, moves = false, onlane, onhold, ondrop }: Props = $props();
+  let {
+    control,
+    value,
+    others = {},
+    moves = false,
+    onlane,
+    notes = [],
+    onnote,
+    onhold,
+    ondrop,
+  }: Props = $props();
 
   let typing = $state<string | null>(null);
   let track: HTMLElement | undefined = $state();
@@ -108,14 +121,18 @@
     ondrop();
   }
 
-  function finish(text: string | null): void {
-    const read = text === null ? null : typed(text, control.unit, control.high);
-    typing = null;
-    if (read !== null) {
-      set(read);
+  function finish(text: string | null): string | null {
+    const note = text === null ? null : noteTyped(text, notes);
+    if (note !== null) onnote?.(note);
+    else if (text !== null) {
+      const read = readTyped(text, control);
+      if ('why' in read) return read.why;
+      set(read.value);
       ondrop();
     }
+    typing = null;
     track?.focus();
+    return null;
   }
 </script>
 

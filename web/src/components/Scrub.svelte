@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { figure, typed } from '../lib/figures';
+  import { figure, readTyped } from '../lib/figures';
   import Typed from './Typed.svelte';
 
   interface Props {
@@ -12,6 +12,8 @@
     log?: boolean;
     reset: number | null;
     text?: string;
+    /** The word for no value, where there may be none. */
+    empty?: string;
     onhold: (value: number | null) => void;
     ondrop: () => void;
   }
@@ -25,6 +27,7 @@
     log = false,
     reset,
     text,
+    empty = 'open',
     onhold,
     ondrop,
   }: Props = $props();
@@ -58,13 +61,18 @@
     event.stopPropagation();
   }
 
-  function finish(text: string | null): void {
-    const read = text === null ? null : typed(text, unit, high);
+  function finish(text: string | null): string | null {
+    if (text !== null) {
+      if (text.trim() === empty && reset === null) onhold(null);
+      else {
+        const read = readTyped(text, { unit, low, high });
+        if ('why' in read) return reset === null ? `${read.why}, or “${empty}”` : read.why;
+        set(read.value);
+      }
+      ondrop();
+    }
     typing = null;
-    if (text?.trim() === 'open' && reset === null) onhold(null);
-    else if (read !== null) set(read);
-    else return;
-    ondrop();
+    return null;
   }
 </script>
 

@@ -2,35 +2,52 @@
   interface Props {
     label: string;
     start: string;
-    onfinish: (text: string | null) => void;
+    /** Takes what was typed, null for nothing; returns in words why it cannot be used. */
+    onfinish: (text: string | null) => string | null;
   }
   let { label, start, onfinish }: Props = $props();
 
   // svelte-ignore state_referenced_locally
   let text = $state(start);
+  let why = $state<string | null>(null);
   let over = false;
 
-  /** Enter and leaving keep what is typed, Escape drops it; once. */
+  /** Enter and leaving keep what is typed, Escape drops it; what is refused stays to be mended. */
   function finish(kept: string | null): void {
     if (over) return;
     over = true;
-    onfinish(kept);
+    why = onfinish(kept);
+    over = why === null;
+  }
+
+  function leave(): void {
+    // Nothing but the first character: that is no value, and no reason to hold anybody up.
+    finish(text.trim() === '' ? null : text);
   }
 </script>
 
-<input
-  {@attach (node: HTMLInputElement) => node.focus()}
-  aria-label="{label}, typed"
-  bind:value={text}
-  onblur={() => finish(text)}
-  onkeydown={(e) => {
-    e.stopPropagation();
-    if (e.key === 'Enter') finish(text);
-    if (e.key === 'Escape') finish(null);
-  }}
-/>
+<span class="typed">
+  <input
+    {@attach (node: HTMLInputElement) => node.focus()}
+    aria-label="{label}, typed"
+    aria-invalid={why !== null}
+    bind:value={text}
+    oninput={() => (why = null)}
+    onblur={leave}
+    onkeydown={(e) => {
+      e.stopPropagation();
+      if (e.key === 'Enter') finish(text);
+      if (e.key === 'Escape') finish(null);
+    }}
+  />
+  {#if why}<span class="why" role="alert">{why}</span>{/if}
+</span>
 
 <style>
+  .typed {
+    position: relative;
+    display: inline-block;
+  }
   input {
     width: 72px;
     height: 18px;
@@ -38,5 +55,21 @@
     background: var(--field);
     border: 1px solid var(--key);
     text-align: right;
+  }
+  .why {
+    position: absolute;
+    right: 0;
+    top: 20px;
+    width: 200px;
+    padding: 4px 8px;
+    text-align: left;
+    white-space: normal;
+    font-weight: 400;
+    font-size: 12px;
+    color: var(--ink);
+    background: var(--field);
+    border: 1px solid var(--ink);
+    border-left: 4px double var(--ink);
+    z-index: 20;
   }
 </style>

@@ -53,7 +53,7 @@ function unpacked(data: ArrayBuffer): Picture {
     sizes: number[];
   };
   let at = split;
-  const [before, after, reduction, level] = head.sizes.map((size) => {
+  const [before, after, body, reduction, level] = head.sizes.map((size) => {
     const series = new Float32Array(data, at, size);
     at += size * 4;
     return series;
@@ -63,6 +63,7 @@ function unpacked(data: ArrayBuffer): Picture {
     ...head,
     before: before ?? none,
     after: after ?? none,
+    body: body ?? none,
     reduction: reduction ?? none,
     level: level ?? none,
   };

@@ -1,5 +1,15 @@
 import { describe, expect, it } from 'vitest';
-import { barBeat, clock, figure, hertz, panned, signed, typed } from './figures';
+import {
+  barBeat,
+  clock,
+  figure,
+  hertz,
+  noteTyped,
+  panned,
+  readTyped,
+  signed,
+  typed,
+} from './figures';
 import { amplitudeAt, height, place, valueAt } from './scale';
 import type { Control } from './types';
 
@@ -23,6 +33,24 @@ describe('typed values', () => {
   it('reads shares as per cent', () => {
     expect(typed('40 %', '', 1)).toBeCloseTo(0.4);
     expect(typed('0.4', '', 1)).toBeCloseTo(0.4);
+  });
+  it.each([
+    ['2k5', { unit: 'dB', low: -60, high: 0 }, '−60 to 0 dB can be typed'],
+    ['4:1', { unit: 'dB', low: -60, high: 0 }, 'not understood'],
+    ['-200', { unit: 'dB', low: -60, high: 0 }, 'out of range; −60 to 0 dB is allowed'],
+    ['abc', { unit: 'ms', low: 5, high: 4000 }, '5 to 4000 ms'],
+    ['140', { unit: '', low: 0, high: 1 }, '0 to 100 %'],
+    ['', { unit: 'Hz', low: 20, high: 20000 }, '20 to 20000 Hz'],
+    ['1e999', { unit: 'Hz', low: 20, high: 20000 }, 'not understood'],
+  ])('refuses %s with the range', (text, of, words) => {
+    const found = readTyped(text, of);
+    expect('why' in found && found.why).toContain(words);
+  });
+  it('knows note values', () => {
+    const notes = ['1/4', '1/8', '1/8.', '1/8t'];
+    expect(noteTyped(' 1/8. ', notes)).toBe('1/8.');
+    expect(noteTyped('1/8T', notes)).toBe('1/8t');
+    expect(noteTyped('1/7', notes)).toBeNull();
   });
   it('knows nonsense', () => {
     expect(typed('loud', 'dB', 0)).toBeNull();

@@ -37,20 +37,65 @@ export function marked(control: Control, value: number): string {
   return String(value).replace('-', MINUS);
 }
 
-/** Reads what was typed: -18, 4:1, 120ms, 0.12 s, 2k5, 2.5 kHz, 40 %. Null if it says nothing. */
+/** What may stand behind a number of a unit, and what it multiplies by. */
+const SUFFIXES: Record<string, Record<string, number>> = {
+  dB: { db: 1 },
+  ms: { ms: 1, s: 1000 },
+  s: { s: 1, ms: 0.001 },
+  Hz: { hz: 1, k: 1000, khz: 1000 },
+  ': 1': { ':1': 1, ': 1': 1, ':': 1 },
+  bpm: { bpm: 1 },
+};
+
+/** A control, or anything else with a number that can be typed. */
+export interface Typeable {
+  unit: string;
+  low: number | null | undefined;
+  high: number | null | undefined;
+}
+
+/** Reads what was typed: -18, 4:1, 120ms, 0.12 s, 2k5, 2.5 kHz, 40 %. Null if it says nothing of
+ * that unit. */
 export function typed(text: string, unit: string, high: number | null): number | null {
   const clean = text.trim().toLowerCase().replace(MINUS, '-').replace(',', '.');
   if (/^(inf|∞)/.test(clean) && unit === ': 1') return high;
-  const split = /^([+-]?\d+)k(\d+)$/.exec(clean.replace(/\s*hz$/, ''));
+  const split = unit === 'Hz' ? /^(\d+)k(\d+)$/.exec(clean.replace(/\s*hz$/, '')) : null;
   if (split) return Number(`${split[1]}.${split[2]}`) * 1000;
-  const found = /^([+-]?(?:\d+\.?\d*|\.\d+))\s*([a-z%:]*)\s*1?$/.exec(clean);
+  const found = /^([+-]?(?:\d+\.?\d*|\.\d+))\s*(.*)$/.exec(clean);
   if (!found) return null;
   const value = Number(found[1]);
   const suffix = found[2] ?? '';
-  if (suffix === 's' && unit === 'ms') return value * 1000;
-  if (suffix === 'k' || suffix === 'khz') return value * 1000;
-  if (unit === '' && high === 1 && (suffix === '%' || value > 1)) return value / 100;
-  return value;
+  if (unit === '' && high === 1) {
+    if (suffix === '%' || (suffix === '' && value > 1)) return value / 100;
+    return suffix === '' ? value : null;
+  }
+  if (suffix === '') return value;
+  const factor = (SUFFIXES[unit] ?? { [unit.toLowerCase()]: 1 })[suffix];
+  return factor === undefined ? null : value * factor;
+}
+
+/** A range in words, in the unit that it is typed in. */
+export function rangeOf({ unit, low, high }: Typeable): string {
+  if (unit === '' && high === 1 && (low ?? 0) >= -1)
+    return `${figure((low ?? 0) * 100, 0)} to 100 %`;
+  const end = (value: number): string => String(Number(value.toPrecision(6))).replace('-', MINUS);
+  return `${end(low ?? 0)} to ${end(high ?? 1)} ${unit}`.trim();
+}
+
+/** A typed value, or in words why it cannot be used; the range is part of them. */
+export function readTyped(text: string, of: Typeable): { value: number } | { why: string } {
+  const value = typed(text, of.unit, of.high ?? null);
+  if (value === null || !Number.isFinite(value))
+    return { why: `“${text.trim()}” is not understood; ${rangeOf(of)} can be typed` };
+  if (value < (of.low ?? -Infinity) - 1e-9 || value > (of.high ?? Infinity) + 1e-9)
+    return { why: `${text.trim()} is out of range; ${rangeOf(of)} is allowed` };
+  return { value };
+}
+
+/** Whether a note value was typed: 1/8, 1/8. dotted, 1/8t a triplet. */
+export function noteTyped(text: string, notes: readonly string[]): string | null {
+  const clean = text.trim().toLowerCase().replace(/\s/g, '');
+  return notes.find((note) => note === clean) ?? null;
 }
 
 /** Minutes, seconds and thousandths of a frame. */

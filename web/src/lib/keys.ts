@@ -2,6 +2,11 @@
 export const KEYS: [string, string][] = [
   ['Space', 'play, stop'],
   ['L', 'loop the section under the playhead, or let go'],
+  ['I', 'a section at the playhead, to be named'],
+  [
+    'on the sections',
+    '↑ ↓ name or edge, ← → move it by a bar (Shift: a beat), Enter names, Delete takes away, L loops',
+  ],
   ['← →', 'a beat back, a beat on (Shift: a quarter of it)'],
   ['↑ ↓', 'strip before, strip after'],
   ['1 2 3 5', 'Sessions, Bench, Desk, Lab'],
@@ -14,6 +19,11 @@ export const KEYS: [string, string][] = [
   ['M S', 'mute, solo the selected strip'],
   ['B', 'selected stage on, off'],
   ['+ −', 'zoom the time strip'],
+  ['Ctrl+C, X, V', 'copy, cut, paste stages, a split, or the chain if the chain is looked at'],
+  [
+    'on a strip',
+    'F2 renames, Alt+↑ ↓ moves it, Shift+↑ ↓ takes several (for mute and solo), D duplicates, Delete takes it away',
+  ],
   ['Ctrl+Z', 'undo'],
   ['Ctrl+Shift+Z', 'redo'],
   ['?', 'this table'],

@@ -29,18 +29,18 @@ function tidy(control: Control, value: number): number {
 
 export const FLOOR_DB = -60;
 
-/** Height of an amplitude on the time strip, 0 at silence to 1 at full scale. */
-export function height(amplitude: number, decibels: boolean): number {
+/** Height of an amplitude, 0 at the floor to 1 at full scale. */
+export function height(amplitude: number, decibels: boolean, floor = FLOOR_DB): number {
   const size = Math.abs(amplitude);
   if (!decibels) return Math.min(size, 1);
-  if (size <= 0.001) return 0;
-  return Math.min(1 - (20 * Math.log10(size)) / FLOOR_DB, 1);
+  if (size <= 10 ** (floor / 20)) return 0;
+  return Math.min(1 - (20 * Math.log10(size)) / floor, 1);
 }
 
-/** The amplitude at a height of the time strip. */
-export function amplitudeAt(share: number, decibels: boolean): number {
+/** The amplitude at a height. */
+export function amplitudeAt(share: number, decibels: boolean, floor = FLOOR_DB): number {
   if (!decibels) return share;
-  return 10 ** ((FLOOR_DB * (1 - share)) / 20);
+  return 10 ** ((floor * (1 - share)) / 20);
 }
 
 export const toDb = (amplitude: number): number => 20 * Math.log10(Math.max(amplitude, 1e-6));

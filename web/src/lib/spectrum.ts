@@ -31,7 +31,7 @@ export function bandAt(edges: number[], hz: number): number {
 export function path(levels: number[], width: number, height: number, hz?: number[]): string {
   return levels
     .map((db, i) => {
-      const x = hzX(hz?.[i] ?? LOW * 2 ** (i / 6), width);
+      const x = hzX(hz?.[i] ?? LOW * 2 ** (i / 12), width);
       return `${i ? 'L' : 'M'}${x.toFixed(1)} ${dbY(db, height).toFixed(1)}`;
     })
     .join('');

@@ -59,6 +59,8 @@ export interface Picture {
   makeup_db: number;
   before: Float32Array;
   after: Float32Array;
+  /** Level after, as amplitude: one value a column. */
+  body: Float32Array;
   reduction: Float32Array;
   level: Float32Array;
 }

@@ -1,6 +1,7 @@
 import { api, Refusal } from './api';
 import { branches, find, isSplit, parent, stages } from './chain';
 import { applied } from './drafts';
+import { barFrames, snapped } from './sections';
 import type { Live } from './live.svelte';
 import type {
   Branch,
@@ -42,6 +43,8 @@ export class Work {
   branchId = $state('');
   /** More stages that were chosen beside the selected one, to be split together. */
   chosen = $state.raw<string[]>([]);
+  /** More strips that were chosen beside the selected one. */
+  strips = $state.raw<string[]>([]);
   /** Splits that are drawn closed. */
   closed = $state.raw<string[]>([]);
   scope = $state<'stage' | 'chain'>('stage');
@@ -49,6 +52,8 @@ export class Work {
   hearKey = $state(false);
   /** The control whose automation lies over the time strip. */
   lane = $state.raw<Place | null>(null);
+  /** The section whose name is being typed, -1 for none. */
+  namingSection = $state(-1);
   /** Whether controls moved during play leave automation behind. */
   writing = $state(false);
   problem = $state<string | null>(null);
@@ -156,8 +161,37 @@ export class Work {
     this.problem = why;
   }
 
+  /** Takes strips together with the selected one, up to another in the list. */
+  takeStrips(to: string): void {
+    const rows = [...document.querySelectorAll<HTMLElement>('[data-strip]')].map(
+      (r) => r.dataset.strip ?? '',
+    );
+    const [a, b] = [rows.indexOf(this.stripId), rows.indexOf(to)];
+    if (a < 0 || b < 0) return;
+    this.strips = rows.slice(Math.min(a, b), Math.max(a, b) + 1);
+  }
+
+  /** Takes one more strip, downwards or upwards, or one less. */
+  takeStrip(by: number): void {
+    const rows = [...document.querySelectorAll<HTMLElement>('[data-strip]')].map(
+      (r) => r.dataset.strip ?? '',
+    );
+    const at = rows.indexOf(this.stripId);
+    const ends = this.strips.map((s) => rows.indexOf(s));
+    const far = ends.length ? (Math.min(...ends) < at ? Math.min(...ends) : Math.max(...ends)) : at;
+    const to = rows[Math.min(Math.max(far + by, 0), rows.length - 1)];
+    if (to) this.takeStrips(to);
+  }
+
+  /** The strips that an act for several means: those taken together, or the selected one. */
+  get together(): Strip[] {
+    const ids = this.strips.length ? this.strips : [this.stripId];
+    return (this.model?.strips ?? []).filter((s) => ids.includes(s.id));
+  }
+
   select(strip: string, stage?: string): void {
     this.dropTrying();
+    this.strips = [];
     this.stripId = strip;
     const chain = this.model?.strips.find((s) => s.id === strip)?.chain ?? [];
     const all = stages(chain);
@@ -282,6 +316,18 @@ export class Work {
   set(name: string, value: ParamValue): Promise<void> {
     this.hold(name, value);
     return this.drop();
+  }
+
+  // Sections ------------------------------------------------------------------------------------
+
+  /** Makes a section at the bar nearest to a frame, to be named at once. */
+  async addSection(frame: number): Promise<void> {
+    const model = this.model;
+    if (!model || this.frames === 0) return;
+    const start = snapped(frame, barFrames(model), !model.bpm);
+    await this.edit({ type: 'add_section', start_s: start / model.rate });
+    const sections = this.model?.sections ?? [];
+    this.namingSection = sections.findIndex((s) => Math.abs(s.start_s * model.rate - start) <= 1);
   }
 
   // Automation ----------------------------------------------------------------------------------

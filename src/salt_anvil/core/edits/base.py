@@ -5,6 +5,7 @@ from typing import Any
 
 from salt_anvil.core.errors import MissingError
 from salt_anvil.core.processors import processor
+from salt_anvil.core.processors.base import Control
 from salt_anvil.core.session import (
     Branch,
     Element,
@@ -202,6 +203,19 @@ def figure(value: Any) -> str:
     if isinstance(value, tuple):
         return str(len(value))
     return "open" if value is None else str(value)
+
+
+def said_value(control: Control, value: Any) -> str:
+    """Return the value of a control as the panel shows it: with its unit, shares in per cent."""
+    if isinstance(value, bool) or not isinstance(value, float | int):
+        return figure(value)
+    if control.unit == "" and control.low == 0 and control.high == 1:
+        return f"{100 * value:.0f} %"
+    if control.unit == "ms" and abs(value) >= 1000:
+        return f"{figure(value / 1000)} s"
+    if control.unit == "Hz" and value >= 1000:
+        return f"{figure(value / 1000)} kHz"
+    return f"{figure(value)} {control.unit}".strip()
 
 
 def slug(name: str) -> str:

@@ -7,12 +7,12 @@ from pydantic import Field
 from salt_anvil.core.edits.base import (
     changed_at,
     dump,
-    figure,
     free,
     fresh_copy,
     place_of,
     replaced,
     said_place,
+    said_value,
     siblings,
     taken_ids,
     title,
@@ -201,8 +201,7 @@ class SetParams(Model):
         for name in self.params:
             control = controls[name]
             value = getattr(stage.params, name)
-            unit = f" {control.unit}" if control.unit and value is not None else ""
-            parts.append(f"{control.label.lower()} {figure(value)}{unit}")
+            parts.append(f"{control.label.lower()} {said_value(control, value)}")
         return ", ".join(parts)
 
 
@@ -254,5 +253,5 @@ def differences(stage: Stage, slot: Slot) -> list[str]:
     for control in processor(stage.kind).describe().controls:
         value = getattr(other, control.name)
         if value != getattr(stage.params, control.name):
-            found.append(f"{control.label.lower()} {figure(value)}")
+            found.append(f"{control.label.lower()} {said_value(control, value)}")
     return found
