@@ -16,9 +16,9 @@ __all__ = ["Server", "Tab", "serving"]
 class Server(ServerProcess):
     """`salt-anvil serve` as users start it."""
 
-    def __init__(self, data: Path) -> None:
+    def __init__(self, data: Path, **environment: str) -> None:
         # Seeks take the time they need, so that what is heard is exact from the first frame.
-        super().__init__(data, {**os.environ, "SALT_ANVIL_START_S": "60"})
+        super().__init__(data, {**os.environ, "SALT_ANVIL_START_S": "60", **environment})
         self.http = httpx.Client(base_url=self.url, timeout=60)
 
     def api(self, method: str, path: str, body: Any = None, **more: Any) -> Any:

@@ -16,17 +16,23 @@ from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.errors import MissingError
 from salt_anvil.core.measure.hits import last_hits, matching_threshold
 from salt_anvil.core.measure.ledger import Later, Ledger, Span, ledger, percussive
-from salt_anvil.core.measure.reduction import ReductionFigures, reduction_figures
+from salt_anvil.core.measure.reduction import (
+    ReductionFigures,
+    WholeReduction,
+    inside,
+    makeup_inside,
+    reduction_figures,
+    stages_inside,
+    together,
+)
 from salt_anvil.core.measure.wiring import wiring_cautions
 from salt_anvil.core.processors import processor
 from salt_anvil.core.session import (
-    Element,
     Key,
     Session,
     Split,
     Stage,
     Strip,
-    branches,
     elements,
     following,
 )
@@ -113,7 +119,7 @@ class Viewer:
         tap = item.graph.taps.get(at) or item.graph.taps["chain"]
         before, after = tap.wires
         # A stage that is off listens on, but takes nothing away.
-        return before.source, after.source, [s for s in _inside(item.strip.chain, at) if s.on]
+        return before.source, after.source, stages_inside(item.strip.chain, at)
 
     def picture(
         self, strip: str, at: str, begin: int, end: int, columns: int, media: MediaFolder
@@ -135,19 +141,15 @@ class Viewer:
             size = max([s for s in PEAK_FRAMES if s <= max((end - begin) / columns, GRID)])
             before = _columns(media.peaks(item.strip.audio, size), edges, size)
         body = _body(self._cache.powers(mark, last), edges[: known + 1], self._plan.rate)
-        reduction = np.zeros(known)
-        # One after the other they add up; on branches side by side the most counts.
-        together = np.maximum if _parallel(item.strip.chain, at) else np.add
-        for stage in stages:
-            cells = self._cells(item, stage.id, "reduction_db")
-            reduction = together(reduction, _most(cells, edges[: known + 1], 0.0))
+        reduction = _most(self.taken(strip, at), edges[: known + 1], 0.0)
         level = np.full(0, NO_LEVEL)
         if len(stages) == 1 and at != "chain":
             cells = self._cells(item, stages[0].id, "level_db")
             level = _most(cells, edges[: known + 1], NO_LEVEL)
         return Picture(
             begin, end, columns, known, before, after, body, reduction, level,
-            detector=self._detector(item, at), makeup_db=self._makeup(item, stages),
+            detector=self._detector(item, at),
+            makeup_db=makeup_inside(inside(item.strip.chain, at), item.context),
         )  # fmt: skip
 
     def _cells(self, item: StripPlan, stage: str, name: str) -> NDArray[np.float32]:
@@ -157,9 +159,37 @@ class Viewer:
         mark = self._marks[item.strip.id]
         return self._cache.cells(mark, stage, name, node.context.channels)
 
-    def _makeup(self, item: StripPlan, stages: list[Stage]) -> float:
-        chosen = [s for s in stages if s.on]
-        return sum(processor(s.kind).makeup_db(s.params, item.context) for s in chosen)
+    def taken(self, strip: str, at: str) -> Floats:
+        """Return what a place takes away, (cells, 1) in dB (see core.measure.reduction)."""
+        item = self._plan.strip(strip)
+        mark = self._marks[strip]
+        first, last, stages = self._points(item, at)
+
+        def told(stage: str) -> Floats:
+            cells = self._cells(item, stage, "reduction_db")
+            return cells.max(axis=1) if len(cells) else np.zeros(0)
+
+        held = inside(item.strip.chain, at)
+        if len(held) == 1 and isinstance(held[0], Stage):
+            return np.asarray(told(held[0].id), np.float64)[:, None] if stages else np.zeros((0, 1))
+        before, after = (np.asarray(self._cache.powers(mark, p)) for p in (first, last))
+        count = min(len(before), len(after))
+        most = together(held, told, count)
+        makeup = makeup_inside(held, item.context)
+        powers = (np.asarray(p[:count], np.float64) for p in (before, after))
+        return WholeReduction().feed(*powers, makeup, most)[:, None]
+
+    def strongest(self, strip: str, at: str, begin: int, end: int) -> tuple[str, float] | None:
+        """Return which stage of a place takes most away in a passage, and how much."""
+        item = self._plan.strip(strip)
+        _, _, stages = self._points(item, at)
+        found: tuple[str, float] | None = None
+        for stage in stages:
+            cells = self._cells(item, stage.id, "reduction_db")[begin // GRID : -(-end // GRID)]
+            most = float(cells.max(initial=0.0))
+            if most > (found[1] if found else 0.0):
+                found = (processor(stage.kind).title, most)
+        return found
 
     def _detector(self, item: StripPlan, at: str) -> bool:
         for stage in item.stages:
@@ -200,21 +230,15 @@ class Viewer:
         rows = min(len(before), len(after))
         if rows == 0:
             return None, 0.0
-        cells: NDArray[np.float64] = np.zeros((0, 1))
-        together = np.maximum if _parallel(item.strip.chain, at) else np.add
-        for stage in stages:
-            told = self._cells(item, stage.id, "reduction_db").max(axis=1, keepdims=True)
-            if len(told):
-                both = min(len(cells), len(told)) if len(cells) else len(told)
-                rest = cells[:both] if len(cells) else np.zeros((both, 1))
-                cells = together(told[:both].astype(np.float64), rest)
+        cells = self.taken(strip, at)
         drums = percussive(before[:rows]) and all(processor(s.kind).lets_go for s in stages)
         found = ledger(
             before[:rows], after[:rows], cells, self._plan.rate, Span("", begin, end),
             spans(self._session), percussive=drums,
         )  # fmt: skip
         wiring = wiring_cautions(item, self._plan.frames)
-        return replace(found, cautions=[*wiring, *found.cautions]), done
+        strongest = self.strongest(strip, at, begin, end)
+        return replace(found, cautions=[*wiring, *found.cautions], strongest=strongest), done
 
     def later(
         self, strip: str, at: str, begin: int, end: int, earlier: "Viewer | None"
@@ -287,22 +311,6 @@ class Viewer:
         return found
 
 
-def _inside(chain: list[Element], at: str) -> list[Stage]:
-    """Return the stages whose reductions are told at a place."""
-    for element in elements(chain):
-        if element.id == at:
-            return [e for e in elements([element]) if isinstance(e, Stage)]
-    for branch in branches(chain):
-        if branch.id == at:
-            return [e for e in branch.chain if isinstance(e, Stage)]
-    return [e for e in chain if isinstance(e, Stage)]
-
-
-def _parallel(chain: list[Element], at: str) -> bool:
-    """Say whether a place is a split, whose stages stand side by side."""
-    return any(e.id == at and isinstance(e, Split) for e in elements(chain))
-
-
 def spans(session: Session) -> list[Span]:
     """Return the sections as frames."""
     found = [
@@ -347,7 +355,7 @@ def _body(powers: NDArray[np.float32], edges: Floats, rate: int) -> Floats:
 
 
 def _most(
-    cells: NDArray[np.float32], edges: NDArray[np.float64], empty: float
+    cells: NDArray[np.floating], edges: NDArray[np.float64], empty: float
 ) -> NDArray[np.float64]:
     count = max(len(edges) - 1, 0)
     if count == 0 or len(cells) == 0:

@@ -253,17 +253,19 @@ class BlockReport(Model):
     """What happened during one block; travels behind the sound of the same frames.
 
     frame: where the block's cells begin. before, after: least and greatest value per 64-frame
-    cell at the watched place; body: level (RMS) of a cell behind it. strips: peak after the
-    fader, left and right, and most reduction in dB. momentary: LUFS of the main output over the
-    last 400 ms; true_peak: dBTP since play began. spectrum: before and after the watched place, dB per twelfth of an octave
-    (see core.measure.spectrum), every few blocks; sides: the same of half the difference.
-    correlation: of left and right behind the watched place, -1 to 1.
+    cell at the watched place; body: level (RMS) of a cell behind it; taken: what it takes away in
+    dB (see core.measure.reduction). strips: peak after the fader, left and right, and the most
+    that one stage of the strip reduces in dB. momentary: LUFS of the main output over the last
+    400 ms; true_peak: dBTP since play began. spectrum: before and after the watched place, dB per
+    twelfth of an octave (see core.measure.spectrum), every few blocks; sides: the same of half
+    the difference. correlation: of left and right behind the watched place, -1 to 1.
     """
 
     frame: int
     before: list[tuple[float, float]]
     after: list[tuple[float, float]]
     body: list[float]
+    taken: list[float]
     strips: dict[str, tuple[float, float, float]]
     stages: dict[str, StageMeter]
     removed_gain: float

@@ -28,9 +28,14 @@ from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.engine.strip import GROUP
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.loudness import OFFSET, SILENT
+from salt_anvil.core.measure.reduction import (
+    WholeReduction,
+    inside,
+    makeup_inside,
+    together,
+)
 from salt_anvil.core.measure.rows import TRUE_PEAK, K, RowMeter
 from salt_anvil.core.measure.spectrum import Spectrum, correlation
-from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Session, Stage, branches
 from salt_anvil.files.media import extremes
 from salt_anvil.files.render import roll_blocks
@@ -242,6 +247,7 @@ class Player:
         self._ready: Head | None = None
         self._thaw: Thaw | None = None
         self._gains = np.zeros((0, 3))
+        self._whole = WholeReduction()
         self._patience = self._cooling = 0
 
     @property
@@ -435,6 +441,7 @@ class Player:
             before=before,
             after=after,
             body=_body(sides[1]),
+            taken=self._taken(block, sides),
             strips=strips,
             stages=stages,
             removed_gain=self._removed_gain(),
@@ -444,6 +451,26 @@ class Player:
             momentary=round(self._meter.momentary, 1),
             true_peak=round(self._meter.true_peak, 1),
         )
+
+    def _taken(self, block: MixBlock, sides: tuple[Sound, ...]) -> list[float]:
+        """Return what the watched place takes away, per cell (see core.measure.reduction)."""
+        item = self._plan.strip(_strip(self._plan, self._listen))
+        cells = block.strips[item.strip.id].cells
+        held = inside(item.strip.chain, self._watched())
+
+        def told(stage: str) -> Sound:
+            found = cells.get(stage, {}).get("reduction_db")
+            return np.zeros(0) if found is None or not len(found) else found.max(axis=1)
+
+        if len(held) == 1 and isinstance(held[0], Stage):
+            own = told(held[0].id) if held[0].on else np.zeros(0)
+            return [round(float(v), 2) for v in own]
+        powers = [np.square(s).mean(axis=1).reshape(-1, GRID).mean(axis=1) for s in sides]
+        most = together(held, told, len(powers[0]))
+        taken = self._whole.feed(
+            powers[0], powers[1], makeup_inside(held, item.context), most
+        )  # fmt: skip
+        return [round(float(v), 2) for v in taken]
 
     def _spectrum(self, sides: tuple[Sound, ...]) -> tuple[list[float], list[float]] | None:
         """Return the spectra of both sides, every SPECTRUM_BLOCKS."""
@@ -495,17 +522,8 @@ class Player:
         if self._listen.strip is None:
             return 1.0
         item = self._plan.strip(_strip(self._plan, self._listen))
-        at = self._watched()
-        total = sum(
-            processor(s.kind).makeup_db(s.params, item.context)
-            for s in item.strip.chain
-            if isinstance(s, Stage) and s.on and at == "chain"
-        ) + sum(
-            processor(s.kind).makeup_db(s.params, item.context)
-            for s in item.stages
-            if s.on and at == s.id
-        )
-        return float(to_gain(-total))
+        held = inside(item.strip.chain, self._watched())
+        return float(to_gain(-makeup_inside(held, item.context)))
 
     # Wiring -----------------------------------------------------------------------------------
 
@@ -548,6 +566,8 @@ class Player:
         assert self._mixer is not None
         wired = self._mixer.plan
         same_place = self._wished == self._listen
+        if not same_place:
+            self._whole = WholeReduction()
         self._plan, self._listen = plan, self._wished
         self._mixer.change(plan)
         self._mixer.watch(_strip(plan, self._listen), self._watched())

@@ -24,6 +24,8 @@
   let again = false;
 
   const stage = $derived(work.stage);
+  /** A single stage is looked at: what it takes is what it tells itself. */
+  const stageAlone = $derived(work.at !== 'chain' && !work.split);
   const loop = $derived(live.transport.loop);
   const rows = $derived(ledger ? lines(ledger) : []);
   /** What later stages have to do is known when their strips are. */
@@ -82,11 +84,13 @@
   }
 
   function lines(l: Ledger): { name: string; in: string; out: string; diff: string }[] {
+    // −120 is silence: no figure.
+    const none = (v: number | null): v is null => v === null || v <= -119.9;
     const pair = (name: string, a: number | null, b: number | null) => ({
       name,
-      in: a === null ? '–' : figure(a, 1),
-      out: b === null ? '–' : figure(b, 1),
-      diff: a === null || b === null ? '–' : signed(b - a),
+      in: none(a) ? '–' : figure(a, 1),
+      out: none(b) ? '–' : figure(b, 1),
+      diff: none(a) || none(b) ? '–' : signed(b - a),
     });
     const { before, after } = l;
     return [
@@ -158,7 +162,7 @@
     {#if reduces(ledger)}
       <table class="taken">
         <thead>
-          <tr><th>Reduction, dB</th><th>median</th><th>95 %</th><th>most</th></tr>
+          <tr><th>Taken, dB</th><th>median</th><th>95 %</th><th>most</th></tr>
         </thead>
         <tbody>
           {#each ledger.sections as section (section.name)}
@@ -175,6 +179,14 @@
               <td>{figure(ledger.reduction.median, 1)}</td>
               <td>{figure(ledger.reduction.p95, 1)}</td>
               <td>{figure(ledger.reduction.most, 1)}</td>
+            </tr>
+          {/if}
+          {#if ledger.strongest && !stageAlone}
+            <tr
+              title="The rows above are the whole place: level in against level out, make-up apart"
+            >
+              <th colspan="3">one stage alone: {ledger.strongest[0]}</th>
+              <td>{figure(Number(ledger.strongest[1]), 1)}</td>
             </tr>
           {/if}
         </tbody>
@@ -196,9 +208,9 @@
       </table>
     {/if}
     {#each later as { stage: next, strip: where, now, before } (where + next)}
-      <table class="later" aria-label="What is left to {next} on {where}">
+      <table class="later" aria-label="What {next} on {where} still takes">
         <thead>
-          <tr><th colspan="4">Left to {next}, {where}, dB</th></tr>
+          <tr><th colspan="4">What {next.toLowerCase()} on {where} still takes, dB</th></tr>
         </thead>
         <tbody>
           {#each taken(now, before) as { name, figures } (name)}

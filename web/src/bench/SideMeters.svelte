@@ -16,15 +16,19 @@
   let held = $state({ in: 0, out: 0, red: 0 });
   const since = { in: 0, out: 0, red: 0 };
   const names = ['in', 'out', 'red'] as const;
+  // Another place begins with empty bars: never those of the strip before.
+  $effect(() => {
+    void [work.stripId, work.at];
+    bars = { in: 0, out: 0, red: 0 };
+    held = { in: 0, out: 0, red: 0 };
+  });
   const LABELS = { in: 'in', out: 'out', red: 'taken' } as const;
 
   $effect(() =>
     live.onTold((batch) => {
       let most = { in: 0, out: 0, red: 0 };
       for (const { report } of batch) {
-        const chosen =
-          work.at === 'chain' ? Object.values(report.stages) : [report.stages[work.stageId]];
-        const red = chosen.reduce((sum, s) => sum + Math.max(0, ...(s?.reduction ?? [])), 0);
+        const red = Math.max(0, ...report.taken);
         most = {
           in: Math.max(most.in, peak(report.before)),
           out: Math.max(most.out, peak(report.after)),

@@ -1,10 +1,9 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import { api } from '../lib/api';
-  import { isSplit, stages } from '../lib/chain';
   import type { Live } from '../lib/live.svelte';
   import { colour } from '../lib/theme';
-  import type { Picture, Report } from '../lib/types';
+  import type { Picture } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import { draw, marks, refine, roof, type Look } from './draw';
   import LaneEditor from './LaneEditor.svelte';
@@ -50,24 +49,11 @@
       for (const { report } of batch) {
         const { frame, before, after, body } = report;
         const level = report.stages[work.stageId]?.level ?? [];
-        dirty = refine(picture, frame, before, after, body, reductionAt(report), level) || dirty;
+        dirty = refine(picture, frame, before, after, body, report.taken, level) || dirty;
       }
       if (dirty && performance.now() - painted > REPAINT_MS) paint();
     }),
   );
-
-  /** Reduction per cell at the place looked at: in a row it adds up, side by side the most counts. */
-  function reductionAt(report: Report): number[] {
-    const { stage, split, branch, strip } = work;
-    if (work.at !== 'chain' && stage) return report.stages[stage.id]?.reduction ?? [];
-    const inside = branch?.chain ?? strip?.chain ?? [];
-    const beside = work.at !== 'chain' && split !== null && !branch;
-    const chosen = beside ? stages([split]) : inside.filter((e) => !isSplit(e));
-    const told = chosen.map((e) => report.stages[e.id]?.reduction ?? []).filter((r) => r.length);
-    return (told[0] ?? []).map((_, i) =>
-      told.reduce((all, r) => (beside ? Math.max(all, r[i] ?? 0) : all + (r[i] ?? 0)), 0),
-    );
-  }
 
   async function load(): Promise<void> {
     if (asking) {

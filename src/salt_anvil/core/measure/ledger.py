@@ -88,6 +88,8 @@ class Ledger:
     cautions: list[Caution]
     before_db: float
     after_db: float
+    strongest: tuple[str, float] | None = None
+    """Which single stage of the place takes most away in the passage, and how much in dB."""
 
 
 def ledger(
