@@ -35,9 +35,12 @@
   let theme = $state(applyTheme(localStorage.getItem('theme')));
   let sheet = $state<'print' | 'revisions' | 'keys' | null>(null);
   let dropped = $state.raw<File[]>([]);
+  /** Files are held over the page. */
+  let over = $state(false);
 
-  async function open(state: SessionState): Promise<void> {
+  async function open(state: SessionState, refused: string | null = null): Promise<void> {
     await work.open(state);
+    work.problem = refused;
     span.whole();
     view = 'bench';
   }
@@ -160,6 +163,7 @@
 
   function dropFiles(event: DragEvent): void {
     event.preventDefault();
+    over = false;
     if (view === 'sessions' || !event.dataTransfer?.files.length) return;
     take([...event.dataTransfer.files]);
   }
@@ -182,7 +186,13 @@
   onkeydown={key}
   onkeyup={release}
   onblur={() => live.hold(null)}
-  ondragover={(e) => e.preventDefault()}
+  ondragover={(e) => {
+    e.preventDefault();
+    over = view !== 'sessions' && !!e.dataTransfer?.types.includes('Files');
+  }}
+  ondragleave={(e) => {
+    if (!e.relatedTarget) over = false;
+  }}
   ondrop={dropFiles}
 />
 
@@ -214,9 +224,16 @@
         {live}
         {dropped}
         current={work.state}
-        onopen={(s) => void open(s)}
+        onopen={(s, refused) => void open(s, refused ?? null)}
         ontaken={() => (dropped = [])}
       />
+    {/if}
+    {#if over && work.model}
+      <div class="landing">
+        Let go to add these files to “{work.model.name}” as tracks{work.frames > 0
+          ? `, at ${work.rate / 1000} kHz`
+          : '; the first one sets the session’s rate'}
+      </div>
     {/if}
     {#if work.problem}
       <div class="problem" role="alert">
@@ -246,6 +263,18 @@
     display: grid;
     grid-template-rows: 38px minmax(0, 1fr);
     height: 100%;
+  }
+  .landing {
+    position: absolute;
+    inset: 38px 0 0;
+    display: grid;
+    place-items: center;
+    font-size: 15px;
+    font-weight: 600;
+    background: color-mix(in srgb, var(--ground) 88%, transparent);
+    border: 3px dashed var(--ink);
+    pointer-events: none;
+    z-index: 9;
   }
   .problem {
     position: absolute;

@@ -506,7 +506,7 @@ class Hub:
                 head = self.sessions.head(session_id)
                 if first_rate(head.model) == rate:
                     session = head.model.model_copy(update={"rate": rate})
-                    model, words = AddStrip(strip=_strip_of(media)).apply(session)
+                    model, words = AddStrip(strip=_strip_of(media, name)).apply(session)
                     self._engine.send(("repaired", media.id))
                     revision = self.sessions.append(session_id, head.id, model, words)
                     return self.changed(revision), media
@@ -614,11 +614,11 @@ class Hub:
             self._store_print(number, "failed", 0.0, None, str(error))
 
 
-def _strip_of(media: Media) -> dict[str, Any]:
-    """Return a file that was brought in as a new track."""
-    name = "".join(c if c.isprintable() else " " for c in Path(media.name).stem).strip()
+def _strip_of(media: Media, name: str) -> dict[str, Any]:
+    """Return a file that was brought in under a name as a new track."""
+    words = "".join(c if c.isprintable() else " " for c in Path(name).stem).strip()
     return {
-        "name": name[:80] or "Track", "kind": "track", "audio": media.id,
+        "name": words[:80] or "Track", "kind": "track", "audio": media.id,
         "channels": media.channels, "frames": media.frames,
     }  # fmt: skip
 

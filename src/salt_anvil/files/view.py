@@ -176,8 +176,8 @@ class Viewer:
         count = min(len(before), len(after))
         most = together(held, told, count)
         makeup = makeup_inside(held, item.context)
-        powers = (np.asarray(p[:count], np.float64) for p in (before, after))
-        return WholeReduction().feed(*powers, makeup, most)[:, None]
+        power_in, power_out = (np.asarray(p[:count], np.float64) for p in (before, after))
+        return WholeReduction().feed(power_in, power_out, makeup, most)[:, None]
 
     def strongest(self, strip: str, at: str, begin: int, end: int) -> tuple[str, float] | None:
         """Return which stage of a place takes most away in a passage, and how much."""

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
+  import { api } from '../lib/api';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
   import { colour } from '../lib/theme';
@@ -21,6 +23,8 @@
   let highest = $state(-300);
   let dragging = false;
   let of = '';
+  /** What is drawn is the whole song, not what was heard last. */
+  let whole = $state(false);
 
   const stage = $derived(work.stage);
   const ceiling = $derived(Number(stage?.params.ceiling_db ?? -1));
@@ -30,8 +34,9 @@
   $effect(() =>
     live.onTold((batch) => {
       if (!stage) return;
-      if (of !== stage.id) {
+      if (of !== stage.id || whole) {
         of = stage.id;
+        whole = false;
         past = [];
         most = 0;
         highest = -300;
@@ -53,6 +58,26 @@
     void [ceiling, width, height];
     paint();
   });
+  $effect(() => {
+    void [stage?.id, work.fresh];
+    untrack(() => void before());
+  });
+
+  /** Before anything is heard, what the analysis knows: the whole song at once. */
+  async function before(): Promise<void> {
+    const { state, stripId, frames } = work;
+    const id = stage?.id;
+    if (!state || !id || frames === 0 || (of === id && !whole)) return;
+    const columns = Math.floor(width / 2);
+    const found = await api.picture(state.id, stripId, id, 0, frames, columns).catch(() => null);
+    if (!found || stage?.id !== id || (of === id && !whole) || !found.level.length) return;
+    whole = true;
+    of = id;
+    past = [...found.level].map((level, i) => ({ level, taken: found.reduction[i] ?? 0 }));
+    most = Math.max(0, ...past.map((p) => p.taken));
+    highest = Math.max(-300, ...past.map((p) => p.level));
+    paint();
+  }
 
   /** Peaks that come in, full above the ceiling; the reduction hangs from the top. */
   function paint(): void {

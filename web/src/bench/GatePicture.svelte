@@ -22,6 +22,8 @@
   let seconds = $state(0);
   let drag: 'opens' | 'closes' | null = null;
   let of = '';
+  /** Room at the left for the labels, so that none lies on the level. */
+  const GUTTER = 84;
 
   const stage = $derived(work.stage);
   const opens = $derived(Number(stage?.params.threshold_db ?? -40));
@@ -31,8 +33,10 @@
   $effect(() =>
     live.onTold((batch) => {
       if (!stage) return;
-      if (of !== stage.id) {
-        of = stage.id;
+      // Another key filter hears something else: its history begins anew.
+      const now = stage.id + JSON.stringify(stage.key);
+      if (of !== now) {
+        of = now;
         past = [];
         openings = seconds = 0;
       }
@@ -44,7 +48,7 @@
         seconds += (told.phase.length * 64) / work.rate;
         past.push({ level: Math.max(FLOOR, ...told.level), phase: Math.max(...told.phase) });
       }
-      past = past.slice(-Math.floor(width));
+      past = past.slice(-Math.floor(width - GUTTER));
       paint();
     }),
   );

@@ -211,6 +211,16 @@
   .group {
     margin-bottom: 8px;
   }
+  @media (max-width: 1199px) {
+    .list .row {
+      grid-template-columns: 16px minmax(0, 1fr) auto 20px;
+      gap: 2px;
+      padding-right: 4px;
+    }
+    .list .track .name {
+      padding-left: 2px;
+    }
+  }
   .row {
     display: grid;
     grid-template-columns: 18px minmax(0, 1fr) auto 30px;

@@ -143,12 +143,14 @@
   <div class="time">
     <Ruler {work} {live} {span} {width} />
     <div class="margin" aria-hidden="true" bind:clientHeight={tall}>
-      {#each marks(span.decibels, span.floor) as db (db)}
+      {#each work.lane ? [] : marks(span.decibels, span.floor) as db (db)}
         {@const up = ((tall - FOOT) / 2) * (1 - height(toGain(db), span.decibels, span.floor))}
         <span style:top="{up}px">−{-db}</span>
         {#if tall > 170}<span style:top="{tall - FOOT - up}px">−{-db}</span>{/if}
       {/each}
-      <span style:top="{(tall - FOOT) / 2}px">{span.decibels ? `−${-span.floor}` : '−∞'}</span>
+      <span style:top="{(tall - FOOT) / 2}px" hidden={!!work.lane}
+        >{span.decibels ? `−${-span.floor}` : '−∞'}</span
+      >
       <span class="taken" style:bottom="{FOOT - 14}px">{most} dB</span>
     </div>
     <div class="field" bind:clientWidth={width}>

@@ -193,6 +193,7 @@ export class Work {
     this.dropTrying();
     this.strips = [];
     this.stripId = strip;
+    this.tidyLane();
     const chain = this.model?.strips.find((s) => s.id === strip)?.chain ?? [];
     const all = stages(chain);
     const telling = all.find((s) => this.kinds[s.kind]?.level_line) ?? chain[0];
@@ -441,12 +442,22 @@ export class Work {
     if (!strips.some((s) => s.id === this.stripId)) this.select(strips[0]?.id ?? '');
     const chain = strips.find((s) => s.id === this.stripId)?.chain ?? [];
     if (!find(chain, this.stageId)) this.choose(chain[0]?.id ?? '');
+    this.tidyLane();
     if (this.branchId && !branches(chain).some((b) => b.id === this.branchId)) this.branchId = '';
     this.held = Object.fromEntries(
       Object.entries(this.held).filter(([key]) => !key.startsWith('lever:')),
     );
     void this.loadLanes();
     this.fresh += 1;
+  }
+
+  /** Automation closes with what it belongs to: the strip that is left, the stage that is gone. */
+  private tidyLane(): void {
+    const owner = this.lane?.owner;
+    const strip = this.strip;
+    if (!owner || this.model?.levers.some((l) => l.id === owner)) return;
+    const here = strip && [strip.id, ...branches(strip.chain).map((b) => b.id)];
+    if (!strip || !(here?.includes(owner) || find(strip.chain, owner))) this.lane = null;
   }
 
   /** The session has another revision; if this page made it, it is here by now. */

@@ -8,7 +8,7 @@
     live: Live;
     dropped: File[];
     current: SessionState | null;
-    onopen: (state: SessionState) => void;
+    onopen: (state: SessionState, refused?: string | null) => void;
     ontaken: () => void;
   }
   let { live, dropped, current, onopen, ontaken }: Props = $props();
@@ -87,11 +87,12 @@
         taken += 1;
       } catch (error) {
         item.said = error instanceof Refusal ? error.message : String(error);
-        problem = item.said;
+        problem = problem ? `${problem} ${item.said}` : item.said;
       }
     }
     await load();
-    if (taken > 0 && !problem) onopen(state);
+    // What is good is opened; what was refused is said there.
+    if (taken > 0) onopen(state, problem);
     else if (taken === 0 && !current) {
       await api.removeSession(state.id);
       await load();
@@ -162,6 +163,12 @@
       <p class="note">
         WAV, FLAC, AIFF, OGG, MP3; mono or stereo. They go into
         {current ? `“${current.model.name}”` : 'a new session'} as tracks.
+        {#if current && current.frames > 0}
+          It runs at {current.model.rate / 1000} kHz: files of another rate are converted to that.
+        {:else}
+          The first file sets the session’s rate for good; files of another rate are converted to
+          it. Bring one of the rate that you want to print in first.
+        {/if}
       </p>
       <input
         bind:this={chooser}
