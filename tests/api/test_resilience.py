@@ -33,7 +33,7 @@ def server(band_data: Path, tmp_path: Path) -> Iterator[Server]:
         yield running
 
 
-def until(told: Callable[[], Any], seconds: float = 120) -> Any:
+def until(told: Callable[[], Any], seconds: float = 60) -> Any:
     end = time.monotonic() + seconds
     while not (found := told()):
         assert time.monotonic() < end

@@ -1,7 +1,7 @@
 """Strip by strip through the song: sound, pictures, figures, checkpoints into the cache."""
 
 from collections.abc import Callable
-from typing import BinaryIO
+from typing import BinaryIO, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,7 @@ from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.session import Session
 from salt_anvil.files.cache import Meta, StripCache
 from salt_anvil.files.checked import CheckedWriter
+from salt_anvil.files.errors import DamagedError
 from salt_anvil.files.frozen import Freezer, point_file
 from salt_anvil.files.media import extremes
 
@@ -39,6 +40,28 @@ def analyse(
     Raises:
         Stopped: `tell` said so; what was complete stays.
     """
+    mended(cache, lambda: _analyse(session, code, source, cache, first, tell, measured))
+
+
+T = TypeVar("T")
+MENDS = 64
+"""So many damaged entries are dropped in one go before something else must be wrong."""
+
+
+def mended(cache: StripCache, work: Callable[[], T]) -> T:
+    """Do work that reads the cache; what it finds damaged is dropped, and it begins again."""
+    for _ in range(MENDS):
+        try:
+            return work()
+        except DamagedError as error:
+            cache.drop(error.where)
+    return work()
+
+
+def _analyse(
+    session: Session, code: str, source: Source, cache: StripCache, first: str | None, tell: Tell,
+    measured: Callable[[], None],
+) -> None:  # fmt: skip
     freezer = Freezer(cache, code)
     if hold(session, code, source, cache, tell):
         measured()

@@ -9,6 +9,7 @@ from typing import Any
 
 from salt_anvil._kernel_cache import sources_digest
 from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.engine.mixer import Source
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.session import Model, Session, checked
 from salt_anvil.files.cache import StripCache
@@ -16,7 +17,7 @@ from salt_anvil.files.frozen import Freezer
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.files.render import print_to_file
 from salt_anvil.files.write import PrintFormat
-from salt_anvil.jobs.analyse import held, hold
+from salt_anvil.jobs.analyse import Tell, held, hold, mended
 
 
 class PrintOptions(Model):
@@ -76,6 +77,16 @@ def run_print(
             raise Cancelled
         return True
 
+    def attempt() -> int:
+        return _print(session, options, target, code, source, cache, patient, show)
+
+    return mended(cache, attempt)
+
+
+def _print(
+    session: Session, options: PrintOptions, target: Path, code: str, source: Source,
+    cache: StripCache, patient: Tell, show: Callable[[float], None],
+) -> int:  # fmt: skip
     hold(session, code, source, cache, patient)
     plan = make_plan(session, held=held(cache, code))
     frozen = Freezer(cache, code)(plan)

@@ -155,9 +155,12 @@ class Mixer:
 
     def _recorded(self, name: str, j: int) -> Sound:
         item = self.plan.strip(name)
+        silence = np.zeros((BLOCK, item.context.channels))
         if item.strip.audio is None:
-            return np.zeros((BLOCK, item.context.channels))
-        return self._source(item.strip.audio, j * BLOCK, BLOCK)
+            return silence
+        sound = self._source(item.strip.audio, j * BLOCK, BLOCK)
+        # What cannot be read at the moment is silent, in whatever shape.
+        return sound if sound.shape == silence.shape else silence
 
     def _bus_inputs(self, item: StripPlan, j: int) -> list[Sound]:
         """Return what is summed into a bus: its inputs, or the sums of groups of them."""
