@@ -205,8 +205,8 @@ def test_parallel_crushed_drums_automated_per_section(page: Page) -> None:
     page.get_by_label("Automation of Join position").click()
     type_into(page, "Join position in Reel two", "0.8")
     page.wait_for_function("saltAnvil.work.state.model.automation.length === 2")
-    expect(page.get_by_role("slider", name="Join position in Reel two")).to_have_text("0.80")
-    expect(page.get_by_role("slider", name="Join position in Verse")).to_have_text("0.35")
+    expect(page.get_by_role("slider", name="Join position in Reel two")).to_have_text("80 %")
+    expect(page.get_by_role("slider", name="Join position in Verse")).to_have_text("35 %")
     # The stage keeps its own setting; the hand moves the point in force.
     session = page.evaluate("saltAnvil.work.state.model")
     lane = next(a for a in session["automation"] if "foot-stomps" in a["owner"])
@@ -431,7 +431,7 @@ def test_a_bus_blends_two_tracks_and_its_position_is_automated(page: Page) -> No
     page.wait_for_function(
         "saltAnvil.work.pointsOf({owner: 'bus-5', control: 'position'})?.length > 2"
     )
-    expect(page.get_by_role("slider", name="Join position in Verse")).to_have_text("0.25")
+    expect(page.get_by_role("slider", name="Join position in Verse")).to_have_text("25 %")
     # A third input: refused, with the reason, and nothing changed.
     page.keyboard.press("3")
     page.get_by_label("Output of Low fiddle").select_option(label="Bus 5")
@@ -451,7 +451,7 @@ def test_sends_pans_and_branch_gains_have_lanes(page: Page) -> None:
     )
     expect(page.get_by_role("slider", name="Send in Reel", exact=True)).to_have_text("−12.0 dB")
     page.get_by_label("Automation of Pan").click()
-    expect(page.get_by_role("slider", name="Pan in Verse")).to_have_text("0.05")
+    expect(page.get_by_role("slider", name="Pan in Verse")).to_have_text("R 5")
     undo_all(page)
 
 

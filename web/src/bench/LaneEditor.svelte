@@ -1,7 +1,7 @@
 <script lang="ts">
   import Scrub from '../components/Scrub.svelte';
   import { standing } from '../lib/chain';
-  import { figure } from '../lib/figures';
+  import { figure, panned } from '../lib/figures';
   import { sectionSpans } from '../lib/sections';
   import { typeOver } from '../lib/typing.svelte';
   import type { Live } from '../lib/live.svelte';
@@ -195,6 +195,7 @@
 
   function shown(value: number): string {
     if (words.length) return words[Math.round(value)] ?? '';
+    if (place.control === 'pan') return panned(value);
     if (unit === '' && range.high <= 1) return `${figure(value * 100, 0)} %`;
     return `${figure(value, Math.abs(value) >= 100 ? 0 : 1)} ${unit}`.trim();
   }

@@ -88,8 +88,8 @@
     if (!drag.moved) return;
     const over = document
       .elementFromPoint(event.clientX, event.clientY)
-      ?.closest<HTMLElement>('[data-row]');
-    target = over?.dataset.row ?? null;
+      ?.closest<HTMLElement>('[data-strip-row]');
+    target = over?.dataset.stripRow ?? null;
   }
 
   function up(): void {
@@ -124,7 +124,7 @@
     class:first={work.strips.length > 0 && strip.id === work.stripId}
     class:quiet={strip.mute}
     class:target={strip.id === target}
-    data-row={strip.id}
+    data-strip-row={strip.id}
   >
     {#if renaming === strip.id}
       <input

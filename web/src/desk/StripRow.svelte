@@ -14,8 +14,9 @@
     live: Live;
     strip: Strip;
     onopen: () => void;
+    onrename: () => void;
   }
-  let { work, live, strip, onopen }: Props = $props();
+  let { work, live, strip, onopen, onrename }: Props = $props();
 
   let open = $state(false);
   const meter = $derived(live.meters[strip.id]);
@@ -47,11 +48,14 @@
     {/if}
     <button
       class="title"
-      title="Double click opens it on Bench"
+      title="Double click or F2 renames it; 2 opens it on Bench"
       onclick={() => work.select(strip.id)}
-      ondblclick={() => {
+      ondblclick={onrename}
+      onkeydown={(e) => {
+        if (e.key !== 'F2') return;
+        e.preventDefault();
         work.select(strip.id);
-        onopen();
+        onrename();
       }}>{strip.name}</button
     >
   </span>
@@ -165,7 +169,7 @@
 <style>
   .row {
     display: grid;
-    grid-template-columns: 132px 42px 250px 100px 66px 116px minmax(0, 1fr);
+    grid-template-columns: 132px 42px 262px 100px 66px 116px minmax(0, 1fr);
     align-items: center;
     gap: 0 14px;
     min-height: 31px;
@@ -211,10 +215,10 @@
     font-weight: 700;
   }
   .fader :global(.rule) {
-    grid-template-columns: minmax(0, 1fr) 92px;
+    grid-template-columns: minmax(0, 1fr) 96px;
     grid-template-rows: 14px 9px;
     align-items: center;
-    gap: 0 8px;
+    gap: 0 16px;
   }
   .fader :global(.head) {
     grid-area: 1 / 2 / 3 / 3;

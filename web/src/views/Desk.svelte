@@ -16,6 +16,7 @@
   let { work, live, onopen, onfiles }: Props = $props();
 
   let file: HTMLInputElement | undefined = $state();
+  let nameField: HTMLInputElement | undefined = $state();
   const strips = $derived(work.model?.strips ?? []);
   const soloed = $derived(strips.filter((s) => s.solo).map((s) => s.name));
   const groups = $derived(grouped(strips));
@@ -55,9 +56,11 @@
       <button onclick={() => file?.click()}>add tracks…</button>
       <button onclick={addBus}>add a bus</button>
       {#if work.strip && work.strip.kind !== 'main'}
+        <span class="small">name</span>
         <input
           class="rename"
           aria-label="Name of the selected strip"
+          bind:this={nameField}
           value={work.strip.name}
           onchange={(e) =>
             void work.edit({
@@ -122,7 +125,13 @@
       </div>
       {#each groups as { strip, deep } (strip.id)}
         <div class="deep" style:--deep={deep} class:bus={strip.kind !== 'track'}>
-          <StripRow {work} {live} {strip} {onopen} />
+          <StripRow
+            {work}
+            {live}
+            {strip}
+            {onopen}
+            onrename={() => setTimeout(() => nameField?.select())}
+          />
         </div>
       {/each}
     </div>
@@ -157,6 +166,10 @@
     color: var(--slate);
     text-decoration: underline dotted;
   }
+  .small {
+    color: var(--muted);
+    margin-right: -10px;
+  }
   .rename {
     width: 110px;
     border-bottom: 1px dotted var(--edge);
@@ -176,7 +189,7 @@
     top: 0;
     z-index: 2;
     display: grid;
-    grid-template-columns: 132px 42px 250px 100px 66px 116px minmax(0, 1fr);
+    grid-template-columns: 132px 42px 262px 100px 66px 116px minmax(0, 1fr);
     gap: 0 14px;
     padding: 2px 12px;
     color: var(--muted);
