@@ -13,6 +13,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.test_job import LIVE, open_demo
 from tests.conftest import noise
+from tests.files.test_files import with_cues
 
 STORED = (
     "saltAnvil.work.state.model.strips.find((s) => s.id === 'lead-voice')"
@@ -79,8 +80,8 @@ def test_sections_are_made_named_moved_and_taken_away(page: Page, tmp_path: Path
     page.wait_for_function("saltAnvil.work.model.sections.length === 2")
     # What works by section works here too: the ledger has a row for each.
     page.wait_for_function("saltAnvil.work.analysed.one === 1")
-    page.get_by_role("button", name="stage", exact=True).wait_for()
-    page.get_by_role("button", name="Compressor", exact=True).first.click()
+    offer = page.get_by_role("region", name="Begin with")
+    offer.get_by_role("button", name="Compressor", exact=True).click()
     expect(page.locator("table.taken")).to_contain_text("Verse")
 
 
@@ -283,3 +284,18 @@ def test_the_first_stages_are_offered_where_there_are_none(page: Page, tmp_path:
     point.click()
     page.wait_for_function("saltAnvil.work.strip.chain.length === 1")
     assert np.isfinite(page.evaluate("saltAnvil.work.strip.chain.length"))
+
+
+def test_cue_markers_are_offered_and_taken_when_asked(page: Page, tmp_path: Path) -> None:
+    path = tmp_path / "marked.wav"
+    soundfile.write(path, noise(10 * 48000, 1) * 0.2, 48000)
+    with_cues(path, [(1, 0, "Verse"), (2, 5 * 48000, "Reel")])
+    page.locator("input[type=file]").first.set_input_files([path])
+    offer = page.get_by_role("status").filter(has_text="2 cue markers")
+    expect(offer).to_be_visible()
+    assert model(page)["sections"] == []
+    offer.get_by_role("button", name="Take them as sections").click()
+    page.wait_for_function("saltAnvil.work.model.sections.length === 2")
+    assert spans(page) == [("Verse", 0, None), ("Reel", 5, None)]
+    page.evaluate("saltAnvil.work.undo()")
+    page.wait_for_function("saltAnvil.work.model.sections.length === 0")

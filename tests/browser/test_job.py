@@ -116,7 +116,7 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
     ruler = page.locator(".ruler")
     box = ruler.bounding_box()
     assert box
-    ruler.dblclick(position={"x": box["width"] * 0.5, "y": 6})
+    ruler.dblclick(position={"x": box["width"] * 0.5, "y": 26})
     page.wait_for_function(f"{LIVE}.transport.loop?.[0] === 25 * 48000")
     page.evaluate(f"{LIVE}.send({{ type: 'loop', begin: 25 * 48000, end: 30 * 48000 }})")
     page.wait_for_function(f"{LIVE}.transport.loop?.[1] === 30 * 48000")

@@ -2,6 +2,7 @@
 
 import json
 import os
+import struct
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +15,7 @@ from salt_anvil.files.cache import Meta, StripCache
 from salt_anvil.files.errors import FileError
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
 from salt_anvil.files.process import load_recipe, process_file
-from salt_anvil.files.read import SoundReader, read_whole
+from salt_anvil.files.read import SoundReader, markers, read_whole
 from salt_anvil.files.write import SoundWriter, format_of
 from tests.conftest import noise, sine
 
@@ -305,3 +306,31 @@ def test_cache_limit_drops_what_was_used_longest_ago(tmp_path: Path) -> None:
     assert cache.meta("old") is not None
     assert cache.meta("kept") is None
     assert cache.meta("new") is not None
+
+
+def with_cues(path: Path, points: list[tuple[int, int, str]]) -> None:
+    """Append `cue ` and `LIST adtl` chunks to a WAV file, byte by byte after the RIFF tables."""
+    cue = struct.pack("<I", len(points))
+    labels = b"adtl"
+    for number, frame, text in points:
+        cue += struct.pack("<II4sIII", number, frame, b"data", 0, 0, frame)
+        body = struct.pack("<I", number) + text.encode() + b"\0"
+        labels += struct.pack("<4sI", b"labl", len(body)) + body + b"\0" * (len(body) % 2)
+    data = path.read_bytes()
+    for name, chunk in ((b"cue ", cue), (b"LIST", labels)):
+        data += name + struct.pack("<I", len(chunk)) + chunk + b"\0" * (len(chunk) % 2)
+    path.write_bytes(data[:4] + struct.pack("<I", len(data) - 8) + data[8:])
+
+
+def test_cue_markers_are_read_in_order(tmp_path: Path) -> None:
+    path = tmp_path / "marked.wav"
+    soundfile.write(path, noise(48_000, 1), 48_000)
+    assert markers(path) == []
+    with_cues(path, [(2, 24_000, "Reel"), (1, 0, "Verse"), (7, 30_000, "")])
+    assert markers(path) == [(0, "Verse"), (24_000, "Reel"), (30_000, "")]
+    # Another reader still takes the file for what it is.
+    assert soundfile.info(path).frames == 48_000
+    whole = path.read_bytes()
+    for size in range(len(whole) - 120, len(whole)):
+        path.write_bytes(whole[:size])
+        assert len(markers(path)) <= 3

@@ -12,7 +12,7 @@
   import { copy, cut, paste } from './lib/clipboard';
   import { applyTheme } from './lib/theme';
   import type { SessionState, Slot } from './lib/types';
-  import { Work } from './lib/work.svelte';
+  import { Work, type Cues } from './lib/work.svelte';
   import Bench from './views/Bench.svelte';
   import Desk from './views/Desk.svelte';
   import Lab from './views/Lab.svelte';
@@ -38,9 +38,14 @@
   /** Files are held over the page. */
   let over = $state(false);
 
-  async function open(state: SessionState, refused: string | null = null): Promise<void> {
+  async function open(
+    state: SessionState,
+    refused: string | null = null,
+    cues: Cues | null = null,
+  ): Promise<void> {
     await work.open(state);
     work.problem = refused;
+    work.cues = state.model.sections.length === 0 ? cues : null;
     span.whole();
     view = 'bench';
   }
@@ -224,7 +229,7 @@
         {live}
         {dropped}
         current={work.state}
-        onopen={(s, refused) => void open(s, refused ?? null)}
+        onopen={(s, refused, cues) => void open(s, refused ?? null, cues ?? null)}
         ontaken={() => (dropped = [])}
       />
     {/if}
@@ -233,6 +238,13 @@
         Let go to add these files to “{work.model.name}” as tracks{work.frames > 0
           ? `, at ${work.rate / 1000} kHz`
           : '; the first one sets the session’s rate'}
+      </div>
+    {/if}
+    {#if work.cues && view === 'bench'}
+      <div class="problem offer" role="status">
+        {work.cues.file} has {work.cues.markers.length} cue markers.
+        <button onclick={() => void work.takeCues()}>Take them as sections</button>
+        <button onclick={() => (work.cues = null)}>Leave them</button>
       </div>
     {/if}
     {#if work.problem}
@@ -287,6 +299,9 @@
     border: 1px solid var(--ink);
     border-left: 6px double var(--ink);
     z-index: 10;
+  }
+  .offer {
+    bottom: 64px;
   }
   .problem button {
     margin-left: 12px;

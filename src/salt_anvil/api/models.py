@@ -72,11 +72,19 @@ class RevisionName(Model):
     name: str | None = Field(None, max_length=80)
 
 
+class Marker(BaseModel):
+    """A cue point of a file."""
+
+    name: str
+    at_s: float
+
+
 class BroughtInAnswer(BaseModel):
-    """A file that is now a track. said: what was done to it, if anything."""
+    """A file that is now a track. said: what was done to it, if anything; markers: its own."""
 
     state: SessionState
     said: str | None
+    markers: list[Marker]
 
 
 class Hit(BaseModel):

@@ -22,6 +22,7 @@ from salt_anvil.core.recipe import inputs_of, read_recipe, recipe_of
 from salt_anvil.core.session import Stage, checked, elements
 from salt_anvil.core.starting_points import starting_points
 from salt_anvil.files.errors import FileError
+from salt_anvil.files.read import markers
 from salt_anvil.files.view import LaneView
 from salt_anvil.jobs.printing import PrintOptions
 from salt_anvil.live.messages import Frame
@@ -184,13 +185,16 @@ async def bring_in(
         revision, media = await run_in_threadpool(
             hub.bring_in, session_id, Path(file.name), Path(name).name
         )
+        cues = await run_in_threadpool(markers, Path(file.name))
     said = []
     if media.source_rate != media.rate:
         said.append(f"converted from {media.source_rate} to {media.rate} Hz")
     if media.nonfinite:
         said.append(f"{media.nonfinite} samples were not numbers and are silent")
     words = f"{media.name}: {', '.join(said)}" if said else None
-    return m.BroughtInAnswer(state=await run_in_threadpool(_state, revision, hub), said=words)
+    found = [m.Marker(name=text, at_s=frame / media.source_rate) for frame, text in cues]
+    state = await run_in_threadpool(_state, revision, hub)
+    return m.BroughtInAnswer(state=state, said=words, markers=found)
 
 
 @router.get("/sessions/{session_id}/strips/{strip}/picture")

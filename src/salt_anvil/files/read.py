@@ -1,6 +1,7 @@
 """Audio files in: WAV, FLAC, AIFF, OGG, MP3, read through libsndfile, mono or stereo."""
 
 import struct
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
@@ -125,6 +126,55 @@ def read_whole(path: Path) -> tuple[Sound, AudioInfo]:
         while len(block := reader.read(65536)):
             blocks.append(block)
         return np.concatenate(blocks), reader.info
+
+
+def markers(path: Path) -> list[tuple[int, str]]:
+    """Return the cue points of a WAV file: frame and label, in order; none where there are none.
+
+    Source: the `cue ` and `LIST adtl` chunks of RIFF (Multimedia Programming Interface and Data
+    Specifications 1.0, 1991; from memory).
+    """
+    points: dict[int, int] = {}
+    labels: dict[int, str] = {}
+    for name, data in _chunks(path, (b"cue ", b"LIST")):
+        if name == b"cue ":
+            for at in range(4, len(data) - 23, 24):
+                number, _, _, _, _, frame = struct.unpack_from("<II4sIII", data, at)
+                points[number] = frame
+        elif data[:4] == b"adtl":
+            labels |= _labels(data[4:])
+    found = [(frame, labels.get(number, "")) for number, frame in points.items()]
+    return sorted(found)
+
+
+def _labels(data: bytes) -> dict[int, str]:
+    found, at = {}, 0
+    while at + 12 <= len(data):
+        kind, length, number = struct.unpack_from("<4sII", data, at)
+        if kind == b"labl":
+            text = data[at + 12 : at + 8 + length].split(b"\0")[0].decode("utf-8", "replace")
+            found[number] = "".join(c for c in text if c.isprintable()).strip()[:80]
+        at += 8 + length + length % 2
+    return found
+
+
+CHUNK_LIMIT = 1 << 20
+"""A list of markers is never larger than this; what claims to be is passed over."""
+
+
+def _chunks(path: Path, wanted: tuple[bytes, ...]) -> Iterator[tuple[bytes, bytes]]:
+    """Give the wanted chunks of a RIFF file."""
+    with path.open("rb") as file:
+        if file.read(4) not in (b"RIFF", b"RF64"):
+            return
+        file.seek(12)
+        while len(head := file.read(8)) == 8:
+            name, length = head[:4], struct.unpack("<I", head[4:])[0]
+            if name in wanted and length <= CHUNK_LIMIT:
+                yield name, file.read(length)
+                file.seek(length % 2, 1)
+            else:
+                file.seek(length + length % 2, 1)
 
 
 def _missing_bytes(path: Path) -> int:

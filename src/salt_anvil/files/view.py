@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.gate import GRID
 from salt_anvil.core.engine.drawing import bus_picture, split_picture
 from salt_anvil.core.engine.fingerprint import fingerprints
@@ -137,6 +138,11 @@ class Viewer:
             _columns(self._cache.peaks(mark, p, item.graph.channels[p]), edges[: known + 1], GRID)
             for p in (first, last)
         )
+        if end - begin < columns * GRID:
+            fine = self._fine(item, first, last, edges[: known + 1], media)
+            before, after = (
+                f if f is not None else c for f, c in zip(fine, (before, after), strict=True)
+            )
         if known < columns and item.strip.audio and first == INPUT:
             size = max([s for s in PEAK_FRAMES if s <= max((end - begin) / columns, GRID)])
             before = _columns(media.peaks(item.strip.audio, size), edges, size)
@@ -151,6 +157,22 @@ class Viewer:
             detector=self._detector(item, at),
             makeup_db=makeup_inside(inside(item.strip.chain, at), item.context),
         )  # fmt: skip
+
+    def _fine(
+        self, item: StripPlan, first: str, last: str, edges: Floats, media: MediaFolder
+    ) -> tuple[Floats | None, Floats | None]:
+        """Return both sides sample by sample where their sound is stored: in and out of a strip."""
+        before = after = None
+        trim = item.strip.trim_db if "trim_db" not in item.own(item.strip.id) else None
+        if first == INPUT and item.strip.audio and trim is not None:
+            sound = media.sound(item.strip.audio).rows
+            before = _samples(sound, edges) * float(to_gain(trim))
+            if item.strip.invert:
+                before = -before[:, ::-1]
+        mark = self._marks[item.strip.id]
+        if last == item.graph.output and self._cache.complete(mark):
+            after = _samples(self._cache.output(mark, item.context.channels).rows, edges)
+        return before, after
 
     def _cells(self, item: StripPlan, stage: str, name: str) -> NDArray[np.float32]:
         node = next((n for n in item.graph.nodes if n.name == stage), None)
@@ -225,7 +247,7 @@ class Viewer:
         item = self._plan.strip(strip)
         mark = self._marks[strip]
         first, last, stages = self._points(item, at)
-        before, after = (np.asarray(self._cache.rows(mark, p)) for p in (first, last))
+        before, after = (np.nan_to_num(self._cache.rows(mark, p)) for p in (first, last))
         done = self._cache.done(mark) / max(self._plan.frames, 1)
         rows = min(len(before), len(after))
         if rows == 0:
@@ -333,7 +355,19 @@ def _columns(
     # reduceat runs to the end for the last column
     end = max(starts[-1] + 1, min(int(np.ceil(edges[-1] / size)), len(peaks)))
     out[-1] = low[starts[-1] : end].min(), high[starts[-1] : end].max()
-    return out.astype(np.float64)
+    return np.nan_to_num(out.astype(np.float64))
+
+
+def _samples(sound: NDArray[np.float32], edges: Floats) -> Floats:
+    """Return (columns, 2): minimum and maximum of the samples between the edges, one at least."""
+    count = max(len(edges) - 1, 0)
+    out = np.zeros((count, 2))
+    starts = np.floor(edges).astype(int)
+    for i in range(count):
+        piece = sound[starts[i] : max(starts[i + 1], starts[i] + 1) + 1]
+        if len(piece):
+            out[i] = piece.min(), piece.max()
+    return np.nan_to_num(out)
 
 
 BODY_MS = (3.0, 50.0)

@@ -20,6 +20,10 @@ _SUBTYPE = {16: "PCM_16", 24: "PCM_24", 0: "FLOAT"}
 _RIFF_LIMIT = 0xFFFFFFFF - 4096
 
 
+LOUDEST = 1000.0
+"""Amplitude that nothing passes on its way into a file (+60 dBFS)."""
+
+
 class SoundWriter:
     """Writes sound block by block; whole or not at all.
 
@@ -61,6 +65,8 @@ class SoundWriter:
         Raises:
             FileError: the disk is full or gone; nothing is left behind.
         """
+        if not np.abs(sound).max(initial=0.0) <= LOUDEST:
+            sound = np.clip(np.nan_to_num(sound, nan=0.0), -LOUDEST, LOUDEST)
         if self._bits:
             levels, over = quantised(sound, self._at, self._bits, dither=self._dither)
             self.clipped += over

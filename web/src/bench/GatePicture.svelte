@@ -1,5 +1,7 @@
 <script lang="ts">
   import type { Live } from '../lib/live.svelte';
+  import { untrack } from 'svelte';
+  import { api } from '../lib/api';
   import { colour } from '../lib/theme';
   import type { Work } from '../lib/work.svelte';
   import Figure from './Figure.svelte';
@@ -56,6 +58,29 @@
     void [opens, closes, width, height];
     paint();
   });
+
+  $effect(() => {
+    void [stage?.id, work.fresh];
+    untrack(() => void before());
+  });
+
+  /** Before anything is heard, what the analysis knows: the whole song at once. */
+  async function before(): Promise<void> {
+    const { state, stripId, frames } = work;
+    const id = stage?.id;
+    if (!state || !id || frames === 0 || past.length) return;
+    const columns = Math.max(Math.floor(width - GUTTER), 1);
+    const found = await api.picture(state.id, stripId, id, 0, frames, columns).catch(() => null);
+    if (!found?.level.length || stage?.id !== id || past.length) return;
+    const depth = Math.max(...found.reduction, 0.5);
+    past = [...found.level].map((level, i) => {
+      const taken = found.reduction[i] ?? 0;
+      const phase = taken < 0.5 ? 4 : taken < 0.9 * depth ? 1 : 0;
+      return { level: Math.max(FLOOR, level), phase };
+    });
+    of = '';
+    paint();
+  }
 
   /** What the gate did, told apart by shape: full, lines, ramps, a thin line. */
   function paint(): void {

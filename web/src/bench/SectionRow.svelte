@@ -142,7 +142,7 @@
   role="group"
   tabindex="0"
   aria-label={said()}
-  title="Drag to name a part of the song; drag an edge to move it (Alt: free); double click: loop"
+  title="Drag to name a part of the song; drag it or an edge to move it (Alt: free); double click names it"
   bind:this={row}
   onpointerdown={(e) => down(e, 'new')}
   onpointermove={move}
@@ -195,10 +195,18 @@
             class:chosen={chosen.index === section.index && chosen.part === 'name'}
             title="{section.name}, {placeOf(section.begin)} to {placeOf(section.end)}"
             onpointerdown={(e) => down(e, 'name', section.index)}
-            ondblclick={() => live.send({ type: 'loop', begin: section.begin, end: section.end })}
-            >{section.name}</span
+            ondblclick={() => (work.namingSection = section.index)}>{section.name}</span
           >
         {/if}
+        <button
+          class="away"
+          tabindex="-1"
+          aria-label="Take the section {section.name} away"
+          title="Take {section.name} away"
+          onpointerdown={(e) => e.stopPropagation()}
+          onclick={() => void work.edit({ type: 'remove_section', section: section.index })}
+          >×</button
+        >
         <span
           class="edge end"
           role="presentation"
@@ -261,6 +269,14 @@
     text-overflow: ellipsis;
     white-space: nowrap;
     font-weight: 600;
+  }
+  .away {
+    display: none;
+    padding: 0 3px;
+    color: var(--muted);
+  }
+  .section:hover .away {
+    display: block;
   }
   .edge {
     flex: none;

@@ -1,4 +1,5 @@
 import type {
+  BroughtIn,
   Edit,
   Hit,
   LabAnswer,
@@ -134,14 +135,14 @@ export function bringIn(
   id: number,
   file: File,
   progress: (share: number) => void,
-): Promise<{ state: SessionState; said: string | null }> {
+): Promise<BroughtIn> {
   return new Promise((done, failed) => {
     const request = new XMLHttpRequest();
     request.open('PUT', `/api/sessions/${id}/audio?name=${encodeURIComponent(file.name)}`);
     request.upload.onprogress = (e) => progress(e.loaded / Math.max(e.total, 1));
     request.onerror = () => failed(new Refusal(`${file.name}: the server cannot be reached.`));
     request.onload = () => {
-      let answer: { state: SessionState; said: string | null } | { error: string };
+      let answer: BroughtIn | { error: string };
       try {
         answer = JSON.parse(request.responseText) as typeof answer;
       } catch {

@@ -10,6 +10,7 @@ import type {
   Element,
   Kind,
   Lane,
+  Marker,
   ParamValue,
   Params,
   Point,
@@ -21,6 +22,12 @@ import type {
   Strip,
   BandRecord,
 } from './types';
+
+/** Cue points of a file that was brought in. */
+export interface Cues {
+  file: string;
+  markers: Marker[];
+}
 
 /** A control by its owner (strip, stage, split, branch, lever) and its name. */
 export interface Place {
@@ -57,6 +64,8 @@ export class Work {
   /** Whether controls moved during play leave automation behind. */
   writing = $state(false);
   problem = $state<string | null>(null);
+  /** Cue points that could become sections: offered, never taken unasked. */
+  cues = $state.raw<Cues | null>(null);
   /** How far the background pass over each strip is, 0 to 1. */
   analysed = $state<Record<string, number>>({});
   /** Rises whenever pictures and figures may have changed. */
@@ -144,6 +153,7 @@ export class Work {
     this.analysed = {};
     this.held = {};
     this.lane = null;
+    this.cues = null;
     this.state = state;
     void this.loadLanes();
     this.live.send({ type: 'open', session: state.id });
@@ -329,6 +339,19 @@ export class Work {
     await this.edit({ type: 'add_section', start_s: start / model.rate });
     const sections = this.model?.sections ?? [];
     this.namingSection = sections.findIndex((s) => Math.abs(s.start_s * model.rate - start) <= 1);
+  }
+
+  /** Makes the offered cue points sections, in one step. */
+  takeCues(): Promise<void> {
+    const markers = this.cues?.markers ?? [];
+    this.cues = null;
+    return this.edit(
+      ...markers.map((m): Edit => ({
+        type: 'add_section',
+        start_s: m.at_s,
+        ...(m.name ? { name: m.name } : {}),
+      })),
+    );
   }
 
   // Automation ----------------------------------------------------------------------------------

@@ -3,12 +3,13 @@
   import { clock } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
   import type { SessionItem, SessionState } from '../lib/types';
+  import type { Cues } from '../lib/work.svelte';
 
   interface Props {
     live: Live;
     dropped: File[];
     current: SessionState | null;
-    onopen: (state: SessionState, refused?: string | null) => void;
+    onopen: (state: SessionState, refused?: string | null, cues?: Cues | null) => void;
     ontaken: () => void;
   }
   let { live, dropped, current, onopen, ontaken }: Props = $props();
@@ -75,6 +76,7 @@
     live.send({ type: 'open', session: state.id });
     coming = files.map((f) => ({ name: f.name, share: 0, said: 'waiting' }));
     let taken = 0;
+    let cues: Cues | null = null;
     for (const [index, file] of files.entries()) {
       const item = coming[index];
       if (!item) continue;
@@ -82,6 +84,8 @@
       try {
         const answer = await bringIn(state.id, file, (share) => (item.share = share / 2));
         state = answer.state;
+        if (answer.markers.length > (cues?.markers.length ?? 0))
+          cues = { file: file.name, markers: answer.markers };
         item.share = 1;
         item.said = answer.said ?? 'brought in';
         taken += 1;
@@ -92,7 +96,7 @@
     }
     await load();
     // What is good is opened; what was refused is said there.
-    if (taken > 0) onopen(state, problem);
+    if (taken > 0) onopen(state, problem, cues);
     else if (taken === 0 && !current) {
       await api.removeSession(state.id);
       await load();
