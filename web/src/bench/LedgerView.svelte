@@ -210,7 +210,7 @@
     {#each later as { stage: next, strip: where, now, before } (where + next)}
       <table class="later" aria-label="What {next} on {where} still takes">
         <thead>
-          <tr><th colspan="4">What {next.toLowerCase()} on {where} still takes, dB</th></tr>
+          <tr><th colspan="4">{next} on {where} takes, dB</th></tr>
         </thead>
         <tbody>
           {#each taken(now, before) as { name, figures } (name)}

@@ -172,7 +172,7 @@
     grid-template-columns: 132px 42px 262px 100px 66px 116px minmax(0, 1fr);
     align-items: center;
     gap: 0 14px;
-    min-height: 31px;
+    min-height: 37px;
     padding: 0 12px;
     border-bottom: 1px solid var(--hair);
   }

@@ -35,7 +35,7 @@
   }
   .middle {
     display: grid;
-    grid-template-rows: minmax(120px, 1fr) auto 382px;
+    grid-template-rows: minmax(120px, 1fr) auto 396px;
     min-width: 0;
     min-height: 0;
   }

@@ -119,8 +119,7 @@
     </header>
     <div class="rows">
       <div class="legend">
-        <span>strip</span><span></span><span>fader</span><span>level, taken away</span><span
-          >pan</span
+        <span>strip</span><span></span><span>fader</span><span>level, taken</span><span>pan</span
         ><span>output</span><span>sends</span>
       </div>
       {#each groups as { strip, deep } (strip.id)}
