@@ -1,6 +1,6 @@
 """The time ahead: grows when sound comes late, shrinks after quiet, stays where it is chosen."""
 
-from salt_anvil.live.ahead import CALM_S, LEAST_MS, MOST_MS, QUIET_S, TimeAhead
+from salt_anvil.live.ahead import CALM_S, LEAST_MS, MOST_MS, MOST_QUIET_S, START_MS, TimeAhead
 
 
 class Clock:
@@ -15,24 +15,24 @@ def ahead() -> tuple[TimeAhead, Clock]:
     return TimeAhead(clock), clock
 
 
-def test_it_is_little_at_rest_and_not_behind_while_it_fills() -> None:
+def test_it_begins_with_some_and_not_behind_while_it_fills() -> None:
     time, clock = ahead()
-    for ready in (0.0, 20.0, 40.0, 62.0):
+    for ready in (0.0, 40.0, 120.0, START_MS + 2):
         time.note(ready)
         clock.now += 0.02
-    assert time.ms == LEAST_MS
+    assert time.ms == START_MS
     assert not time.behind
 
 
 def test_it_grows_step_by_step_and_no_further_than_it_may() -> None:
     time, clock = ahead()
-    time.note(LEAST_MS)
+    time.note(START_MS)
     seen = [time.ms]
     for _ in range(40):
         clock.now += 0.3
         time.note(5.0)
         seen.append(time.ms)
-    assert seen[1] == 1.5 * LEAST_MS
+    assert seen[1] == 1.5 * START_MS
     assert seen == sorted(seen)
     assert seen[-1] == MOST_MS
     assert time.behind
@@ -40,16 +40,16 @@ def test_it_grows_step_by_step_and_no_further_than_it_may() -> None:
 
 def test_one_late_moment_is_one_step() -> None:
     time, clock = ahead()
-    time.note(LEAST_MS)
+    time.note(START_MS)
     for _ in range(10):
         clock.now += 0.01
         time.note(5.0)
-    assert time.ms == 1.5 * LEAST_MS
+    assert time.ms == 1.5 * START_MS
 
 
 def test_after_quiet_it_shrinks_and_is_not_behind() -> None:
     time, clock = ahead()
-    time.note(LEAST_MS)
+    time.note(START_MS)
     time.missed()
     grown = time.ms
     time.note(grown)
@@ -58,7 +58,7 @@ def test_after_quiet_it_shrinks_and_is_not_behind() -> None:
     assert not time.behind
     assert time.ms == grown
     for _ in range(100):
-        clock.now += QUIET_S + 0.1
+        clock.now += MOST_QUIET_S + 0.1
         time.note(time.ms)
     assert time.ms == LEAST_MS
 
@@ -81,4 +81,4 @@ def test_what_is_chosen_by_hand_stays() -> None:
     assert time.ms == 40
     assert time.behind
     time.chosen = None
-    assert time.ms > LEAST_MS
+    assert time.ms > START_MS

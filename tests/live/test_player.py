@@ -10,7 +10,7 @@ from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, checked
-from salt_anvil.live.ahead import LEAST_MS
+from salt_anvil.live.ahead import START_MS
 from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
 from salt_anvil.live.player import Player, Shelf
 from tests.live.shelves import OnDisk
@@ -55,8 +55,8 @@ def test_sound_stays_a_little_ahead(kept: Kept) -> None:
     sent = 0
     while player.wants():
         sent += sum(len(p.sound) for p in player.pieces())
-    assert LEAST_MS <= sent / 48 < LEAST_MS + 1000 * BLOCK / 48_000
-    player.played(player.epoch, 2 * BLOCK)
+    assert START_MS <= sent / 48 < START_MS + 1000 * BLOCK / 48_000
+    player.played(player.epoch, 4 * BLOCK)
     assert player.wants()
     player.played(player.epoch - 1, 10**6)
     player.stop()

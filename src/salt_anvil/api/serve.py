@@ -1,6 +1,7 @@
 """`salt-anvil serve`."""
 
 import socket
+import sys
 from pathlib import Path
 
 import uvicorn
@@ -25,6 +26,8 @@ def serve(data: Path, host: str, port: int) -> int:
     except OSError as error:
         reason = "is in use" if error.errno == 98 else f"cannot be had ({error.strerror})"
         raise FileError(f"port {port} on {host} {reason}; choose another with --port") from None
+    # Sound goes through the loop's thread: it must not wait long for threads that compute pictures.
+    sys.setswitchinterval(0.0005)
     port = listener.getsockname()[1]
     listener.listen(128)
     hub = Hub(data)

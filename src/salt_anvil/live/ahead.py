@@ -6,10 +6,12 @@ from collections.abc import Callable
 CHOICES_MS = (40, 80, 160, 320, 640)
 """What can be chosen by hand instead."""
 LEAST_MS = 60.0
+START_MS = 240.0
+"""A page and an engine that have just begun have more to do than later."""
 MOST_MS = 1000.0
 GROWTH, SHRINKING = 1.5, 0.8
-QUIET_S = 15.0
-"""So long without lateness, and the time ahead shrinks a step."""
+QUIET_S, MOST_QUIET_S = 5.0, 60.0
+"""So long without lateness, and the time ahead shrinks a step; twice as long after each one."""
 GROW_EVERY_S = 0.25
 LATE_SHARE = 0.35
 """What is left of the time ahead when sound counts as late."""
@@ -25,7 +27,8 @@ class TimeAhead:
 
     def __init__(self, clock: Callable[[], float] = time.monotonic) -> None:
         self._clock = clock
-        self._automatic = LEAST_MS
+        self._automatic = START_MS
+        self._quiet = QUIET_S
         self.chosen: int | None = None
         self._filled = False
         self._begun = self._shrunk = clock()
@@ -57,7 +60,7 @@ class TimeAhead:
         if ready_ms < (LATE_SHARE * self.ms if self._filled else EMPTY_MS):
             if self._filled or now - self._begun > GROW_EVERY_S:
                 self._note_late(now)
-        elif self._filled and now - max(self._late, self._shrunk, self._begun) > QUIET_S:
+        elif self._filled and now - max(self._late, self._shrunk, self._begun) > self._quiet:
             self._automatic = max(LEAST_MS, SHRINKING * self._automatic)
             self._shrunk = now
 
@@ -73,3 +76,4 @@ class TimeAhead:
         self._filled = False
         self._begun = now
         self._automatic = min(MOST_MS, GROWTH * self._automatic)
+        self._quiet = min(MOST_QUIET_S, 2 * self._quiet)

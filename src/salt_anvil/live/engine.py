@@ -132,7 +132,7 @@ class Seat:
 
     def __init__(self, session: int, player: Player) -> None:
         self.session, self.player = session, player
-        self.missed: int | None = None
+        self.missed = 0
         self.told: tuple[int, int | None, bool] | None = None
         self.refused_at = 0.0
         self.faults = 0
@@ -198,7 +198,7 @@ class Engine:
             return
         seat.player.played(epoch, frames)
         before, seat.missed = seat.missed, missed
-        if before is None or missed <= before:
+        if missed <= before:
             return
         player = seat.player
         ready = player.ready_ms

@@ -49,7 +49,7 @@ START_S = float(os.environ.get("SALT_ANVIL_START_S", "0.25"))
 LOUDEST = 1000.0
 """Amplitude that nothing passes on its way out (+60 dBFS)."""
 
-SPECTRUM_BLOCKS = 3
+SPECTRUM_BLOCKS = 4
 """A spectrum is told every so many blocks."""
 
 SILENT_METER = np.zeros(3, np.float32)
@@ -479,14 +479,17 @@ class Player:
         assert self._mixer is not None
         if self._mixer.position % SPECTRUM_BLOCKS:
             return None
-        before, after = ([round(float(v), 1) for v in m.levels()] for m in self._spectra)
+        before, after = (np.round(m.levels(), 1).tolist() for m in self._spectra)
         return before, after
 
     def _sides(self) -> tuple[list[float], list[float]] | None:
         assert self._mixer is not None
-        if self._mixer.position % SPECTRUM_BLOCKS:
+        item = self._plan.strip(_strip(self._plan, self._listen))
+        # Only where a picture of middle and sides can be looked at.
+        seen = any(s.kind == "width" for s in item.stages)
+        if not seen or self._mixer.position % SPECTRUM_BLOCKS:
             return None
-        before, after = ([round(float(v), 1) for v in m.side_levels()] for m in self._spectra)
+        before, after = (np.round(m.side_levels(), 1).tolist() for m in self._spectra)
         return before, after
 
     def _strip_meters(self, block: MixBlock) -> dict[str, tuple[float, float, float]]:

@@ -1,5 +1,5 @@
 /** Plays pieces in order; switches between before, after and their difference within 10 ms. */
-import type { Blend, Piece, Stand, Used } from './wire';
+import type { Blend, Piece, Ready, Stand, Used } from './wire';
 
 declare const sampleRate: number;
 declare class AudioWorkletProcessor {
@@ -11,6 +11,8 @@ declare function registerProcessor(
 ): void;
 
 const BLOCK = 1024;
+/** Nobody waits for more than so many blocks. */
+const MOST_FIRST = 6;
 
 /** `record` sends what is played back to the page, with the frame at which it begins. */
 type FromPage = Blend | { type: 'worker'; port: MessagePort } | { type: 'record'; on: boolean };
@@ -27,7 +29,9 @@ class Player extends AudioWorkletProcessor {
   private used = 0;
   private told = 0;
   private missed = 0;
-  private wanted = 2 * BLOCK;
+  /** Frames that must wait before play begins, and begins again. */
+  private first = 4 * BLOCK;
+  private wanted = 4 * BLOCK;
   private before = { now: 0, to: 0 };
   private after = { now: 1, to: 1 };
   private worker: MessagePort | null = null;
@@ -46,13 +50,16 @@ class Player extends AudioWorkletProcessor {
         this.after.to = message.after;
       } else {
         this.worker = message.port;
-        this.worker.onmessage = (m: MessageEvent<Piece | Stand>) => this.take(m.data);
+        this.worker.onmessage = (m: MessageEvent<Piece | Stand | Ready>) => this.take(m.data);
       }
     };
   }
 
-  private take(message: Piece | Stand): void {
-    if (message.type === 'stand') {
+  private take(message: Piece | Stand | Ready): void {
+    if (message.type === 'ahead') {
+      const blocks = Math.round(((message.ms / 1000) * sampleRate) / BLOCK / 2);
+      this.first = Math.min(Math.max(blocks, 2), MOST_FIRST) * BLOCK;
+    } else if (message.type === 'stand') {
       this.playing = message.playing;
       if (message.epoch !== this.epoch || message.anew) this.leave(message.epoch);
     } else {
@@ -79,7 +86,7 @@ class Player extends AudioWorkletProcessor {
     this.fade = 0;
     this.used = 0;
     this.told = 0;
-    this.wanted = 2 * BLOCK;
+    this.wanted = this.first;
   }
 
   private approach(gain: { now: number; to: number }): number {
@@ -101,7 +108,7 @@ class Player extends AudioWorkletProcessor {
       if (!piece) {
         if (this.playing) this.missed += 1;
         // Once something was late, a little more is waited for.
-        this.wanted = 3 * BLOCK;
+        this.wanted = this.first + BLOCK;
         this.running = false;
         break;
       }

@@ -38,13 +38,24 @@ function connect(url: string): void {
   };
 }
 
+/** Blocks missed since the page was opened, and what of them was before this session. */
+let missedInAll = 0;
+let missedBefore = 0;
+
 function send(text: string): void {
+  if (text.startsWith('{"type":"open"')) missedBefore = missedInAll;
   if (socket?.readyState === WebSocket.OPEN) socket.send(text);
   else if (!text.includes('"played"')) waiting.push(text);
 }
 
 function text(data: string): void {
-  const event = JSON.parse(data) as { type: string; epoch?: number; playing?: boolean };
+  const event = JSON.parse(data) as {
+    type: string;
+    epoch?: number;
+    playing?: boolean;
+    ms?: number;
+  };
+  if (event.type === 'ahead') worklet?.postMessage({ type: 'ahead', ms: event.ms });
   if (event.type === 'transport') {
     worklet?.postMessage({ type: 'stand', epoch: event.epoch, playing: event.playing });
   }
@@ -65,7 +76,9 @@ function sound(data: ArrayBuffer): void {
 }
 
 function used(message: Used): void {
-  const { epoch, frames, frame, missed } = message;
+  const { epoch, frames, frame } = message;
+  missedInAll = message.missed;
+  const missed = missedInAll - missedBefore;
   const at = frame >= 0 ? Math.round(frame) : null;
   send(JSON.stringify({ type: 'played', epoch, frames, frame: at, missed }));
   self.postMessage(message);

@@ -20,6 +20,12 @@ export interface Stand {
   playing: boolean;
 }
 
+/** How far ahead sound is computed: some of it must be there before it begins to sound. */
+export interface Ready {
+  type: 'ahead';
+  ms: number;
+}
+
 /** Gains of what is heard: a * before + b * after. */
 export interface Blend {
   type: 'blend';

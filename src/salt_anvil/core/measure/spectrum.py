@@ -1,6 +1,8 @@
 """A running spectrum for the eye: level per twelfth of an octave, long windows for the lows."""
 
 import numpy as np
+from numpy.typing import NDArray
+from scipy.fft import rfft
 
 from salt_anvil.core.dsp.gate import Sound
 
@@ -19,7 +21,7 @@ class _Window:
     """The bands that are read from the last so many frames."""
 
     def __init__(self, rate: int, size: int, middles: Sound) -> None:
-        self.size, self._window = size, np.hanning(size)
+        self.size, self._window = size, np.hanning(size).astype(np.float32)
         hz = np.fft.rfftfreq(size, 1 / rate)
         half = 2 ** (1 / (2 * PER_OCTAVE))
         nearest = np.rint(middles * size / rate).astype(int)
@@ -29,11 +31,12 @@ class _Window:
         self._from = np.minimum(np.where(empty, nearest, low), len(hz) - 1)
         self._to = np.clip(np.where(empty, nearest + 1, high), self._from + 1, len(hz))
         # A sine's power is spread over the window's bins; this brings it back to its own.
-        self._scale = 4 / (size * np.square(self._window).sum())
+        self._scale = 4 / (size * float(np.square(np.hanning(size)).sum()))
 
-    def powers(self, past: Sound) -> Sound:
-        power = np.square(np.abs(np.fft.rfft(past[-self.size :] * self._window))) * self._scale
-        total = np.concatenate([[0.0], np.cumsum(power)])
+    def powers(self, past: NDArray[np.float32]) -> Sound:
+        found = rfft(past[-self.size :] * self._window)
+        power = (np.square(found.real) + np.square(found.imag)) * self._scale
+        total = np.concatenate([[0.0], np.cumsum(power, dtype=np.float64)])
         return np.asarray(total[self._to] - total[self._from])
 
 
@@ -49,19 +52,20 @@ class Spectrum:
             self._windows.append(_Window(rate, scaled, mine))
             begin = end
         self._size = max(w.size for w in self._windows)
-        self._past = np.zeros((2 * self._size, 2))
+        # For the eye float32 will do, at a third of the time.
+        self._past = np.zeros((2, 2 * self._size), np.float32)
         self._end = self._size
 
     def feed(self, block: Sound) -> None:
         """Take a block of one or two channels."""
         block = block[-self._size :]
-        if self._end + len(block) > len(self._past):
-            self._past[: self._size] = self._past[self._end - self._size : self._end]
+        if self._end + len(block) > self._past.shape[1]:
+            self._past[:, : self._size] = self._past[:, self._end - self._size : self._end]
             self._end = self._size
-        middle = block.mean(axis=1)
-        space = self._past[self._end : self._end + len(block)]
-        space[:, 0] = middle
-        space[:, 1] = block[:, 0] - middle
+        middle = (block[:, 0] + block[:, -1]) / 2
+        space = self._past[:, self._end : self._end + len(block)]
+        space[0] = middle
+        space[1] = block[:, 0] - middle
         self._end += len(block)
 
     def levels(self) -> Sound:
@@ -73,7 +77,7 @@ class Spectrum:
         return self._levels(1)
 
     def _levels(self, which: int) -> Sound:
-        past = self._past[: self._end, which]
+        past = self._past[which, : self._end]
         bands = np.concatenate([w.powers(past) for w in self._windows])
         return np.asarray(np.maximum(10 * np.log10(np.maximum(bands, 1e-30)), FLOOR_DB))
 
