@@ -167,8 +167,9 @@ class Engine:
         """Give every player that wants one a block, then do one thing that was asked for."""
         self._receive()
         hungry = sorted((s.ahead, tab) for tab, s in self._seats.items() if s.player.wants())
+        for seat in self._seats.values():
+            seat.player.watch_time()
         for _, tab in hungry:
-            self._seats[tab].player.watch_time()
             self._play_block(tab, self._seats[tab])
         self._do_next()
         if not any(seat.player.wants() for seat in self._seats.values()):

@@ -51,7 +51,7 @@
         const level = report.stages[work.stageId]?.level ?? [];
         dirty = refine(picture, frame, before, after, body, report.taken, level) || dirty;
       }
-      if (dirty && performance.now() - painted > REPAINT_MS) paint();
+      if (dirty && performance.now() - painted > (live.ahead.behind ? 4 : 1) * REPAINT_MS) paint();
     }),
   );
 

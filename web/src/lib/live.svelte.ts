@@ -199,7 +199,8 @@ export class Live {
       if (due) this.batch.push(due);
     }
     const time = performance.now();
-    if (time - this.ticked < this.tick) return;
+    // While the engine is behind, the page leaves it the machine.
+    if (time - this.ticked < (this.ahead.behind ? LAZIEST_MS : this.tick)) return;
     this.ticked = time;
     // How long it takes until the page is drawn says how often it can be.
     requestAnimationFrame(() =>

@@ -29,6 +29,8 @@ class Player extends AudioWorkletProcessor {
   private used = 0;
   private told = 0;
   private missed = 0;
+  /** Something was missed: it is told at once, while what is on its way is still little. */
+  private urgent = false;
   /** Frames that must wait before play begins, and begins again. */
   private first = 4 * BLOCK;
   private wanted = 4 * BLOCK;
@@ -106,7 +108,10 @@ class Player extends AudioWorkletProcessor {
     for (let i = 0; i < left.length && this.running; i++) {
       const piece = this.queue[0];
       if (!piece) {
-        if (this.playing) this.missed += 1;
+        if (this.playing) {
+          this.missed += 1;
+          this.urgent = true;
+        }
         // Once something was late, a little more is waited for.
         this.wanted = this.first + BLOCK;
         this.running = false;
@@ -147,8 +152,9 @@ class Player extends AudioWorkletProcessor {
   }
 
   private tell(): void {
-    if (this.used - this.told < 512 || this.leaving) return;
+    if ((this.used - this.told < 512 && !this.urgent) || this.leaving) return;
     this.told = this.used;
+    this.urgent = false;
     const piece = this.queue[0];
     const message: Used = {
       type: 'used',
