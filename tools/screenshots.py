@@ -18,6 +18,8 @@ def look(page: Page, theme: str) -> None:
     page.reload()
     page.get_by_role("button", name="Open the demo").click()
     page.wait_for_selector("[data-strip=lead-voice]")
+    # Drawing, taking pictures and playing on two cores: more time ahead than by itself.
+    page.evaluate("saltAnvil.live.send({ type: 'set_ahead', ms: 640 })")
     page.click("[data-strip=lead-voice]")
     page.wait_for_function("saltAnvil.work.analysed.main === 1", timeout=120_000)
     page.evaluate("saltAnvil.span.show(23 * 48000, 42 * 48000)")
@@ -49,6 +51,31 @@ def nested(page: Page) -> None:
     page.screenshot(path=FOLDER / "bands.png")
     page.get_by_role("button", name="Stop").click()
     page.keyboard.press("Control+z")
+
+
+def sections(page: Page) -> None:
+    """A part of the song is drawn on the ruler and about to be named."""
+    page.click("[data-strip=box-drum]")
+    page.evaluate("saltAnvil.span.show(20 * 48000, 46 * 48000)")
+    page.wait_for_timeout(800)
+    edge = page.locator(".section .edge.end").nth(1).bounding_box()
+    assert edge
+    y = edge["y"] + 6
+    page.mouse.move(edge["x"] + 2, y)
+    page.mouse.down()
+    page.mouse.move(edge["x"] - 170, y, steps=6)
+    page.mouse.up()
+    page.wait_for_timeout(800)
+    page.mouse.move(edge["x"] - 150, y)
+    page.mouse.down()
+    page.mouse.move(edge["x"] - 20, y, steps=6)
+    page.screenshot(path=FOLDER / "sections.png")
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    page.wait_for_timeout(500)
+    for _ in range(2):
+        page.evaluate("saltAnvil.work.undo()")
+    page.wait_for_function("saltAnvil.work.model.sections.length === 5")
 
 
 def blended(page: Page) -> None:
@@ -138,6 +165,7 @@ def main() -> None:
         page.wait_for_selector("[data-session]")
         page.screenshot(path=FOLDER / "sessions.png")
         look(page, "light")
+        sections(page)
         nested(page)
         blended(page)
         stages(page)

@@ -127,7 +127,7 @@ def test_settings_a_to_d() -> None:
     session, _ = e.ChooseSlot(stage="a1", slot="B").apply(small_session())
     session, _ = e.SetParams(stage="a1", params={"ratio": 8, "knee_db": 0}).apply(session)
     stage = session.strip("a").chain[0]
-    assert e.differences(stage, "A") == ["ratio 4", "knee 6"]
+    assert e.differences(stage, "A") == ["ratio 4 : 1", "knee 6 dB"]
     session, words = e.ChooseSlot(stage="a1", slot="A").apply(session)
     assert session.strip("a").chain[0].params.ratio == 4
     assert "settings A" in words

@@ -24,8 +24,8 @@ from salt_anvil.core.processors import REGISTRY, Params, processor
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_.-]+$")]
 Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f\x7f]+$")]
 SOURCE = r"^(own|(input|strip|branch|stage):[^\x00-\x1f\x7f]+)$"
-Audio = Annotated[str, Field(max_length=200, pattern=r"^[A-Za-z0-9_.-]+$")]
-"""The id of a decoded file."""
+Audio = Annotated[str, Field(max_length=200, pattern=r"^[^\x00-\x1f\x7f]+$")]
+"""The id of a decoded file, or of a recipe's named input."""
 Slot = Literal["A", "B", "C", "D"]
 M = TypeVar("M", bound=BaseModel)
 SAMPLE_RATES = (44100, 192000)

@@ -4,6 +4,7 @@ import hashlib
 import json
 import math
 import os
+import re
 import shutil
 import threading
 from collections.abc import Callable
@@ -136,6 +137,8 @@ class MediaFolder:
         """
         if media_id in self._known:
             return self._known[media_id]
+        if not re.fullmatch(r"[A-Za-z0-9_-]+", media_id):
+            raise FileError(f"there is no audio “{media_id[:40]}” in the media folder")
         try:
             media = Media(**json.loads(self._meta(media_id).read_text()))
             sound = media.channels in (1, 2) and media.frames >= 0 and media.id == media_id
