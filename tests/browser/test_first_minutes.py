@@ -228,6 +228,7 @@ def test_a_bus_added_during_play_and_another_session(page: Page, tmp_path: Path)
     page.locator("input[type=file]").first.set_input_files([path, bad])
     page.wait_for_selector("[data-strip=take]")
     expect(page.get_by_role("alert")).to_contain_text("bad.wav")
+    # What is missed is counted anew for each session.
     assert page.evaluate(f"{LIVE}.missed") == 0
     page.get_by_role("button", name="Play").click()
     page.wait_for_function(f"{LIVE}.frame > 4800 && {LIVE}.frame < 48000 * 9")

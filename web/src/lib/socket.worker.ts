@@ -43,7 +43,11 @@ let missedInAll = 0;
 let missedBefore = 0;
 
 function send(text: string): void {
-  if (text.startsWith('{"type":"open"')) missedBefore = missedInAll;
+  if (text.startsWith('{"type":"open"')) {
+    missedBefore = missedInAll;
+    // What the session before still has on its way is not waited for, and not missed.
+    worklet?.postMessage({ type: 'stand', epoch: 0, playing: false, anew: true });
+  }
   if (socket?.readyState === WebSocket.OPEN) socket.send(text);
   else if (!text.includes('"played"')) waiting.push(text);
 }
