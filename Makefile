@@ -2,21 +2,36 @@
 PYTHON ?= python3
 BIN := .venv/bin
 PORT ?= 8787
+JOBS ?= auto
 WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts web/package-lock.json -type f -not -name schema.d.ts)
 PAGES := src/salt_anvil/web/index.html
 
-.PHONY: demo test setup browser bench screenshots clean
+.PHONY: demo test lint unit browser-test test-long setup browser kernels bench screenshots clean
 
 demo: .venv/ready $(PAGES)
 	@$(BIN)/salt-anvil serve --demo --data data --port $(PORT)
 
-test: .venv/ready $(PAGES) browser
+test: lint browser kernels
+	$(BIN)/python -m pytest -n $(JOBS)
+
+lint: .venv/ready $(PAGES)
 	$(BIN)/ruff format --check src tests bench tools
 	$(BIN)/ruff check src tests bench tools
 	$(BIN)/mypy
 	cd web && npm run -s lint && npm run -s check && npm run -s test
-	$(BIN)/salt-anvil compile
-	$(BIN)/python -m pytest
+
+unit: .venv/ready $(PAGES) kernels
+	$(BIN)/python -m pytest -n $(JOBS) -m "not browser"
+
+browser-test: .venv/ready $(PAGES) browser kernels
+	$(BIN)/python -m pytest -m browser
+
+# Every rate, hundreds of random sessions and files: what the short run takes a sample of.
+test-long: .venv/ready $(PAGES) browser kernels
+	SALT_ANVIL_LONG=1 $(BIN)/python -m pytest -n $(JOBS)
+
+kernels: .venv/ready
+	@$(BIN)/salt-anvil compile
 
 bench: .venv/ready
 	$(BIN)/python bench/kernels.py

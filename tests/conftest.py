@@ -7,7 +7,19 @@ import pytest
 import soundfile
 from numpy.typing import NDArray
 
+LONG_FIRST = ("browser", "demo", "jobs", "api", "live", "processors")
+"""What takes longest is begun first; the rest fills up what is left of the time."""
 RATES = (44100, 48000, 96000, 192000)
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Keep a file's tests together, and all that need the browser: one browser at a time."""
+    for item in items:
+        folder = item.path.parent.name
+        name = "browser" if folder == "browser" else str(item.path)
+        item.add_marker(pytest.mark.xdist_group(name))
+    order = {name: place for place, name in enumerate(LONG_FIRST)}
+    items.sort(key=lambda item: order.get(item.path.parent.name, len(order)))
 
 
 def noise(frames: int, channels: int = 2, *, level: float = 0.2, seed: int = 1) -> NDArray:

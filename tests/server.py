@@ -9,22 +9,40 @@ from typing import Any
 import httpx
 
 from salt_anvil.client import ServerProcess, Tab
+from salt_anvil.core.session import Session
+from salt_anvil.store.database import Database
+from salt_anvil.store.sessions import SessionStore
 
 __all__ = ["Server", "Tab", "serving"]
 
 
 class Server(ServerProcess):
-    """`salt-anvil serve` as users start it."""
+    """`salt-anvil serve` as users start it, and the session that a test works on."""
 
     def __init__(self, data: Path, **environment: str) -> None:
         # Seeks take the time they need, so that what is heard is exact from the first frame.
         super().__init__(data, {**os.environ, "SALT_ANVIL_START_S": "60", **environment})
-        self.http = httpx.Client(base_url=self.url, timeout=60)
+        self.http = httpx.Client(base_url=self.url, timeout=300)
+        self.session = self.base = 1
+
+    @property
+    def path(self) -> str:
+        """The session's path in the API."""
+        return f"/sessions/{self.session}"
+
+    def begin(self, model: Session) -> None:
+        """Work on a new session, as if nothing had happened before."""
+        made = SessionStore(Database(self.data / "salt-anvil.db")).add(model)
+        self.session, self.base = made.session_id, made.id
 
     def api(self, method: str, path: str, body: Any = None, **more: Any) -> Any:
         answer = self.http.request(method, f"/api{path}", json=body, **more)
         answer.raise_for_status()
         return answer.json()
+
+    def tab(self, session: int | None = None, *, wait: bool = True) -> Tab:
+        """Return a tab that works on the session, or on another."""
+        return Tab(self, session or self.session, wait=wait)
 
     def stop(self, kill: bool = False) -> None:
         self.http.close()
@@ -32,8 +50,8 @@ class Server(ServerProcess):
 
 
 @contextmanager
-def serving(data: Path) -> Iterator[Server]:
-    server = Server(data)
+def serving(data: Path, **environment: str) -> Iterator[Server]:
+    server = Server(data, **environment)
     try:
         yield server
     finally:

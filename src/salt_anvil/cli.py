@@ -231,9 +231,12 @@ def _compile(options: argparse.Namespace) -> None:
 
 
 def _serve(options: argparse.Namespace) -> int:
-    from salt_anvil.api.serve import serve
+    from salt_anvil.api.processes import begin_template
 
     _compile(options)
+    begin_template()
+    from salt_anvil.api.serve import serve
+
     if options.demo:
         _demo(options)
     return serve(options.data, options.host, options.port)

@@ -16,6 +16,9 @@ from websockets.sync.client import ClientConnection, connect
 from salt_anvil.core.dsp.gate import Sound
 from salt_anvil.live.messages import HEADER
 
+PATIENCE_S = 300.0
+"""How long anything is waited for: a busy machine is slow, and only what is stuck fails."""
+
 
 class ServerProcess:
     """`salt-anvil serve` on a free port, as users start it."""
@@ -36,7 +39,7 @@ class ServerProcess:
     def stop(self, kill: bool = False) -> None:
         """End the process."""
         self.process.kill() if kill else self.process.terminate()
-        self.process.wait(20)
+        self.process.wait(PATIENCE_S)
         assert self.process.stdout is not None
         self.process.stdout.close()
 
@@ -62,7 +65,7 @@ class Tab:
         """Send a command."""
         self.socket.send(json.dumps(message))
 
-    def wait(self, kind: str, seconds: float = 20) -> dict[str, Any]:
+    def wait(self, kind: str, seconds: float = PATIENCE_S) -> dict[str, Any]:
         """Return the next event of a kind; sound that comes meanwhile is kept for `sound`."""
         end = time.monotonic() + seconds
         while time.monotonic() < end:
@@ -77,7 +80,7 @@ class Tab:
         raise TimeoutError(kind)
 
     def sound(
-        self, frames: int, seconds: float = 30, *, paced: bool = False
+        self, frames: int, seconds: float = PATIENCE_S, *, paced: bool = False
     ) -> tuple[list[int], Sound, list[dict[str, Any]]]:
         """Return the first frame of each piece, the sound (frames, 4), and the reports.
 

@@ -4,50 +4,24 @@ import os
 import shutil
 import signal
 import threading
-import time
-from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import pytest
 import soundfile
 
-from tests.api.test_server import children, command, wait_for_print
+from tests.api.processes import ask_print, children, finished_print, until
 from tests.conftest import noise
 from tests.server import Server, Tab, serving
 
 
-@pytest.fixture(scope="module")
-def printed(band_data: Path, tmp_path_factory: pytest.TempPathFactory) -> np.ndarray:
-    out = tmp_path_factory.mktemp("printed")
-    done = command("print", "Band", "--data", band_data, "--out", out)
-    assert done.returncode == 0, done.stderr
-    return soundfile.read(next(out.iterdir()), dtype="float32")[0]
-
-
-@pytest.fixture
-def server(band_data: Path, tmp_path: Path) -> Iterator[Server]:
-    shutil.copytree(band_data, tmp_path / "data")
-    with serving(tmp_path / "data") as running:
-        yield running
-
-
-def until(told: Callable[[], Any], seconds: float = 60) -> Any:
-    end = time.monotonic() + seconds
-    while not (found := told()):
-        assert time.monotonic() < end
-        time.sleep(0.05)
-    return found
-
-
 def analysed(tab: Tab) -> None:
-    while (e := tab.wait("analysed", 120))["done"] != e["frames"] or e["strip"] != "main":
+    while (e := tab.wait("analysed"))["done"] != e["frames"] or e["strip"] != "main":
         pass
 
 
 def engine_pid(server: Server) -> int:
-    return min(children(server.process.pid).values())
+    return children(server.process.pid)["salt-engine"]
 
 
 # The engine ------------------------------------------------------------------------------------
@@ -55,17 +29,18 @@ def engine_pid(server: Server) -> int:
 
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP])
 def test_an_engine_that_is_gone_plays_on_where_it_was_heard(
-    server: Server, printed: np.ndarray, how: signal.Signals
+    own_server: Server, printed: np.ndarray, how: signal.Signals
 ) -> None:
     """Ended, or without a sign of life: another one takes over, with the loop and the place."""
-    tab = Tab(server, 1)
+    server = own_server
+    tab = server.tab()
     tab.say(type="listen", strip="drum", at="chain", alone=False)
     tab.say(type="loop", begin=100_000, end=300_000)
     tab.say(type="play", frame=150_000)
     tab.sound(20_000)
     pid = engine_pid(server)
     os.kill(pid, how)
-    assert "started again" in tab.wait("refused", 60)["text"]
+    assert "started again" in tab.wait("refused")["text"]
     tab.forget_sound()
     places, sound, _ = tab.sound(20_000)
     assert 150_000 <= places[0] <= 180_000
@@ -79,31 +54,28 @@ def test_an_engine_that_is_gone_plays_on_where_it_was_heard(
 
 def test_an_engine_that_always_fails_rests_and_says_so(band_data: Path, tmp_path: Path) -> None:
     shutil.copytree(band_data, tmp_path / "data")
-    server = Server(tmp_path / "data", SALT_ANVIL_ENGINE_MB="1")
-    try:
-        tab = Tab(server, 1, wait=False)
-        said = [tab.wait("refused", 120)["text"]]
+    with serving(tmp_path / "data", SALT_ANVIL_ENGINE_MB="1") as server:
+        tab = server.tab(wait=False)
+        said = [tab.wait("refused")["text"]]
         while "rests" not in said[-1]:
-            said.append(tab.wait("refused", 120)["text"])
+            said.append(tab.wait("refused")["text"])
         assert "MB of memory" in said[-1]
         assert len(said) <= 4
         # The rest of the program goes on, and Play tries again.
-        assert server.api("GET", "/sessions/1")["revision"] == 1
+        assert server.api("GET", server.path)["revision"] == server.base
         tab.say(type="play", frame=0)
-        assert tab.wait("refused", 120)["text"]
+        assert tab.wait("refused")["text"]
         tab.close()
-    finally:
-        server.stop()
 
 
 def test_a_crowd_does_not_disturb_a_quiet_tab(server: Server, printed: np.ndarray) -> None:
-    quiet = Tab(server, 1)
+    quiet = server.tab()
     quiet.say(type="play", frame=0)
     stop = threading.Event()
 
     def crowd() -> None:
         while not stop.is_set():
-            tab = Tab(server, 1)
+            tab = server.tab()
             for index in range(40):
                 tab.say(type="seek", frame=(index * 7919) % 500_000)
                 tab.say(type="loop", begin=index * 1000, end=index * 1000 + 40_000)
@@ -116,14 +88,14 @@ def test_a_crowd_does_not_disturb_a_quiet_tab(server: Server, printed: np.ndarra
         number = 0
         while not stop.is_set():
             number += 1
-            base = server.api("GET", "/sessions/1")["revision"]
+            base = server.api("GET", server.path)["revision"]
             wish = {"type": "set_strip", "strip": "voice", "field": "name", "value": f"V{number}"}
-            server.http.post("/api/sessions/1/edits", json={"base": base, "edits": [wish]})
+            server.http.post(f"/api{server.path}/edits", json={"base": base, "edits": [wish]})
 
     others = [threading.Thread(target=crowd), threading.Thread(target=edit)]
     for one in others:
         one.start()
-    places, sound, _ = quiet.sound(240_000, seconds=300)
+    places, sound, _ = quiet.sound(240_000)
     stop.set()
     for one in others:
         one.join()
@@ -134,13 +106,13 @@ def test_a_crowd_does_not_disturb_a_quiet_tab(server: Server, printed: np.ndarra
 
 def test_another_session_in_a_tab_that_has_played(server: Server) -> None:
     """Every player of a tab begins above the epochs that the tab has heard."""
-    first = server.api("GET", "/sessions/1")["model"]["strips"][0]["audio"]
+    first = server.api("GET", server.path)["model"]["strips"][0]["audio"]
     other = server.api("POST", "/sessions", {"name": "Other"})
     wav = next(p for p in (server.data / "media").glob("*.wav") if first.startswith(p.stem))
     server.api("PUT", f"/sessions/{other['id']}/audio?name=x.wav", content=wav.read_bytes())
-    tab = Tab(server, 1)
+    tab = server.tab()
     epochs = []
-    for session in (1, other["id"], 1):
+    for session in (server.session, other["id"], server.session):
         tab.say(type="open", session=session)
         tab.say(type="play", frame=0)
         tab.say(type="seek", frame=4800)
@@ -206,13 +178,13 @@ def test_concurrent_writers_keep_what_the_others_did(server: Server, tmp_path: P
 
 
 def test_prints_outlive_their_worker(server: Server) -> None:
-    first = wait_for_print(server, server.api("POST", "/sessions/1/prints", {})["id"])
+    first = ask_print(server)
     expected = (server.data / "prints" / first["file"]).read_bytes()
-    numbers = [server.api("POST", "/sessions/1/prints", {})["id"] for _ in range(3)]
+    numbers = [server.api("POST", f"{server.path}/prints", {})["id"] for _ in range(3)]
     until(lambda: list((server.data / "prints").glob("*.part")))
-    os.kill(max(children(server.process.pid).values()), signal.SIGKILL)
+    os.kill(children(server.process.pid)["salt-prints"], signal.SIGKILL)
     for number in numbers:
-        row = wait_for_print(server, number)
+        row = finished_print(server, number)
         assert row["state"] == "done", row
         assert (server.data / "prints" / row["file"]).read_bytes() == expected
 
@@ -229,13 +201,14 @@ def test_leftovers_are_cleared_at_the_start(band_data: Path, tmp_path: Path) -> 
         assert not [p for p in left if p.exists()]
 
 
-def test_a_deleted_session_takes_nothing_with_it(server: Server, printed: np.ndarray) -> None:
+def test_a_deleted_session_takes_nothing_with_it(own_server: Server, printed: np.ndarray) -> None:
+    server = own_server
     other = server.api("POST", "/sessions", {"name": "Short-lived"})["id"]
-    on_it, tab = Tab(server, other), Tab(server, 1)
+    on_it, tab = server.tab(other), server.tab()
     server.api("DELETE", f"/sessions/{other}")
     assert on_it.wait("removed")["session"] == other
     os.kill(engine_pid(server), signal.SIGKILL)
-    assert "started again" in tab.wait("refused", 60)["text"]
+    assert "started again" in tab.wait("refused")["text"]
     tab.forget_sound()
     tab.say(type="play", frame=0)
     _, sound, _ = tab.sound(9600)
@@ -274,7 +247,7 @@ def settled_sound(tab: Tab, frame: int, printed: np.ndarray) -> None:
 def test_a_damaged_decoded_file_is_decoded_again(
     server: Server, printed: np.ndarray, how: str
 ) -> None:
-    audio = server.api("GET", "/sessions/1")["model"]["strips"][1]["audio"]
+    audio = server.api("GET", server.path)["model"]["strips"][1]["audio"]
     path = server.data / "media" / f"{audio}.f32"
     if how == "noise":
         overwrite(path, 200_000 * 8, LOUD)
@@ -289,10 +262,9 @@ def test_a_damaged_decoded_file_is_decoded_again(
         path.with_suffix(".json").write_text('{"half": ')
     else:
         overwrite(path.with_name(path.name + ".sums"), 800, b"\xff" * 64)
-    tab = Tab(server, 1)
+    tab = server.tab()
     settled_sound(tab, 200_000, printed)
-    row = wait_for_print(server, server.api("POST", "/sessions/1/prints",
-                                            {"format": "wav-32f"})["id"])  # fmt: skip
+    row = ask_print(server, format="wav-32f")  # fmt: skip
     found = soundfile.read(server.data / "prints" / row["file"], dtype="float32")[0]
     assert (found == printed).all()
     tab.close()
@@ -300,7 +272,7 @@ def test_a_damaged_decoded_file_is_decoded_again(
 
 @pytest.mark.parametrize("how", ["noise", "cut", "meta", "states"])
 def test_a_damaged_cache_is_computed_again(server: Server, printed: np.ndarray, how: str) -> None:
-    tab = Tab(server, 1)
+    tab = server.tab()
     analysed(tab)
     for path in (server.data / "cache").glob("*/out.f32"):
         if how == "noise":
@@ -314,27 +286,27 @@ def test_a_damaged_cache_is_computed_again(server: Server, printed: np.ndarray, 
             for state in path.parent.glob("state-*.bin"):
                 overwrite(state, 60, b"\x7f" * 40)
     settled_sound(tab, 110_000, printed)
-    row = wait_for_print(server, server.api("POST", "/sessions/1/prints",
-                                            {"format": "wav-32f"})["id"])  # fmt: skip
+    row = ask_print(server, format="wav-32f")  # fmt: skip
     found = soundfile.read(server.data / "prints" / row["file"], dtype="float32")[0]
     assert (found == printed).all()
     tab.close()
 
 
 def test_a_damaged_original_is_named_and_repaired_by_bringing_it_in(
-    server: Server, printed: np.ndarray
+    own_server: Server, printed: np.ndarray
 ) -> None:
-    state = server.api("GET", "/sessions/1")
+    server = own_server
+    state = server.api("GET", server.path)
     audio = state["model"]["strips"][1]["audio"]
     original = next((server.data / "media").glob(f"{audio.rpartition('-')[0]}.wav"))
     good = original.read_bytes()
     overwrite(original, 5000, b"\x11" * 999)
     overwrite(server.data / "media" / f"{audio}.f32", 200_000 * 8, LOUD)
-    tab = Tab(server, 1)
+    tab = server.tab()
     tab.say(type="play", frame=200_000)
-    said = tab.wait("refused", 120)["text"]
+    said = tab.wait("refused")["text"]
     assert said.startswith("Fiddle: the recording fiddle.wav is damaged")
-    row = wait_for_print(server, server.api("POST", "/sessions/1/prints", {})["id"])
+    row = ask_print(server)
     assert row["state"] == "failed"
     assert "damaged" in row["message"]
     other = server.api("POST", "/sessions", {"name": "For the file"})["id"]

@@ -8,10 +8,6 @@ import os
 import shutil
 import signal
 import socket
-import subprocess
-import sys
-import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import httpx
@@ -21,29 +17,9 @@ import soundfile
 import websockets
 from websockets.sync.client import connect
 
+from tests.api.processes import ask_print, children, command, finished_print, until
 from tests.conftest import noise
-from tests.server import Server, Tab, serving
-
-
-@pytest.fixture
-def server(band_data: Path, tmp_path: Path) -> Iterator[Server]:
-    shutil.copytree(band_data, tmp_path / "data")
-    with serving(tmp_path / "data") as running:
-        yield running
-
-
-@pytest.fixture(scope="module")
-def printed(band_data: Path, tmp_path_factory: pytest.TempPathFactory) -> np.ndarray:
-    out = tmp_path_factory.mktemp("printed")
-    done = command("print", "Band", "--data", band_data, "--out", out)
-    assert done.returncode == 0, done.stderr
-    return soundfile.read(next(out.iterdir()), dtype="float32")[0]
-
-
-def command(*arguments: object) -> subprocess.CompletedProcess[str]:
-    words = [sys.executable, "-m", "salt_anvil", *map(str, arguments)]
-    return subprocess.run(words, capture_output=True, text=True, timeout=120, check=False)
-
+from tests.server import Server, serving
 
 # Guard -------------------------------------------------------------------------------------------
 
@@ -71,28 +47,33 @@ def test_too_much_is_refused(server: Server) -> None:
 
 
 @pytest.mark.parametrize(
-    ("path", "body", "words", "status"),
+    ("act", "body", "words", "status"),
     [
-        ("/sessions/99/undo", None, "there is no session 99", 404),
-        ("/sessions/1/edits", {"base": 1, "edits": []}, "edits", 422),
-        ("/sessions/1/edits", {"base": 1, "edits": [
+        ("edits", {"edits": []}, "edits", 422),
+        ("edits", {"edits": [
             {"type": "set_params", "stage": "drum-c", "params": {"ratio": 400}}]}, "1 to 100", 422),
-        ("/sessions/1/edits", {"base": 1, "edits": [
+        ("edits", {"edits": [
             {"type": "set_params", "stage": "drum-c",
              "params": {"topology": "feed-back", "lookahead_ms": 2}}]}, "cannot look ahead", 422),
-        ("/sessions/1/edits", {"base": 7, "edits": [
+        ("edits", {"base": 10**9, "edits": [
             {"type": "set_strip", "strip": "drum", "field": "mute", "value": True}]},
          "changed in another tab", 409),
-        ("/sessions/1/prints", {"format": "tape"}, "format", 422),
+        ("prints", {"format": "tape"}, "format", 422),
     ],
 )  # fmt: skip
 def test_refusals_are_one_sentence(
-    server: Server, path: str, body: object, words: str, status: int
+    server: Server, act: str, body: dict, words: str, status: int
 ) -> None:
-    answer = server.http.post(f"/api{path}", json=body)
+    answer = server.http.post(f"/api{server.path}/{act}", json={"base": server.base, **body})
     assert answer.status_code == status
     assert words in answer.json()["error"]
-    assert server.api("GET", "/sessions/1")["revision"] == 1
+    assert server.api("GET", server.path)["revision"] == server.base
+
+
+def test_a_session_that_is_not_there(server: Server) -> None:
+    answer = server.http.post("/api/sessions/999999/undo")
+    assert answer.status_code == 404
+    assert "there is no session 999999" in answer.json()["error"]
 
 
 # Sessions ----------------------------------------------------------------------------------------
@@ -100,10 +81,10 @@ def test_refusals_are_one_sentence(
 
 def test_edit_undo_redo_over_http(server: Server) -> None:
     edit = {"type": "set_params", "stage": "drum-c", "params": {"threshold_db": -33}}
-    state = server.api("POST", "/sessions/1/edits", {"base": 1, "edits": [edit]})
+    state = server.api("POST", f"{server.path}/edits", {"base": server.base, "edits": [edit]})
     assert state["undo"] == "Drum: compressor: threshold −33 dB"
-    assert server.api("POST", "/sessions/1/undo")["redo"] == state["undo"]
-    state = server.api("POST", "/sessions/1/redo")
+    assert server.api("POST", f"{server.path}/undo")["redo"] == state["undo"]
+    state = server.api("POST", f"{server.path}/redo")
     assert state["model"]["strips"][0]["chain"][0]["params"]["threshold_db"] == -33
 
 
@@ -133,13 +114,13 @@ def test_bringing_in_audio(server: Server, tmp_path: Path) -> None:
 
 
 def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
-    tab = Tab(server, 1)
+    tab = server.tab()
     while True:
         event = tab.wait("analysed")
         if event["strip"] == "main" and event["done"] == event["frames"]:
             break
     tab.close()
-    answer = server.api("GET", "/sessions/1/strips/drum/ledger?at=drum-c")
+    answer = server.api("GET", f"{server.path}/strips/drum/ledger?at=drum-c")
     ledger = answer["ledger"]
     assert answer["done"] == 1.0
     assert ledger["after"]["crest"] < ledger["before"]["crest"] + 1
@@ -147,7 +128,7 @@ def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
     assert ledger["reduction"]["most"] > 3
     assert [(x["strip"], x["stage"]) for x in answer["later"]] == [("Main bus", "Compressor")]
     raw = server.http.get(
-        "/api/sessions/1/strips/drum/picture?at=drum-c&begin=0&end=576000&columns=100"
+        f"/api{server.path}/strips/drum/picture?at=drum-c&begin=0&end=576000&columns=100"
     ).content
     head, _, body = raw.partition(b"\n")
     told = json.loads(head)
@@ -157,7 +138,7 @@ def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
     sound = soundfile.read(next((server.data / "media").glob("*.wav")), always_2d=True)[0]
     assert np.abs(before).max() <= np.abs(sound).max() + 1
     assert (after[:, 1] >= after[:, 0]).all()
-    hits = server.api("GET", "/sessions/1/strips/drum/hits?at=drum-c&before=576000")
+    hits = server.api("GET", f"{server.path}/strips/drum/hits?at=drum-c&before=576000")
     assert 1 <= len(hits) <= 3
 
 
@@ -167,7 +148,7 @@ def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
 def test_what_is_played_after_a_seek_is_what_is_printed(
     server: Server, printed: np.ndarray
 ) -> None:
-    tab = Tab(server, 1)
+    tab = server.tab()
     tab.say(type="listen", strip="drum", at="chain", alone=False)
     for frame in (301_234, 48_000):
         tab.say(type="play", frame=frame)
@@ -179,14 +160,14 @@ def test_what_is_played_after_a_seek_is_what_is_printed(
 
 
 def test_loop_wraps_without_a_gap(server: Server, printed: np.ndarray) -> None:
-    tab = Tab(server, 1)
+    tab = server.tab()
     while (e := tab.wait("analysed"))["done"] != e["frames"] or e["strip"] != "main":
         pass
     begin, end = 200_003, 240_000
     tab.say(type="loop", begin=begin, end=end)
     tab.say(type="play", frame=end - 20_000)
     turn, turns = end - begin, 6
-    places, sound, _ = tab.sound(20_000 + turns * turn, seconds=120, paced=True)
+    places, sound, _ = tab.sound(20_000 + turns * turn, paced=True)
     assert begin in places
     # Before the wrap equal to the bit; after it too once the loop's start is ready, and from then
     # on every time round.
@@ -202,7 +183,7 @@ def test_loop_wraps_without_a_gap(server: Server, printed: np.ndarray) -> None:
 
 
 def test_in_and_out_travel_together(server: Server) -> None:
-    tab = Tab(server, 1)
+    tab = server.tab()
     tab.say(type="listen", strip="fiddle", at="fiddle-c", alone=True)
     tab.say(type="play", frame=96_000)
     _, sound, reports = tab.sound(24_000)
@@ -216,7 +197,7 @@ def test_in_and_out_travel_together(server: Server) -> None:
 
 
 def test_a_preview_is_heard_and_not_stored(server: Server) -> None:
-    tab = Tab(server, 1)
+    tab = server.tab()
     tab.say(type="listen", strip="drum", at="chain", alone=True)
     tab.say(type="play", frame=0)
     tab.sound(4096, paced=True)
@@ -225,7 +206,7 @@ def test_a_preview_is_heard_and_not_stored(server: Server) -> None:
     _, sound, _ = tab.sound(96_000, paced=True)
     late = sound[72_000:]
     assert np.abs(late[:, 2]).mean() < 0.2 * np.abs(late[:, 0]).mean()
-    assert server.api("GET", "/sessions/1")["revision"] == 1
+    assert server.api("GET", server.path)["revision"] == server.base
     tab.say(type="preview", edits=[{**edit, "params": {"makeup_db": 400}}])
     assert "makeup_db" in tab.wait("refused")["text"]
     tab.close()
@@ -236,23 +217,23 @@ def test_a_control_surface_moves_a_lever(server: Server) -> None:
     moves = [{"owner": "drum", "control": "fader_db", "low": -60, "high": 0}]
     edits = [{"type": "add_lever", "name": "Lift"},
              {"type": "set_lever", "lever": "lever-lift", "value": 1, "moves": moves}]  # fmt: skip
-    server.api("POST", "/sessions/1/edits", {"base": 1, "edits": edits})
-    tab, surface = Tab(server, 1), Tab(server, 1)
+    server.api("POST", f"{server.path}/edits", {"base": server.base, "edits": edits})
+    tab, surface = server.tab(), server.tab()
     tab.say(type="play", frame=0)
     _, before, _ = tab.sound(24_000)
     surface.say(type="surface", part="fader", number=1, value=0.0, held=True)
     assert tab.wait("lever_moved")["value"] == 0
     _, after, _ = tab.sound(48_000)
     assert np.abs(after[-9600:, 2]).mean() < np.abs(before[-9600:, 2]).mean()
-    assert server.api("GET", "/sessions/1")["model"]["levers"][0]["value"] == 1
+    assert server.api("GET", server.path)["model"]["levers"][0]["value"] == 1
     surface.say(type="surface", part="fader", number=1, value=0.25, held=False)
     tab.wait("changed")
-    state = server.api("GET", "/sessions/1")
+    state = server.api("GET", server.path)
     assert state["model"]["levers"][0]["value"] == 0.25
     assert state["words"] == "Lever Lift 25 %"
     surface.say(type="surface", part="button", number=1)
     tab.wait("changed")
-    assert server.api("GET", "/sessions/1")["model"]["levers"][0]["value"] == 0
+    assert server.api("GET", server.path)["model"]["levers"][0]["value"] == 0
     # The only lever is the first: other faders move nothing and disturb nobody.
     surface.say(type="surface", part="fader", number=8, value=0.5)
     for one in (tab, surface):
@@ -265,16 +246,16 @@ def test_splits_lanes_and_recipes_over_http(server: Server) -> None:
         {"type": "set_lane", "owner": "drum", "control": "fader_db",
          "points": [{"at_s": 0, "value": -10}, {"at_s": 1, "value": 0}]},
     ]  # fmt: skip
-    server.api("POST", "/sessions/1/edits", {"base": 1, "edits": edits})
-    drawn = server.api("GET", "/sessions/1/splits/drum-split")["numbers"]
+    server.api("POST", f"{server.path}/edits", {"base": server.base, "edits": edits})
+    drawn = server.api("GET", f"{server.path}/splits/drum-split")["numbers"]
     at = int(np.abs(np.array(drawn["hz"]) - 200).argmin())
     # At their corner two bands meet at -6.02 dB; the grid of the picture is near it.
     assert drawn["bands"][0][at] == pytest.approx(drawn["bands"][1][at], abs=2.5)
-    lane = server.api("GET", "/sessions/1/lanes?columns=101")[0]
+    lane = server.api("GET", f"{server.path}/lanes?columns=101")[0]
     assert (lane["owner"], lane["control"], lane["label"]) == ("drum", "fader_db", "Fader")
     assert lane["values"][0] == -10
     assert lane["values"][-1] == 0
-    found = server.api("GET", "/sessions/1/recipes/drum")
+    found = server.api("GET", f"{server.path}/recipes/drum")
     assert found["inputs"] == []
     checked = server.api("POST", "/recipes", found["recipe"])
     assert checked["recipe"]["chain"][0]["by"] == "bands"
@@ -284,7 +265,7 @@ def test_splits_lanes_and_recipes_over_http(server: Server) -> None:
 
 
 def test_a_broken_tab_disturbs_nobody(server: Server, printed: np.ndarray) -> None:
-    good, bad = Tab(server, 1), Tab(server, 1)
+    good, bad = server.tab(), server.tab()
     bad.say(type="play", frame=0)
     good.say(type="play", frame=100_000)
     bad.socket.send("this is not JSON")
@@ -295,26 +276,12 @@ def test_a_broken_tab_disturbs_nobody(server: Server, printed: np.ndarray) -> No
     good.close()
 
 
-def children(pid: int) -> dict[str, int]:
-    found = {}
-    for entry in Path("/proc").iterdir():
-        if entry.name.isdigit():
-            try:
-                stat = (entry / "stat").read_text().rsplit(")", 1)[1].split()
-                words = (entry / "cmdline").read_bytes()
-            except OSError:
-                continue
-            if int(stat[1]) == pid and b"spawn_main" in words:
-                found[entry.name] = int(entry.name)
-    return found
-
-
-def test_a_killed_engine_comes_back(server: Server, printed: np.ndarray) -> None:
-    tab = Tab(server, 1)
+def test_a_killed_engine_comes_back(own_server: Server, printed: np.ndarray) -> None:
+    server = own_server
+    tab = server.tab()
     tab.say(type="play", frame=0)
     tab.sound(10_000)
-    for pid in sorted(children(server.process.pid).values())[:1]:
-        os.kill(pid, signal.SIGKILL)
+    os.kill(children(server.process.pid)["salt-engine"], signal.SIGKILL)
     assert "started again" in tab.wait("refused")["text"]
     # It plays on by itself; a jump is heard as soon as it is its turn.
     tab.forget_sound()
@@ -327,43 +294,31 @@ def test_a_killed_engine_comes_back(server: Server, printed: np.ndarray) -> None
     tab.close()
 
 
-def test_helpers_end_with_the_server(server: Server) -> None:
-    wait_for_print(server, server.api("POST", "/sessions/1/prints", {})["id"])
-    pids = list(children(server.process.pid).values())
-    assert len(pids) == 3  # engine, analysis, prints
+def test_helpers_end_with_the_server(own_server: Server) -> None:
+    server = own_server
+    ask_print(server)
+    below = children(server.process.pid)
+    assert below.keys() >= {"salt-engine", "salt-analysis", "salt-prints"}
+    pids = list(below.values())
     os.kill(server.process.pid, signal.SIGKILL)
-    end = time.monotonic() + 10
-    while any(Path(f"/proc/{p}").exists() for p in pids) and time.monotonic() < end:
-        time.sleep(0.1)
-    alive = [p for p in pids if Path(f"/proc/{p}").exists()]
-    assert alive == []
+    until(lambda: not any(Path(f"/proc/{p}").exists() for p in pids))
 
 
 # Prints ------------------------------------------------------------------------------------------
-
-
-def wait_for_print(server: Server, number: int) -> dict:
-    end = time.monotonic() + 60
-    while time.monotonic() < end:
-        row = next(p for p in server.api("GET", "/sessions/1/prints") if p["id"] == number)
-        if row["state"] not in ("waiting", "running"):
-            return row
-        time.sleep(0.1)
-    raise TimeoutError
 
 
 def test_page_print_command_print_and_process_are_equal_to_the_bit(
     server: Server, tmp_path: Path
 ) -> None:
     wish = {"strip": "voice", "tap": "chain", "format": "wav-24"}
-    row = wait_for_print(server, server.api("POST", "/sessions/1/prints", wish)["id"])
+    row = ask_print(server, **wish)
     page = server.http.get(f"/api/prints/{row['id']}/file").content
     out = tmp_path / "out"
-    done = command("print", "1", "--data", server.data, "--out", out, "--strip", "voice",
+    done = command("print", server.session, "--data", server.data, "--out", out, "--strip", "voice",
                    "--format", "wav-24")  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert Path(done.stdout.strip()).read_bytes() == page
-    state = server.api("GET", "/sessions/1")
+    state = server.api("GET", server.path)
     chain = state["model"]["strips"][2]["chain"]
     recipe = tmp_path / "r.json"
     recipe.write_text(json.dumps(
@@ -381,7 +336,7 @@ def test_page_print_command_print_and_process_are_equal_to_the_bit(
 def test_a_region_print_equals_the_region(server: Server, printed: np.ndarray) -> None:
     begin, end = 4 * 96_000 // 2, 5 * 96_000 // 2
     wish = {"format": "wav-32f", "begin": begin, "end": end}
-    row = wait_for_print(server, server.api("POST", "/sessions/1/prints", wish)["id"])
+    row = ask_print(server, **wish)
     path = server.data / "prints" / row["file"]
     assert (soundfile.read(path, dtype="float32")[0] == printed[begin:end]).all()
 
@@ -390,24 +345,22 @@ def test_prints_survive_a_killed_server(band_data: Path, tmp_path: Path) -> None
     data = tmp_path / "data"
     shutil.copytree(band_data, data)
     server = Server(data)
-    number = server.api("POST", "/sessions/1/prints", {"format": "wav-16"})["id"]
+    number = server.api("POST", f"{server.path}/prints", {"format": "wav-16"})["id"]
     server.stop(kill=True)
     with serving(data) as again:
-        row = wait_for_print(again, number)
+        row = finished_print(again, number)
         assert row["state"] == "done"
         first = (data / "prints" / row["file"]).read_bytes()
-        second = wait_for_print(
-            again, again.api("POST", "/sessions/1/prints", {"format": "wav-16"})["id"]
-        )
+        second = ask_print(again, format="wav-16")
         assert (data / "prints" / second["file"]).read_bytes() == first
 
 
 def test_a_cancelled_print_leaves_nothing(server: Server) -> None:
-    numbers = [server.api("POST", "/sessions/1/prints", {})["id"] for _ in range(3)]
+    numbers = [server.api("POST", f"{server.path}/prints", {})["id"] for _ in range(3)]
     server.api("DELETE", f"/prints/{numbers[2]}")
-    assert wait_for_print(server, numbers[2])["state"] == "cancelled"
-    wait_for_print(server, numbers[1])
-    time.sleep(1)
+    assert finished_print(server, numbers[2])["state"] == "cancelled"
+    finished_print(server, numbers[1])
+    ask_print(server)
     names = [p.name for p in (server.data / "prints").iterdir()]
     assert not any(f" {numbers[2]}.wav" in n for n in names), names
     assert not any(n.endswith(".part") for n in names)
@@ -452,15 +405,15 @@ def test_the_pages_are_served_with_their_headers(server: Server) -> None:
 
 def test_lab_over_http(server: Server) -> None:
     wish = {"place": "drum-c", "options": {"measurement": "curve", "hz": 0}}
-    told = server.api("POST", "/sessions/1/lab", wish)
+    told = server.api("POST", f"{server.path}/lab", wish)
     labels = [f["label"] for f in told["figures"]]
     assert "measured from drawn, at most" in labels
     assert told["rate"] == 48000
     assert told["plots"][0].startswith("<svg")
     assert "a constant, rising" in told["csv"].splitlines()[0]
-    beside = server.api("POST", "/sessions/1/lab", {**wish, "against": "off"})
+    beside = server.api("POST", f"{server.path}/lab", {**wish, "against": "off"})
     assert len(beside["figures"]) > len(labels)
     for change, words in (({"place": "nobody"}, "nobody"), ({"against": "C"}, "no setting C")):
-        answer = server.http.post("/api/sessions/1/lab", json={**wish, **change})
+        answer = server.http.post(f"/api{server.path}/lab", json={**wish, **change})
         assert answer.status_code in (404, 422)
         assert words in answer.json()["error"]

@@ -1,5 +1,9 @@
-"""A real Chromium on a real server; skipped, with a clear line, where there is none."""
+"""A real Chromium on a real server; skipped, with a clear line, where there is none.
 
+Every test begins with the demo as it comes, analysed already, and with no other session.
+"""
+
+import os
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
@@ -7,7 +11,14 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from salt_anvil._kernel_cache import sources_digest
+from salt_anvil.core.session import Session
 from salt_anvil.demo.install import install_demo
+from salt_anvil.files.cache import StripCache
+from salt_anvil.files.media import MediaFolder
+from salt_anvil.jobs.analyse import analyse
+from salt_anvil.store.database import Database
+from salt_anvil.store.sessions import SessionStore
 from tests.server import Server, serving
 
 CHROMIUM = shutil.which("chromium")
@@ -23,7 +34,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
         if "browser" in item.path.parts:
             item.add_marker(pytest.mark.browser)
-            if CHROMIUM is None:
+            if CHROMIUM is None and "CI" not in os.environ:
                 item.add_marker(pytest.mark.skip(reason="Chromium is not installed"))
 
 
@@ -31,15 +42,30 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
     data = tmp_path_factory.mktemp("demo")
     install_demo(data)
+    media = MediaFolder(data / "media")
+    cache, code = StripCache(data / "cache"), sources_digest()
+    analyse(demo_session(data), code, media.source(), cache, None, lambda *told: True)
     return data
 
 
-@pytest.fixture(scope="module")
-def demo_server(demo_data: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+def demo_session(data: Path) -> Session:
+    return SessionStore(Database(data / "salt-anvil.db")).head(1).model
+
+
+@pytest.fixture(scope="session")
+def shared_demo(demo_data: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     data = tmp_path_factory.mktemp("browser") / "data"
     shutil.copytree(demo_data, data)
     with serving(data) as server:
         yield server
+
+
+@pytest.fixture
+def demo_server(shared_demo: Server, demo_data: Path) -> Server:
+    for row in shared_demo.api("GET", "/sessions"):
+        shared_demo.api("DELETE", f"/sessions/{row['id']}")
+    shared_demo.begin(demo_session(demo_data))
+    return shared_demo
 
 
 @pytest.fixture(scope="session")

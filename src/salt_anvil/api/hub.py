@@ -4,14 +4,12 @@ import asyncio
 import contextlib
 import json
 import logging
-import os
 import threading
 import time
 from collections import OrderedDict, defaultdict
 from collections.abc import Callable, Coroutine
 from concurrent.futures import BrokenExecutor, Executor, ProcessPoolExecutor
 from dataclasses import dataclass, field
-from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +17,7 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from salt_anvil._kernel_cache import sources_digest
-from salt_anvil.api.processes import Helper
+from salt_anvil.api.processes import CONTEXT, Helper, become
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
 from salt_anvil.core.engine.fingerprint import fingerprint
@@ -34,7 +32,6 @@ from salt_anvil.jobs.analysis import HELD, run_analysis
 from salt_anvil.jobs.printing import (
     Cancelled,
     PrintOptions,
-    end_with_parent,
     print_name,
     run_print,
 )
@@ -148,9 +145,7 @@ class Hub:
             self.run_print(number)
 
     def _new_pool(self) -> Executor:
-        return ProcessPoolExecutor(
-            1, get_context("spawn"), initializer=end_with_parent, initargs=(os.getpid(),)
-        )
+        return ProcessPoolExecutor(1, CONTEXT, initializer=become, initargs=("prints",))
 
     async def stop(self) -> None:
         """End everything."""
@@ -270,6 +265,8 @@ class Hub:
             self._loop.call_soon_threadsafe(self._analysis.pause, rest[0])
         elif kind == "damaged":
             self._loop.call_soon_threadsafe(self._repair, rest[0])
+        elif kind == "dropped":
+            self._loop.call_soon_threadsafe(lambda: self._spawn(self._analyse_again(rest[0])))
         else:
             self._loop.call_soon_threadsafe(self._to_tab, rest[0], rest[1])
 
@@ -349,6 +346,13 @@ class Hub:
             except StoreError:
                 return
             self._loop.call_soon_threadsafe(self._wish, session_id, model, strip)
+
+    async def _analyse_again(self, session_id: int) -> None:
+        """Have what was damaged in the cache computed again."""
+        strip = next((t.strip for t in self._tabs.values() if t.session == session_id), None)
+        with contextlib.suppress(StoreError):
+            head = await run_in_threadpool(self.sessions.head, session_id)
+            self._wish(session_id, head.model.model_dump(), strip)
 
     # Damage -------------------------------------------------------------------------------------
 

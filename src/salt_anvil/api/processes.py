@@ -1,6 +1,11 @@
-"""The helper processes of the server: each is spawned, talked to over a pipe, and replaced."""
+"""The helper processes of the server: forked from a template, talked to over a pipe, replaced.
+
+The template has imported everything and loaded the compiled kernels, so that a helper is there at
+once, and shares the memory of both with the others.
+"""
 
 import contextlib
+import ctypes
 import logging
 import multiprocessing
 import os
@@ -10,18 +15,60 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
 logger = logging.getLogger(__name__)
-_SPAWN = multiprocessing.get_context("spawn")
+CONTEXT = multiprocessing.get_context("forkserver")
+"""Where helper processes come from."""
 
-Target = Callable[[Connection, Path, int], None]
+Target = Callable[[Connection, Path], None]
 START_S = 60.0
 """So long a process may take to begin: it imports, and may have to load kernels."""
+GUARD_S = 0.25
 ENDS, WITHIN_S = 3, 60.0
 """A process that ends so often within so long is not started again by itself."""
+
+
+# Of prctl(2).
+_DIES_WITH_PARENT, _NAME = 1, 15
+
+
+def begin_template() -> None:
+    """Begin the process that helpers are forked from; it gets ready beside what the caller does.
+
+    Call it before numpy is imported: the cores are shared out among processes, not by OpenBLAS.
+    """
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    CONTEXT.set_forkserver_preload(["salt_anvil.api.template"])
+    forkserver.ensure_running()
+
+
+def become(name: str) -> None:
+    """Take a name, and end with the server, however that goes; even while standing still."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    _set(_NAME, f"salt-{name}".encode())
+    _set(_DIES_WITH_PARENT, signal.SIGKILL)
+    server = multiprocessing.parent_process()
+
+    def watch() -> None:
+        if server is not None:
+            server.join()
+            os._exit(1)
+
+    threading.Thread(target=watch, daemon=True).start()
+
+
+def _set(what: int, value: int | bytes) -> None:
+    with contextlib.suppress(AttributeError, OSError):
+        ctypes.CDLL(None).prctl(what, value)
+
+
+def _begin(name: str, target: Target, pipe: Connection, data: Path) -> None:
+    become(name)
+    target(pipe, data)
 
 
 class Helper:
@@ -45,9 +92,12 @@ class Helper:
         self._wake = threading.Event()
         self._ends: deque[float] = deque(maxlen=ENDS)
         self.resting = False
+        self._count = 0
         self._start()
         threading.Thread(target=self._read, name=f"{name} in", daemon=True).start()
         threading.Thread(target=self._write, name=f"{name} out", daemon=True).start()
+        if alive_s is not None:
+            threading.Thread(target=self._guard, name=f"{name} guard", daemon=True).start()
 
     @property
     def pid(self) -> int | None:
@@ -55,11 +105,9 @@ class Helper:
         return self._process.pid
 
     def _start(self) -> None:
-        self._pipe, theirs = _SPAWN.Pipe()
-        self._process = _SPAWN.Process(
-            target=self._target, args=(theirs, self._data, os.getpid()), name=self._name,
-            daemon=True,
-        )  # fmt: skip
+        self._pipe, theirs = CONTEXT.Pipe()
+        arguments = (self._name, self._target, theirs, self._data)
+        self._process = CONTEXT.Process(target=_begin, args=arguments, daemon=True)
         self._process.start()
         theirs.close()
         self._heard = False
@@ -106,23 +154,30 @@ class Helper:
                 logger.exception("a message of the %s process could not be taken", self._name)
 
     def _read_one(self) -> None:
-        patience = self._alive_s if self._heard else START_S
-        # Everything may have stood still, this process too: look once more.
-        silent = self._alive_s is not None and not (
-            self._pipe.poll(patience) or self._pipe.poll(1.0)
-        )
-        if silent:
-            self._why = "it gave no sign of life"
-            self._process.kill()
-            raise EOFError
         message = self._pipe.recv()
         self._heard = True
+        self._count += 1
         if message == ("alive",):
             return
         if isinstance(message, tuple) and message[0] == "dying":
             self._why = message[1]
             return
         self._take(message)
+
+    def _guard(self) -> None:
+        """End a process that says nothing, which may be in the middle of a message.
+
+        Its own turns are counted, not the clock: everything may have stood still.
+        """
+        seen, quiet = 0, 0.0
+        while not self._closing:
+            time.sleep(GUARD_S)
+            quiet = quiet + GUARD_S if self._count == seen and not self.resting else 0.0
+            seen = self._count
+            if quiet > ((self._alive_s or START_S) if self._heard else START_S):
+                quiet = 0.0
+                self._why = "it gave no sign of life"
+                self._process.kill()
 
     def _replace(self) -> None:
         self._process.join(1)

@@ -2,7 +2,6 @@
 
 import logging
 import os
-import signal
 import time
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -24,15 +23,14 @@ HELD = "held"
 Wish = tuple[int, Any, str | None]
 
 
-def run_analysis(pipe: Connection, data: Path, parent: int) -> None:
-    """Analyse what is asked for until the parent is gone. The target of the process.
+def run_analysis(pipe: Connection, data: Path) -> None:
+    """Analyse what is asked for until the server is gone. The target of the process.
 
     In: (session id, model, strip to begin with). Out: (session id, strip, done, frames).
     """
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(19)
     analysis = _Analysis(pipe, data)
-    while os.getppid() == parent:
+    while True:
         try:
             analysis.turn()
         except (EOFError, BrokenPipeError, ConnectionResetError):

@@ -1,8 +1,5 @@
 """A print in a worker process: a whole session model in, one finished file out."""
 
-import os
-import threading
-import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -29,17 +26,6 @@ class PrintOptions(Model):
     dither: bool = True
     begin: int = 0
     end: int | None = None
-
-
-def end_with_parent(parent: int) -> None:
-    """Let this worker process end when its server is gone, however it went."""
-
-    def watch() -> None:
-        while os.getppid() == parent:
-            time.sleep(1)
-        os._exit(1)
-
-    threading.Thread(target=watch, daemon=True).start()
 
 
 class Cancelled(Exception):

@@ -2,14 +2,13 @@
 
 import json
 import logging
-import os
-import signal
 import threading
 import time
 from collections.abc import Callable
+from functools import partial
 from multiprocessing.connection import Connection
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -57,24 +56,26 @@ SAFE = 0.5
 PATIENT_S = 0.15
 """So long a message may wait for that."""
 NOTHING = "There is nothing to play in this session yet: bring a file in first."
+MENDS = 64
+"""So many damaged strips are dropped for one command before something else must be wrong."""
 REFUSE_S = 0.5
 """A tab is told so often at most that something cannot be done."""
 logger = logging.getLogger(__name__)
+T = TypeVar("T")
 
 
-def run_engine(pipe: Connection, data: Path, parent: int) -> None:
-    """Serve players until the parent is gone. The target of the engine process.
+def run_engine(pipe: Connection, data: Path) -> None:
+    """Serve players until the server is gone. The target of the engine process.
 
     In: ("open", tab, session id, model, epoch), ("close", tab), ("command", tab, type, text),
     ("played", tab, epoch, frames, missed), ("model", tabs, session id, model), ("repaired",
     media id). Out: ("sound", tab, bytes), ("event", tab, dict), ("behind", bool), ("damaged",
-    media id), ("alive",), ("dying", why).
+    media id), ("dropped", session id), ("alive",), ("dying", why).
     """
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
     engine = Engine(pipe, data)
     compile_kernels()  # From the cache: what is loaded in the first block is missed in the first.
     watch = Watch(lambda: engine.send(("alive",)), lambda why: engine.send(("dying", why)))
-    while os.getppid() == parent:
+    while True:
         try:
             watch.turn()
             engine.turn()
@@ -170,7 +171,8 @@ class Engine:
         for seat in self._seats.values():
             seat.player.watch_time()
         for _, tab in hungry:
-            self._play_block(tab, self._seats[tab])
+            seat = self._seats[tab]
+            self._attempt(tab, seat, partial(self._play_block, tab, seat))
         self._do_next()
         if not any(seat.player.wants() for seat in self._seats.values()):
             self._work_ahead()
@@ -246,37 +248,37 @@ class Engine:
         for tab, seat in self._seats.items():
             if not seat.player.arriving:
                 continue
-            try:
-                if seat.player.arrive(SLICE_S):
-                    self._tell_transport(tab, seat.player)
-            except (CoreError, FileError) as error:
-                self._stop(tab, seat, str(error))
-            except Exception:
-                self._again(tab, seat)
+            self._attempt(tab, seat, partial(self._arrive, tab, seat))
         for tab, seat in self._seats.items():
             if any(s.player.wants() for s in self._seats.values()):
                 return
-            try:
-                seat.player.prepare()
-            except Exception:
-                self._again(tab, seat)
+            self._attempt(tab, seat, seat.player.prepare)
+
+    def _arrive(self, tab: int, seat: Seat) -> None:
+        if seat.player.arrive(SLICE_S):
+            self._tell_transport(tab, seat.player)
 
     # Sound ------------------------------------------------------------------------------------
 
     def _play_block(self, tab: int, seat: Seat) -> None:
         player = seat.player
+        was = player.playing
+        for piece in player.pieces():
+            self.send(("sound", tab, _packed(piece, player.rate)))
+        seat.faults = 0
+        if was and not player.playing:
+            self._tell_transport(tab, player)
+
+    def _attempt(self, tab: int, seat: Seat, work: Callable[[], None]) -> None:
+        """Do something for a player; what is damaged is dropped, and it goes on without."""
         try:
-            was = player.playing
-            for piece in player.pieces():
-                self.send(("sound", tab, _packed(piece, player.rate)))
-            seat.faults = 0
-            if was and not player.playing:
-                self._tell_transport(tab, player)
+            work()
         except (BrokenPipeError, ConnectionResetError):
             raise
         except DamagedError as error:
-            self._shelf.drop(error.where)
-            self._again(tab, seat)
+            self._drop(seat, error)
+            self._mending(seat, partial(seat.player.seek, seat.player.frame))
+            self._tell_transport(tab, seat.player)
         except (CoreError, FileError) as error:
             self._stop(tab, seat, str(error))
         except Exception:
@@ -291,6 +293,21 @@ class Engine:
             return
         seat.player.seek(seat.player.frame)
         self._tell_transport(tab, seat.player)
+
+    def _mending(self, seat: Seat, work: Callable[[], T]) -> T:
+        """Return what work returns; what it finds damaged is dropped, and it begins again."""
+        for _ in range(MENDS):
+            try:
+                return work()
+            except DamagedError as error:
+                self._drop(seat, error)
+        return work()
+
+    def _drop(self, seat: Seat, error: DamagedError) -> None:
+        """Forget a damaged strip of the cache, and have it computed again."""
+        logger.warning("%s, and is computed again", error)
+        self._shelf.drop(error.where)
+        self.send(("dropped", seat.session))
 
     def _stop(self, tab: int, seat: Seat, why: str) -> None:
         seat.faults = 0
@@ -329,8 +346,8 @@ class Engine:
                 self._open(tab, session_id, model, epochs.get(tab, 0))
                 continue
             try:
-                seat.player.confirm(session)
-            except CoreError as error:
+                self._mending(seat, partial(seat.player.confirm, session))
+            except (CoreError, FileError) as error:
                 self._refuse(tab, str(error))
 
     def _command(self, tab: int, kind: str, text: str) -> None:
@@ -341,7 +358,7 @@ class Engine:
             return
         command = COMMAND.validate_json(text)
         try:
-            if self._do(seat.player, command):
+            if self._mending(seat, lambda: self._do(seat.player, command)):
                 self._tell_transport(tab, seat.player)
         except (CoreError, FileError) as error:
             self._refuse(tab, str(error))

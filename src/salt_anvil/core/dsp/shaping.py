@@ -9,7 +9,6 @@ from functools import lru_cache
 
 import numpy as np
 from numba import njit
-from scipy.interpolate import PchipInterpolator
 
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.gate import GRID, TINY, Sound
@@ -40,6 +39,8 @@ def tabulate(points: Points, smooth: bool) -> tuple[Vector, Vector]:
     Straight lines, or a monotone cubic (Fritsch and Carlson 1980) with smooth. Beyond its ends
     the curve goes on straight; nothing is changed by more than MOST_DB.
     """
+    from scipy.interpolate import PchipInterpolator  # takes half a second to import
+
     x, y = np.array(points).T
     levels = np.round(np.linspace(LOWEST_DB, HIGHEST_DB, ROWS), 1)
     if smooth and len(x) > 2:

@@ -7,7 +7,6 @@ from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field
-from scipy import signal
 
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.ramp import Vector
@@ -350,6 +349,8 @@ def difference(device: Device, options: LabOptions, other: Device | None = None)
 
     Without another setting it is set against the noise itself: what the chain changes.
     """
+    from scipy import signal  # takes a second to import
+
     rate = device.rate
     noise = pink(round(NOISE_S * rate), rate, options.level_db)
     out = device.run(noise)

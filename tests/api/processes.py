@@ -1,0 +1,54 @@
+"""Commands, the processes below a server, and waiting for what they do."""
+
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from salt_anvil.client import PATIENCE_S
+from tests.server import Server
+
+
+def command(*arguments: object) -> subprocess.CompletedProcess[str]:
+    words = [sys.executable, "-m", "salt_anvil", *map(str, arguments)]
+    return subprocess.run(words, capture_output=True, text=True, timeout=PATIENCE_S, check=False)
+
+
+def children(pid: int) -> dict[str, int]:
+    """Return the numbers of the processes below one, by name."""
+    found = {}
+    for entry in Path("/proc").iterdir():
+        if entry.name.isdigit():
+            try:
+                name, rest = (entry / "stat").read_text().split("(", 1)[1].rsplit(")", 1)
+            except OSError:
+                continue
+            if int(rest.split()[1]) == pid:
+                found |= {name: int(entry.name), **children(int(entry.name))}
+    return found
+
+
+def until(told: Callable[[], Any], seconds: float = PATIENCE_S) -> Any:
+    """Wait for a state; return what it is."""
+    end = time.monotonic() + seconds
+    while not (found := told()):
+        assert time.monotonic() < end
+        time.sleep(0.05)
+    return found
+
+
+def finished_print(server: Server, number: int) -> dict[str, Any]:
+    """Return a print of the session when it is neither waiting nor running."""
+
+    def ended() -> dict[str, Any] | None:
+        row = next(p for p in server.api("GET", f"{server.path}/prints") if p["id"] == number)
+        return row if row["state"] not in ("waiting", "running") else None
+
+    return until(ended)
+
+
+def ask_print(server: Server, **wish: object) -> dict[str, Any]:
+    """Print the session; return the print when it is done or has failed."""
+    return finished_print(server, server.api("POST", f"{server.path}/prints", wish)["id"])

@@ -1,0 +1,39 @@
+"""A helper process that stands still is replaced, in the middle of a message too."""
+
+import os
+import struct
+import threading
+import time
+from multiprocessing.connection import Connection
+from pathlib import Path
+
+from salt_anvil.api.processes import Helper
+
+
+def half_a_message(pipe: Connection, data: Path) -> None:
+    pipe.send("begun")
+    os.write(pipe.fileno(), struct.pack("!i", 1000) + b"half")
+    time.sleep(1000)
+
+
+def test_standing_still_in_the_middle_of_a_message(tmp_path: Path) -> None:
+    heard, again = threading.Semaphore(0), threading.Event()
+    why: list[str] = []
+
+    def restarted(reason: str) -> None:
+        why.append(reason)
+        again.set()
+
+    helper = Helper(
+        "halting", half_a_message, tmp_path, lambda message: heard.release(), restarted,
+        alive_s=0.5,
+    )  # fmt: skip
+    try:
+        heard.acquire()
+        first = helper.pid
+        again.wait()
+        heard.acquire()
+        assert helper.pid != first
+        assert why[0] == "it gave no sign of life"
+    finally:
+        helper.close()
