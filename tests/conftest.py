@@ -12,6 +12,7 @@ LONG_FIRST = ("browser", "demo", "jobs", "api", "live", "processors")
 RATES = (44100, 48000, 96000, 192000)
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Keep a file's tests together, and all that need the browser: one browser at a time."""
     for item in items:
@@ -44,6 +45,14 @@ def music() -> NDArray:
     sound = noise(96000, seed=7)
     at = np.arange(96000) / 48000
     return sound * (np.exp(-6 * (at % 0.5)) * (at % 1.0 < 0.9))[:, None]
+
+
+@pytest.fixture(scope="session")
+def recordings() -> dict[str, NDArray]:
+    """The demo's recordings, (frames, channels); treat as read-only."""
+    from salt_anvil.demo import room
+
+    return room.recordings()
 
 
 @pytest.fixture(scope="session")

@@ -12,7 +12,6 @@ from tests.browser.test_routing import (
     play_loop,
     strip_of,
     type_into,
-    undo_all,
     wait_for_reduction,
 )
 
@@ -74,7 +73,6 @@ def test_on_bands(page: Page, title: str, control: str, text: str, keyed: bool) 
     play_loop(page, 27, 33)
     wait_for_reduction(page, high, 2)
     page.get_by_role("button", name="Stop").click()
-    undo_all(page)
 
 
 def test_a_limiter_holds_what_is_heard_under_the_ceiling_dragged(page: Page) -> None:
@@ -106,7 +104,6 @@ def test_a_limiter_holds_what_is_heard_under_the_ceiling_dragged(page: Page) -> 
     assert 0.9 * 10 ** (ceiling / 20) < top <= 10 ** (ceiling / 20)
     expect(page.locator("[data-highest]")).to_contain_text("highest")
     page.get_by_role("button", name="Stop").click()
-    undo_all(page)
 
 
 def test_points_of_a_curve_are_dragged_added_removed_and_smoothed(page: Page) -> None:
@@ -140,7 +137,6 @@ def test_points_of_a_curve_are_dragged_added_removed_and_smoothed(page: Page) ->
     play_loop(page, 26, 30)
     wait_for_reduction(page, stage, 2)
     page.get_by_role("button", name="Stop").click()
-    undo_all(page)
 
 
 def test_attack_and_sustain_are_dragged_on_a_hit(page: Page) -> None:
@@ -165,7 +161,6 @@ def test_attack_and_sustain_are_dragged_on_a_hit(page: Page) -> None:
     )
     wait_for_reduction(page, stage, 1)
     page.get_by_role("button", name="Stop").click()
-    undo_all(page)
 
 
 def test_a_deessers_range_is_dragged_whole_and_by_an_edge_and_removed_is_heard(page: Page) -> None:
@@ -205,7 +200,6 @@ def test_a_deessers_range_is_dragged_whole_and_by_an_edge_and_removed_is_heard(p
     assert power[split_at:].sum() > 20 * power[:split_at].sum()
     page.get_by_role("radio", name="out", exact=True).click()
     page.get_by_role("button", name="Stop").click()
-    undo_all(page)
 
 
 def test_a_clipper_cuts_at_the_ceiling_dragged_and_says_how_much(page: Page) -> None:
@@ -227,7 +221,6 @@ def test_a_clipper_cuts_at_the_ceiling_dragged_and_says_how_much(page: Page) -> 
     assert 0.9 * 10 ** (ceiling / 20) < np.abs(sound).max() <= 10 ** (ceiling / 20) + 1e-7
     expect(page.locator("[data-most]")).not_to_have_text("0.0 dB")
     page.get_by_role("button", name="Stop").click()
-    undo_all(page)
 
 
 def test_a_saturator_adds_harmonics_to_what_is_heard(page: Page) -> None:
@@ -250,7 +243,6 @@ def test_a_saturator_adds_harmonics_to_what_is_heard(page: Page) -> None:
     assert params(page, "shaker", stage)["drive_db"] == 30
     expect(page.locator("figcaption", has_text="harmonics at")).to_contain_text("3. at")
     page.get_by_role("button", name="Stop").click()
-    undo_all(page)
 
 
 def test_another_key_filter_offers_the_threshold_that_keeps_the_same_hits(page: Page) -> None:
@@ -274,4 +266,3 @@ def test_another_key_filter_offers_the_threshold_that_keeps_the_same_hits(page: 
     offer.click()
     page.wait_for_function("saltAnvil.work.stage.params.threshold_db < -20")
     expect(offer).to_be_hidden()
-    undo_all(page)

@@ -79,16 +79,6 @@ def block_on(page: Page, stave: str) -> Locator:
     return found.get_by_role("button", name="Compressor", exact=True)
 
 
-def undo_all(page: Page) -> None:
-    """Leave the session to the next test as it was."""
-    page.evaluate(
-        """async () => {
-          const work = saltAnvil.work;
-          while (work.state.undo) await work.undo();
-        }"""
-    )
-
-
 def play_loop(page: Page, begin_s: float, end_s: float) -> None:
     page.evaluate(f"{LIVE}.send({{type: 'loop', begin: {begin_s} * 48000, end: {end_s} * 48000}})")
     page.get_by_role("button", name="Play").click()
@@ -136,7 +126,6 @@ def test_three_band_compressor_by_mouse(page: Page) -> None:
     page.get_by_role("button", name="take the split away").click()
     page.wait_for_function("saltAnvil.work.strip.chain.length === 3")
     assert [e["kind"] for e in strip_of(page, "shaker")["chain"]] == ["compressor"] * 3
-    undo_all(page)
 
 
 def test_three_band_compressor_by_keyboard(page: Page) -> None:
@@ -182,7 +171,6 @@ def test_three_band_compressor_by_keyboard(page: Page) -> None:
     page.keyboard.press("Enter")
     page.keyboard.press("Delete")
     page.wait_for_function("saltAnvil.work.strip.chain.length === 0")
-    undo_all(page)
 
 
 def test_parallel_crushed_drums_automated_per_section(page: Page) -> None:
@@ -223,7 +211,6 @@ def test_parallel_crushed_drums_automated_per_section(page: Page) -> None:
     expect(page.locator(".head").get_by_role("button", name="curved")).to_be_visible()
     page.keyboard.press("Delete")
     page.get_by_label("Close the automation").click()
-    undo_all(page)
 
 
 def test_a_control_moved_during_play_is_written(page: Page) -> None:
@@ -252,7 +239,6 @@ def test_a_control_moved_during_play_is_written(page: Page) -> None:
     assert max(p["value"] for p in lane) > 5
     assert strip_of(page, "foot-stomps")["chain"][0]["params"]["makeup_db"] == 3
     page.get_by_role("button", name="Stop").click()
-    undo_all(page)
 
 
 def test_one_strip_ducks_under_another(page: Page) -> None:
@@ -280,7 +266,6 @@ def test_one_strip_ducks_under_another(page: Page) -> None:
     page.get_by_label("Key", exact=True).select_option(label="Squeezebox")
     expect(page.get_by_role("alert")).to_contain_text("form a loop")
     assert strip_of(page, "lead-voice")["chain"][1]["key"]["source"] == "own"
-    undo_all(page)
 
 
 def test_stages_are_dragged_onto_staves(page: Page) -> None:
@@ -299,7 +284,6 @@ def test_stages_are_dragged_onto_staves(page: Page) -> None:
     page.wait_for_function("saltAnvil.work.strip.chain.length === 2")
     split = strip_of(page, "box-drum")["chain"][1]
     assert [e["id"] for e in split["branches"][0]["chain"]] == ["box-drum-compressor"]
-    undo_all(page)
 
 
 def test_desk_adds_buses_and_sends(page: Page) -> None:
@@ -324,7 +308,6 @@ def test_desk_adds_buses_and_sends(page: Page) -> None:
     assert strip_of(page, "fiddle")["sends"][0]["gain_db"] == -12
     shaker = strip_of(page, "shaker")
     assert (shaker["output"], shaker["fader_db"], shaker["solo"]) == ("bus-5", -14, True)
-    undo_all(page)
 
 
 def test_a_lever_is_moved_from_the_surface(page: Page, demo_server: Server) -> None:
@@ -348,7 +331,6 @@ def test_a_lever_is_moved_from_the_surface(page: Page, demo_server: Server) -> N
     surface.get_by_role("button", name="Button 1").click()
     page.wait_for_function("saltAnvil.work.state.model.levers[0].value === 0")
     surface.close()
-    undo_all(page)
 
 
 def test_a_gate_says_what_it_does_and_is_set_in_its_picture(page: Page) -> None:
@@ -370,7 +352,6 @@ def test_a_gate_says_what_it_does_and_is_set_in_its_picture(page: Page) -> None:
     expect(page.get_by_role("status").filter(has_text="open")).to_be_visible()
     expect(page.locator("[data-openings]")).not_to_have_attribute("data-openings", "0")
     page.get_by_role("button", name="Stop").click()
-    undo_all(page)
 
 
 def test_several_stages_are_blended_together(page: Page) -> None:
@@ -382,7 +363,6 @@ def test_several_stages_are_blended_together(page: Page) -> None:
     split = strip_of(page, "lead-voice")["chain"][0]
     inside = [[e["id"] for e in b["chain"]] for b in split["branches"]]
     assert inside == [[], ["lead-voice-trim", "lead-voice-compressor"]]
-    undo_all(page)
 
 
 def test_a_recipe_with_a_named_input_is_bound_when_it_is_used(page: Page, tmp_path: Path) -> None:
@@ -410,7 +390,6 @@ def test_a_recipe_with_a_named_input_is_bound_when_it_is_used(page: Page, tmp_pa
     page.get_by_label("Add at the end of Shaker").click()
     page.get_by_label("Recipe file").set_input_files(bad)
     expect(page.get_by_role("alert")).to_contain_text("bad.json was not used")
-    undo_all(page)
 
 
 def test_a_bus_blends_two_tracks_and_its_position_is_automated(page: Page) -> None:
@@ -436,7 +415,6 @@ def test_a_bus_blends_two_tracks_and_its_position_is_automated(page: Page) -> No
     page.keyboard.press("3")
     page.get_by_label("Output of Low fiddle").select_option(label="Bus 5")
     expect(page.get_by_role("alert")).to_contain_text("exactly 2 inputs")
-    undo_all(page)
 
 
 def test_sends_pans_and_branch_gains_have_lanes(page: Page) -> None:
@@ -452,7 +430,6 @@ def test_sends_pans_and_branch_gains_have_lanes(page: Page) -> None:
     expect(page.get_by_role("slider", name="Send in Reel", exact=True)).to_have_text("−12.0 dB")
     page.get_by_label("Automation of Pan").click()
     expect(page.get_by_role("slider", name="Pan in Verse")).to_have_text("R 5")
-    undo_all(page)
 
 
 def test_a_midi_controller_moves_a_lever(page: Page, demo_server: Server) -> None:
@@ -476,4 +453,3 @@ def test_a_midi_controller_moves_a_lever(page: Page, demo_server: Server) -> Non
     surface.evaluate("turn([0xb3, 11, 0])")
     page.wait_for_function("saltAnvil.work.state.model.levers[1].value === 0")
     surface.close()
-    undo_all(page)

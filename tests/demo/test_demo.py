@@ -22,11 +22,6 @@ from tests.routing import run_strip
 RATE = sounds.RATE
 
 
-@pytest.fixture(scope="module")
-def band() -> dict[str, np.ndarray]:
-    return room.recordings()
-
-
 def passage(sound: np.ndarray, first_bar: int, last_bar: int) -> np.ndarray:
     step = round(score.BAR * RATE)
     return sound[(first_bar - 1) * step : last_bar * step]
@@ -41,22 +36,22 @@ def level_db(sound: np.ndarray) -> float:
     return float(20 * np.log10(np.sqrt(np.mean(sound**2)) + 1e-12))
 
 
-def test_nine_recordings_of_a_minute(band: dict[str, np.ndarray]) -> None:
-    assert len(band) == 9
-    for name, sound in band.items():
+def test_nine_recordings_of_a_minute(recordings: dict[str, np.ndarray]) -> None:
+    assert len(recordings) == 9
+    for name, sound in recordings.items():
         assert len(sound) == 60 * RATE, name
         assert 0.1 < np.abs(sound).max() <= 0.98, name
         assert np.isfinite(sound).all()
 
 
-def test_the_same_bytes_every_time(band: dict[str, np.ndarray]) -> None:
+def test_the_same_bytes_every_time(recordings: dict[str, np.ndarray]) -> None:
     def digest(sound: np.ndarray) -> str:
         return hashlib.sha256(np.ascontiguousarray(sound).tobytes()).hexdigest()
 
     room.dry.cache_clear()
     room.impulse.cache_clear()
     sounds._click.cache_clear()
-    assert digest(room.microphone("foot-stomps")[:, None]) == digest(band["foot-stomps"])
+    assert digest(room.microphone("foot-stomps")[:, None]) == digest(recordings["foot-stomps"])
 
 
 def test_sections_stand_on_bars_at_96() -> None:
@@ -68,8 +63,8 @@ def test_sections_stand_on_bars_at_96() -> None:
     assert score.section(11) == "Reel"
 
 
-def test_the_stray_slap(band: dict[str, np.ndarray]) -> None:
-    drum = band["box-drum"][:, 0]
+def test_the_stray_slap(recordings: dict[str, np.ndarray]) -> None:
+    drum = recordings["box-drum"][:, 0]
     high = signal.sosfilt(signal.butter(4, 400, "highpass", fs=RATE, output="sos"), drum)
 
     def slap(bar: int, step: int) -> float:
@@ -80,14 +75,14 @@ def test_the_stray_slap(band: dict[str, np.ndarray]) -> None:
     assert slap(13, 12) - np.median(others) == pytest.approx(8, abs=2)
 
 
-def test_a_quiet_verse_and_a_loud_reel(band: dict[str, np.ndarray]) -> None:
+def test_a_quiet_verse_and_a_loud_reel(recordings: dict[str, np.ndarray]) -> None:
     mix = sum(np.repeat(s, 2, axis=1) if s.shape[1] == 1 else s for s in band.values())
     assert 2.5 < loudness(passage(mix, 11, 16)) - loudness(passage(mix, 5, 10)) < 8
 
 
-def test_hard_s_sounds(band: dict[str, np.ndarray]) -> None:
+def test_hard_s_sounds(recordings: dict[str, np.ndarray]) -> None:
     """Somewhere in the sung lines, the top octave is as strong as the vowels."""
-    voice = passage(band["lead-voice"], 11, 16)[:, 0]
+    voice = passage(recordings["lead-voice"], 11, 16)[:, 0]
     top = signal.sosfilt(signal.butter(4, 5000, "highpass", fs=RATE, output="sos"), voice)
     frames = RATE // 50
     count = len(voice) // frames
@@ -96,11 +91,13 @@ def test_hard_s_sounds(band: dict[str, np.ndarray]) -> None:
     assert max(highs) > np.percentile(whole, 60) - 4
 
 
-def test_bleed_hum_and_noise(band: dict[str, np.ndarray]) -> None:
+def test_bleed_hum_and_noise(recordings: dict[str, np.ndarray]) -> None:
     assert room.dry("box-drum")[: 2 * RATE].max() == 0
-    leak = band["announcement"][round(52 * RATE) : round(56 * RATE), 0]
+    leak = recordings["announcement"][round(52 * RATE) : round(56 * RATE), 0]
     assert -60 < level_db(leak) < -30
-    spectrum = np.abs(np.fft.rfft(band["announcement"][: RATE // 2, 0] * np.hanning(RATE // 2)))
+    spectrum = np.abs(
+        np.fft.rfft(recordings["announcement"][: RATE // 2, 0] * np.hanning(RATE // 2))
+    )
     assert spectrum[25] > 4 * np.median(spectrum[20:60])
 
 
@@ -119,9 +116,9 @@ def off(session: Session, stage: str) -> Session:
 
 
 @pytest.fixture(scope="module")
-def reel(band: dict[str, np.ndarray]) -> tuple[Session, dict[str, np.ndarray]]:
+def reel(recordings: dict[str, np.ndarray]) -> tuple[Session, dict[str, np.ndarray]]:
     """The session over bars 11 to 16 alone."""
-    sounds_ = {name: passage(sound, 11, 16) for name, sound in band.items()}
+    sounds_ = {name: passage(sound, 11, 16) for name, sound in recordings.items()}
     media = {name: (name, s.shape[1], len(s)) for name, s in sounds_.items()}
     return install.session_model(media), sounds_
 
@@ -212,13 +209,13 @@ def test_the_mud_of_the_squeezebox_gives_way(reel: Any) -> None:
     assert change[0] < change[1] - 2
 
 
-def test_the_hum_of_the_announcement_goes(band: dict[str, np.ndarray]) -> None:
-    opening = {"announcement": passage(band["announcement"], 1, 4)}
-    media = {n: (n, s.shape[1], len(opening["announcement"])) for n, s in band.items()}
+def test_the_hum_of_the_announcement_goes(recordings: dict[str, np.ndarray]) -> None:
+    opening = {"announcement": passage(recordings["announcement"], 1, 4)}
+    media = {n: (n, s.shape[1], len(opening["announcement"])) for n, s in recordings.items()}
     # Without the horn, whose folds of the s-sounds fall on the hum.
     session = off(install.session_model(media), "announcement-horn")
-    only = {n: opening.get(n, np.zeros((len(opening["announcement"]), band[n].shape[1])))
-            for n in band}  # fmt: skip
+    only = {n: opening.get(n, np.zeros((len(opening["announcement"]), recordings[n].shape[1])))
+            for n in recordings}  # fmt: skip
     before, after = without_and_with((session, only), "announcement", "announcement-hum")
     hum = [band_db(after, hz - 2, hz + 2) - band_db(before, hz - 2, hz + 2) for hz in (50, 100)]
     assert hum[0] < -20
@@ -264,9 +261,9 @@ def test_the_dirt_lifts_the_stomp_press(reel: Any) -> None:
     assert crest[1] < crest[0] - 3
 
 
-def test_the_horn_dulls_the_top_and_leaves_the_words(band: dict[str, np.ndarray]) -> None:
+def test_the_horn_dulls_the_top_and_leaves_the_words(recordings: dict[str, np.ndarray]) -> None:
     """Few kept samples: a little of the s-sounds is gone, and the words are as loud."""
-    takes = {name: passage(sound, 1, 5) for name, sound in band.items()}
+    takes = {name: passage(sound, 1, 5) for name, sound in recordings.items()}
     media = {name: (name, s.shape[1], len(s)) for name, s in takes.items()}
     before, after = without_and_with(
         (install.session_model(media), takes), "announcement", "announcement-horn"

@@ -14,7 +14,6 @@ from salt_anvil.core.dsp.clipping import taken, taken_integral
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.processors import Context
-from salt_anvil.demo import room
 from tests.conftest import RATES, noise, sine
 from tests.core.processors.test_contract import run, stage
 
@@ -160,8 +159,8 @@ def test_offset_is_taken_away_first() -> None:
     assert np.abs(clipped(sound, dc_block=True)[-RATE:]).max() < 1e-4
 
 
-def test_six_db_of_peak_off_the_box_drum_for_half_a_lu() -> None:
-    drum = room.recordings()["box-drum"][25 * RATE : 40 * RATE]
+def test_six_db_of_peak_off_the_box_drum_for_half_a_lu(recordings: dict) -> None:
+    drum = recordings["box-drum"][25 * RATE : 40 * RATE]
     peak = 20 * np.log10(np.abs(drum).max())
 
     def loudness(sound: np.ndarray) -> float:

@@ -12,7 +12,6 @@ from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.processors import Context
 from salt_anvil.core.processors.bands import response_db
-from salt_anvil.demo import room
 from tests.conftest import noise, sine
 from tests.core.processors.test_contract import run, stage
 
@@ -83,9 +82,9 @@ def test_the_antiderivative_is_the_integral(odd: float, lean: float) -> None:
 
 
 @pytest.mark.parametrize("strip", ["box-drum", "fiddle", "lead-voice"])
-def test_loudness_makeup_holds_the_loudness(strip: str) -> None:
+def test_loudness_makeup_holds_the_loudness(strip: str, recordings: dict) -> None:
     """Within 0.5 LU over the Reel, where without it several are lost or won."""
-    sound = room.recordings()[strip][25 * RATE : 40 * RATE]
+    sound = recordings[strip][25 * RATE : 40 * RATE]
 
     def loudness(of: np.ndarray) -> float:
         meter = RowMeter(RATE, of.shape[1])
