@@ -6,19 +6,26 @@ import numpy as np
 import pytest
 import soundfile
 from numpy.typing import NDArray
+from xdist.scheduler import LoadScopeScheduling
 
 LONG_FIRST = ("browser", "demo", "jobs", "api", "live", "processors")
 """What takes longest is begun first; the rest fills up what is left of the time."""
 RATES = (44100, 48000, 96000, 192000)
 
 
-@pytest.hookimpl(tryfirst=True)
+class ByFile(LoadScopeScheduling):
+    """Keeps a file's tests together, and all that need the browser: one browser at a time."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        path = nodeid.partition("::")[0]
+        return "browser" if path.startswith("tests/browser/") else path
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> ByFile:
+    return ByFile(config, log)
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Keep a file's tests together, and all that need the browser: one browser at a time."""
-    for item in items:
-        folder = item.path.parent.name
-        name = "browser" if folder == "browser" else str(item.path)
-        item.add_marker(pytest.mark.xdist_group(name))
     order = {name: place for place, name in enumerate(LONG_FIRST)}
     items.sort(key=lambda item: order.get(item.path.parent.name, len(order)))
 

@@ -76,7 +76,7 @@ def test_the_stray_slap(recordings: dict[str, np.ndarray]) -> None:
 
 
 def test_a_quiet_verse_and_a_loud_reel(recordings: dict[str, np.ndarray]) -> None:
-    mix = sum(np.repeat(s, 2, axis=1) if s.shape[1] == 1 else s for s in band.values())
+    mix = sum(np.repeat(s, 2, axis=1) if s.shape[1] == 1 else s for s in recordings.values())
     assert 2.5 < loudness(passage(mix, 11, 16)) - loudness(passage(mix, 5, 10)) < 8
 
 
