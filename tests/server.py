@@ -8,7 +8,7 @@ from typing import Any
 
 import httpx
 
-from salt_anvil.client import ServerProcess, Tab
+from salt_anvil.client import PATIENCE_S, ServerProcess, Tab
 from salt_anvil.core.session import Session
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
@@ -22,7 +22,9 @@ class Server(ServerProcess):
     def __init__(self, data: Path, **environment: str) -> None:
         # Seeks take the time they need, so that what is heard is exact from the first frame.
         super().__init__(data, {**os.environ, "SALT_ANVIL_START_S": "60", **environment})
-        self.http = httpx.Client(base_url=self.url, timeout=300)
+        # Connections are let go before the server closes them, which it does after 5 s.
+        limits = httpx.Limits(keepalive_expiry=1)
+        self.http = httpx.Client(base_url=self.url, timeout=PATIENCE_S, limits=limits)
         self.session = self.base = 1
 
     @property

@@ -11,14 +11,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from salt_anvil._kernel_cache import sources_digest
-from salt_anvil.core.session import Session
-from salt_anvil.demo.install import install_demo
-from salt_anvil.files.cache import StripCache
-from salt_anvil.files.media import MediaFolder
-from salt_anvil.jobs.analyse import analyse
-from salt_anvil.store.database import Database
-from salt_anvil.store.sessions import SessionStore
+from tests.browser.demo import analysed_demo, copied_demo, demo_session
 from tests.server import Server, serving
 
 CHROMIUM = shutil.which("chromium")
@@ -40,22 +33,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 @pytest.fixture(scope="session")
 def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    data = tmp_path_factory.mktemp("demo")
-    install_demo(data)
-    media = MediaFolder(data / "media")
-    cache, code = StripCache(data / "cache"), sources_digest()
-    analyse(demo_session(data), code, media.source(), cache, None, lambda *told: True)
-    return data
-
-
-def demo_session(data: Path) -> Session:
-    return SessionStore(Database(data / "salt-anvil.db")).head(1).model
+    return analysed_demo(tmp_path_factory.mktemp("demo"))
 
 
 @pytest.fixture(scope="session")
 def shared_demo(demo_data: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     data = tmp_path_factory.mktemp("browser") / "data"
-    shutil.copytree(demo_data, data)
+    copied_demo(demo_data, data)
     with serving(data) as server:
         yield server
 

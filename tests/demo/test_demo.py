@@ -117,8 +117,8 @@ def off(session: Session, stage: str) -> Session:
 
 @pytest.fixture(scope="module")
 def reel(recordings: dict[str, np.ndarray]) -> tuple[Session, dict[str, np.ndarray]]:
-    """The session over bars 11 to 16 alone."""
-    sounds_ = {name: passage(sound, 11, 16) for name, sound in recordings.items()}
+    """The session over bars 12 to 14 alone, in which the stray slap is."""
+    sounds_ = {name: passage(sound, 12, 14) for name, sound in recordings.items()}
     media = {name: (name, s.shape[1], len(s)) for name, s in sounds_.items()}
     return install.session_model(media), sounds_
 
@@ -146,8 +146,8 @@ def test_the_limiter_takes_the_stray_slap_down_to_the_others(reel: Any) -> None:
     for sound in without_and_with(reel, "box-drum", "box-drum-peaks"):
         high = filtered(sound, 400, "highpass")
         slaps = []
-        for bar in range(11, 17):
-            at = round(((bar - 11) * score.BAR + 3 * score.BEAT) * RATE)
+        for bar in range(12, 15):
+            at = round(((bar - 12) * score.BAR + 3 * score.BEAT) * RATE)
             slaps.append(20 * np.log10(np.abs(high[at - 1000 : at + 4000]).max()))
         over.append(slaps.pop(2) - np.median(slaps))
     assert over[0] > 5

@@ -1,11 +1,8 @@
 """Reuse: after random edits of random sessions, what is cached equals what is fresh, to the bit.
 
 What is cached was computed several blocks at a time, what is fresh block by block.
-
-SALT_ANVIL_SESSIONS sets how many sessions; the default keeps the suite short.
 """
 
-import os
 from pathlib import Path
 
 import numpy as np
@@ -19,9 +16,10 @@ from salt_anvil.core.session import Session
 from salt_anvil.files.cache import StripCache
 from salt_anvil.files.frozen import Freezer
 from salt_anvil.jobs.analyse import analyse, held
+from tests import long
 from tests.random_sessions import FRAMES, edited, random_session, source
 
-SESSIONS = int(os.environ.get("SALT_ANVIL_SESSIONS", "64"))
+SESSIONS = long.of(32, 600)
 GROUPS = 8
 CODE = "code"
 BLOCKS = -(-FRAMES // BLOCK)

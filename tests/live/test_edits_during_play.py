@@ -2,10 +2,9 @@
 
 Held after each: sound goes on without a gap and stays finite, the player keeps no more than it
 needs, and, once settled, what is heard is a fresh run of the session to the bit. A player that
-is caught in a turn is ended by the alarm. SALT_ANVIL_PLAYS sets how many sessions.
+is caught in a turn is ended by the alarm.
 """
 
-import os
 import signal
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -24,10 +23,11 @@ from salt_anvil.files.cache import StripCache
 from salt_anvil.jobs.analyse import analyse
 from salt_anvil.live.messages import Listen
 from salt_anvil.live.player import Player, Shelf
+from tests import long
 from tests.live.shelves import OnDisk
 from tests.random_sessions import FRAMES, random_play_edit, random_session, source
 
-PLAYS = int(os.environ.get("SALT_ANVIL_PLAYS", "32"))
+PLAYS = long.of(16, 160)
 GROUPS = 8
 EDITS = 14
 CODE = "code"

@@ -6,7 +6,6 @@ incomplete one out). True peak: scipy's polyphase resampling by 8 with a long Ka
 shares neither taps nor code with ours. The rest: numpy over all frames.
 """
 
-import os
 import warnings
 
 import av
@@ -16,9 +15,10 @@ import pytest
 from scipy.signal import firwin, resample_poly
 
 from salt_anvil.core.measure.rows import Figures, RowMeter, figures
+from tests import long
 
 RATES = (44100, 48000, 96000, 192000)
-FILES = int(os.environ.get("SALT_ANVIL_FILES", "64"))
+FILES = long.of(40, 200)
 WINDOW = firwin(8 * 256 + 1, 1 / 8, window=("kaiser", 9.0))
 
 

@@ -1,0 +1,34 @@
+"""The demo as the tests begin with it: analysed from end to end."""
+
+import os
+import shutil
+from pathlib import Path
+
+from salt_anvil._kernel_cache import sources_digest
+from salt_anvil.core.session import Session
+from salt_anvil.demo.install import install_demo
+from salt_anvil.files.cache import StripCache
+from salt_anvil.files.media import MediaFolder
+from salt_anvil.jobs.analyse import analyse
+from salt_anvil.store.database import Database
+from salt_anvil.store.sessions import SessionStore
+
+
+def analysed_demo(data: Path) -> Path:
+    """Make the demo in a folder, with everything that the analysis leaves."""
+    install_demo(data)
+    media = MediaFolder(data / "media")
+    cache, code = StripCache(data / "cache"), sources_digest()
+    analyse(demo_session(data), code, media.source(), cache, None, lambda *told: True)
+    return data
+
+
+def demo_session(data: Path) -> Session:
+    return SessionStore(Database(data / "salt-anvil.db")).head(1).model
+
+
+def copied_demo(demo: Path, data: Path) -> None:
+    """Copy a data folder; recordings and cached sound, which nobody writes to, are shared."""
+    shutil.copytree(demo, data, ignore=shutil.ignore_patterns("media", "cache"))
+    for shared in ("media", "cache"):
+        shutil.copytree(demo / shared, data / shared, copy_function=os.link)
