@@ -5,35 +5,39 @@ PORT ?= 8787
 JOBS ?= auto
 WEB_SOURCES := $(shell find web/src web/index.html web/vite.config.ts web/package-lock.json -type f -not -name schema.d.ts)
 PAGES := src/salt_anvil/web/index.html
+TYPES := web/src/lib/schema.d.ts
+PIP := $(BIN)/pip install -q --disable-pip-version-check --no-deps --no-compile
 
 .PHONY: demo test lint unit browser-test test-long setup browser kernels bench screenshots clean
 
-demo: .venv/ready $(PAGES)
+# What is needed is fetched beside each other.
+demo:
+	@$(MAKE) -s -j2 setup
 	@$(BIN)/salt-anvil serve --demo --data data --port $(PORT)
 
-test: lint browser kernels
+test: lint $(PAGES) browser kernels
 	$(BIN)/python -m pytest -n $(JOBS)
 
-lint: .venv/ready $(PAGES)
+lint: .venv/tools $(TYPES)
 	$(BIN)/ruff format --check src tests bench tools
 	$(BIN)/ruff check src tests bench tools
 	$(BIN)/mypy
 	cd web && npm run -s lint && npm run -s check && npm run -s test
 
-unit: .venv/ready $(PAGES) kernels
+unit: .venv/tools $(PAGES) kernels
 	$(BIN)/python -m pytest -n $(JOBS) -m "not browser"
 
-browser-test: .venv/ready $(PAGES) browser kernels
+browser-test: .venv/tools $(PAGES) browser kernels
 	$(BIN)/python -m pytest -m browser
 
 # Every rate, hundreds of random sessions and files: what the short run takes a sample of.
-test-long: .venv/ready $(PAGES) browser kernels
+test-long: .venv/tools $(PAGES) browser kernels
 	SALT_ANVIL_LONG=1 $(BIN)/python -m pytest -n $(JOBS)
 
 kernels: .venv/ready
 	@$(BIN)/salt-anvil compile
 
-bench: .venv/ready
+bench: .venv/tools
 	$(BIN)/python bench/kernels.py
 	$(BIN)/python -m bench.routing
 	$(BIN)/salt-anvil speed
@@ -42,24 +46,33 @@ setup: .venv/ready $(PAGES)
 
 .venv/ready: requirements.lock pyproject.toml
 	@$(PYTHON) -m venv .venv || { echo "python3-venv is needed: apt install python3-venv"; exit 1; }
-	$(BIN)/pip install -q --disable-pip-version-check -r requirements.lock
-	$(BIN)/pip install -q --disable-pip-version-check --no-deps -e .
+	$(PIP) -r requirements.lock
+	$(PIP) -e .
+	@touch $@
+
+.venv/tools: .venv/ready requirements-dev.lock
+	$(PIP) -r requirements-dev.lock
 	@touch $@
 
 web/node_modules/ready: web/package-lock.json
 	cd web && npm ci --no-audit --no-fund --loglevel=error
 	@touch $@
 
-$(PAGES): .venv/ready web/node_modules/ready $(WEB_SOURCES) $(wildcard src/salt_anvil/api/*.py src/salt_anvil/live/messages.py src/salt_anvil/core/*.py)
+$(PAGES): web/node_modules/ready $(WEB_SOURCES)
+	cd web && npm run -s build
+	@touch $@
+
+# Only checking needs the types; the build takes them out.
+$(TYPES): .venv/ready web/node_modules/ready $(wildcard src/salt_anvil/api/*.py src/salt_anvil/live/messages.py src/salt_anvil/core/*.py)
 	@mkdir -p web/build
 	$(BIN)/python -m salt_anvil.api.schema > web/build/openapi.json
-	cd web && npm run -s types && npm run -s build
+	cd web && npm run -s types
 	@touch $@
 
 browser:
 	@sh tools/chromium.sh
 
-screenshots: .venv/ready $(PAGES) browser
+screenshots: .venv/tools $(PAGES) browser
 	$(BIN)/python tools/screenshots.py
 
 clean:

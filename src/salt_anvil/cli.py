@@ -222,24 +222,21 @@ def _print_control(c: "Control", indent: str) -> None:
 def _compile(options: argparse.Namespace) -> None:
     if _kernel_cache.is_compiled():
         return
-    from salt_anvil.warm import compile_kernels
+    from salt_anvil.warm import compile_and_note
 
     show, end = _progress("Compiling the kernels")
-    compile_kernels(show)
+    compile_and_note(show)
     end()
-    _kernel_cache.note_compiled()
 
 
 def _serve(options: argparse.Namespace) -> int:
     from salt_anvil.api.processes import begin_template
 
-    _compile(options)
-    begin_template()
+    if _kernel_cache.is_compiled():
+        begin_template()
     from salt_anvil.api.serve import serve
 
-    if options.demo:
-        _demo(options)
-    return serve(options.data, options.host, options.port)
+    return serve(options.data, options.host, options.port, demo=options.demo)
 
 
 def _print(options: argparse.Namespace) -> None:

@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from salt_anvil import _kernel_cache
 from salt_anvil.core.dsp.gate import rounded
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.engine.unit import Unit
@@ -55,3 +56,9 @@ def compile_kernels(progress: Callable[[float], None] = lambda share: None) -> N
     rounded(from_mid_side(to_mid_side(sound)))
     RowMeter(48000, 2).feed(np.repeat(sound, 2, axis=0))
     progress(1.0)
+
+
+def compile_and_note(progress: Callable[[float], None]) -> None:
+    """Compile every kernel into the cache, and note that they are there."""
+    compile_kernels(progress)
+    _kernel_cache.note_compiled()

@@ -1,7 +1,7 @@
 import '@fontsource-variable/commissioner/index.css';
 import './styles.css';
 import { mount } from 'svelte';
-import App from './App.svelte';
+import Beginning from './views/Beginning.svelte';
 
 const target = document.getElementById('app');
-if (target) mount(App, { target });
+if (target) mount(Beginning, { target });

@@ -1,5 +1,6 @@
 """The application: routes, WebSocket, the built pages."""
 
+import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from functools import partial
@@ -9,12 +10,15 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import ValidationError
+from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.staticfiles import StaticFiles
 
 from salt_anvil.api import live, models, routes
 from salt_anvil.api.guard import Guard
 from salt_anvil.api.hub import Hub
+from salt_anvil.api.preparation import NotReadyError, Preparation
+from salt_anvil.api.processes import begin_template
 from salt_anvil.core.errors import CoreError, MissingError
 from salt_anvil.core.session import plain_words
 from salt_anvil.files.errors import FileError
@@ -22,22 +26,30 @@ from salt_anvil.store.errors import ConflictError, MissingRowError, StoreError
 
 STATUS: dict[type[Exception], int] = {
     CoreError: 422, FileError: 422, StoreError: 422,
-    MissingError: 404, MissingRowError: 404, ConflictError: 409,
+    MissingError: 404, MissingRowError: 404, ConflictError: 409, NotReadyError: 503,
 }  # fmt: skip
 PAGES = Path(__file__).parent.parent / "web"
 
 
-def create_app(hub: Hub, hosts: list[str]) -> FastAPI:
+def create_app(hub: Hub, hosts: list[str], preparation: Preparation) -> FastAPI:
     """Return the application around a hub; hosts are the Host values that it answers."""
+
+    async def begin() -> None:
+        await run_in_threadpool(preparation.run)
+        begin_template()
+        await hub.start()
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        await hub.start()
+        beginning = asyncio.create_task(begin())
+        if not preparation.parts:
+            await beginning
         yield
+        beginning.cancel()
         await hub.stop()
 
     app = FastAPI(title="Salt Anvil", lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.state.hub = hub
+    app.state.hub, app.state.preparation = hub, preparation
     app.include_router(routes.router)
     app.include_router(live.router)
     for kind, status in STATUS.items():

@@ -118,6 +118,7 @@ class Hub:
         self.code = sources_digest()
         self.print_folder = data / "prints"
         self.print_folder.mkdir(exist_ok=True)
+        self.ready = False
         self._tabs: dict[int, Tab] = {}
         self._next_tab = 1
         self._viewers: OrderedDict[int, Viewer] = OrderedDict()
@@ -143,6 +144,7 @@ class Hub:
         self._pool: Executor = self._new_pool()
         for number in await run_in_threadpool(self.prints.take_over):
             self.run_print(number)
+        self.ready = True
 
     def _new_pool(self) -> Executor:
         return ProcessPoolExecutor(1, CONTEXT, initializer=become, initargs=("prints",))
@@ -151,9 +153,10 @@ class Hub:
         """End everything."""
         for task in self._tasks:
             task.cancel()
-        self._engine.close()
-        self._analysis.close()
-        self._pool.shutdown(wait=False, cancel_futures=True)
+        if self.ready:
+            self._engine.close()
+            self._analysis.close()
+            self._pool.shutdown(wait=False, cancel_futures=True)
         self._lock.release()
 
     def _spawn(self, work: Coroutine[Any, Any, None]) -> None:

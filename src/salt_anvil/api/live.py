@@ -23,6 +23,9 @@ async def live(socket: WebSocket) -> None:
     """Serve one tab until it goes."""
     hub: Hub = socket.app.state.hub
     await socket.accept()
+    if not hub.ready:
+        await socket.close(1013)
+        return
     tab = hub.open_tab()
     sender = asyncio.create_task(_send(socket, tab))
     try:

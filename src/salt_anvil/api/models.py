@@ -17,6 +17,21 @@ class Problem(BaseModel):
     error: str
 
 
+class Making(BaseModel):
+    """Something that a first start makes. share: 0 to 1; problem: why it could not be made."""
+
+    name: str
+    share: float
+    problem: str | None
+
+
+class Readiness(BaseModel):
+    """Whether the server answers everything, and what it is still making."""
+
+    ready: bool
+    parts: list[Making]
+
+
 class SessionItem(BaseModel):
     """A session in the list."""
 

@@ -12,6 +12,7 @@ from starlette.concurrency import run_in_threadpool
 
 from salt_anvil.api import models as m
 from salt_anvil.api.hub import Hub, new_session
+from salt_anvil.api.preparation import NotReadyError, make_demo
 from salt_anvil.core.edits import differences
 from salt_anvil.core.lab import measure
 from salt_anvil.core.lab.device import other_setting
@@ -21,6 +22,7 @@ from salt_anvil.core.processors.base import Kind
 from salt_anvil.core.recipe import inputs_of, read_recipe, recipe_of
 from salt_anvil.core.session import Stage, checked, elements
 from salt_anvil.core.starting_points import starting_points
+from salt_anvil.demo.install import NAME
 from salt_anvil.files.errors import FileError
 from salt_anvil.files.read import markers
 from salt_anvil.files.view import LaneView
@@ -38,6 +40,8 @@ Number = Annotated[int, Field(ge=1, le=(1 << 63) - 1)]
 def get_hub(request: Request) -> Hub:
     """Return the hub of this server."""
     hub: Hub = request.app.state.hub
+    if not hub.ready:
+        raise NotReadyError("Salt Anvil is still getting ready; its page shows how far it is")
     return hub
 
 
@@ -68,6 +72,17 @@ def _state(revision: Revision, hub: Hub) -> m.SessionState:
 def _told(revision: Revision, hub: Hub) -> Response:
     """Return a session's state; written once, not validated and converted a second time."""
     return Response(_state(revision, hub).model_dump_json(), media_type="application/json")
+
+
+@router.get("/readiness")
+def readiness(request: Request) -> m.Readiness:
+    """Return whether the server is ready, and how far what a first start makes is."""
+    state = request.app.state
+    parts = [
+        m.Making(**{k: v for k, v in vars(p).items() if k != "make"})
+        for p in state.preparation.parts
+    ]
+    return m.Readiness(ready=state.hub.ready, parts=parts)
 
 
 @router.get("/catalogue")
@@ -109,11 +124,10 @@ def make_session(wish: m.NewSession, hub: TheHub) -> Response:
 
 
 @router.post("/demo", response_model=m.SessionState)
-def make_demo(hub: TheHub) -> Response:
+def open_demo(hub: TheHub) -> Response:
     """Return the demo session, made first if it is not there."""
-    from salt_anvil.demo.install import NAME, install_demo
-
-    install_demo(hub.data)
+    if not any(r.name == NAME for r in hub.sessions.every()):
+        make_demo(hub.data)
     row = next(r for r in hub.sessions.every() if r.name == NAME)
     return _told(hub.sessions.head(row.id), hub)
 

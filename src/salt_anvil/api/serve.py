@@ -6,14 +6,14 @@ from pathlib import Path
 
 import uvicorn
 
-from salt_anvil.api.app import create_app
-from salt_anvil.api.guard import allowed_hosts
 from salt_anvil.api.hub import Hub
+from salt_anvil.api.preparation import Preparation
+from salt_anvil.demo.install import NAME
 from salt_anvil.files.errors import FileError
 
 
-def serve(data: Path, host: str, port: int) -> int:
-    """Serve until interrupted.
+def serve(data: Path, host: str, port: int, *, demo: bool) -> int:
+    """Serve until interrupted. demo: the demo session is made first if it is not there.
 
     Raises:
         FileError, StoreError: the port is taken, or the data folder cannot be used.
@@ -31,13 +31,18 @@ def serve(data: Path, host: str, port: int) -> int:
     port = listener.getsockname()[1]
     listener.listen(128)
     hub = Hub(data)
+    preparation = Preparation(
+        data, demo=demo and not any(s.name == NAME for s in hub.sessions.every())
+    )
     config = uvicorn.Config(
-        create_app(hub, allowed_hosts(host, port)), log_level="warning", ws="websockets-sansio",
-        ws_max_size=1 << 20, timeout_graceful_shutdown=2,
+        app, log_level="warning", ws="websockets-sansio", ws_max_size=1 << 20,
+        timeout_graceful_shutdown=2,
         # Sound does not get smaller, and compressing it takes time that play has not.
         ws_per_message_deflate=False,
     )  # fmt: skip
     shown = f"[{host}]" if ":" in host else host
     print(f"Salt Anvil is at http://{shown}:{port}", flush=True)
+    for part in preparation.parts:
+        print(f"{part.name}; the page shows how far it is.", flush=True)
     uvicorn.Server(config).run(sockets=[listener])
     return 0

@@ -10,6 +10,7 @@ import type {
   Picture,
   PrintItem,
   PrintOptions,
+  Readiness,
   RevisionItem,
   SessionItem,
   SessionState,
@@ -71,6 +72,7 @@ function unpacked(data: ArrayBuffer): Picture {
 }
 
 export const api = {
+  readiness: () => call<Readiness>('GET', '/readiness'),
   catalogue: () => call<Kind[]>('GET', '/catalogue'),
   startingPoints: (kind: string) => call<StartingPoint[]>('GET', `/starting-points/${kind}`),
   drawing: (kind: string, params: Params, bpm: number | null, rate: number) =>

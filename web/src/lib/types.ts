@@ -77,6 +77,7 @@ export type BroughtIn = Omit<Schemas['BroughtInAnswer'], 'state'> & { state: Ses
 export type Hit = Schemas['Hit'];
 export type StartingPoint = Schemas['StartingPoint'];
 export type PrintItem = Schemas['PrintItem'];
+export type Readiness = Schemas['Readiness'];
 export type PrintOptions = Partial<Schemas['PrintOptions']>;
 export type RevisionItem = Schemas['RevisionItem'];
 export type Section = Schemas['Section'];
