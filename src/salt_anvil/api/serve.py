@@ -31,9 +31,9 @@ def serve(data: Path, host: str, port: int, *, demo: bool) -> int:
     port = listener.getsockname()[1]
     listener.listen(128)
     hub = Hub(data)
-    preparation = Preparation(
-        data, demo=demo and not any(s.name == NAME for s in hub.sessions.every())
-    )
+    there = any(s.name == NAME for s in hub.sessions.every())
+    preparation = Preparation(data, demo=demo and not there)
+    app = create_app(hub, allowed_hosts(host, port), preparation)
     config = uvicorn.Config(
         app, log_level="warning", ws="websockets-sansio", ws_max_size=1 << 20,
         timeout_graceful_shutdown=2,
