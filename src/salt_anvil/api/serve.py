@@ -6,6 +6,8 @@ from pathlib import Path
 
 import uvicorn
 
+from salt_anvil.api.app import create_app
+from salt_anvil.api.guard import allowed_hosts
 from salt_anvil.api.hub import Hub
 from salt_anvil.api.preparation import Preparation
 from salt_anvil.demo.install import NAME
