@@ -1,5 +1,6 @@
 """Compiles every kernel for the argument types that the engine uses, so that play never does."""
 
+import multiprocessing
 from collections.abc import Callable
 
 import numpy as np
@@ -40,10 +41,16 @@ def _types(control: Control) -> list[str]:
     return next(f.choices for f in control.fields if f.name == "type")[: control.most]
 
 
-def compile_kernels(progress: Callable[[float], None] = lambda share: None) -> None:
-    """Run every processor and meter once over a short sound."""
+def _ignore(share: float) -> None:
+    pass
+
+
+def compile_kernels(
+    progress: Callable[[float], None] = _ignore, which: slice = slice(None)
+) -> None:
+    """Run every processor and meter once over a short sound; which: of the processors."""
     sound = np.random.default_rng(0).standard_normal((4096, 2))
-    kinds = list(REGISTRY.values())
+    kinds = list(REGISTRY.values())[which]
     progress(0.0)
     for index, item in enumerate(kinds):
         stage = Stage(id="x", kind=item.kind, params=item.Params(), key=Key(low_hz=60))
@@ -59,6 +66,14 @@ def compile_kernels(progress: Callable[[float], None] = lambda share: None) -> N
 
 
 def compile_and_note(progress: Callable[[float], None]) -> None:
-    """Compile every kernel into the cache, and note that they are there."""
-    compile_kernels(progress)
+    """Compile every kernel into the cache, on two cores, and note that they are there."""
+    other = multiprocessing.get_context("spawn").Process(
+        target=compile_kernels, args=(_ignore, slice(1, None, 2))
+    )
+    other.start()
+    compile_kernels(lambda share: progress(0.95 * share), slice(0, None, 2))
+    other.join()
+    # Two processes may have written one list of a kernel's forms: what was lost is made again.
+    compile_kernels()
+    progress(1.0)
     _kernel_cache.note_compiled()

@@ -45,6 +45,7 @@ def create_app(hub: Hub, hosts: list[str], preparation: Preparation) -> FastAPI:
         if not preparation.parts:
             await beginning
         yield
+        preparation.stop()
         beginning.cancel()
         await hub.stop()
 

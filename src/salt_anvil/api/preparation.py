@@ -8,9 +8,11 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
+from multiprocessing.process import BaseProcess
 from pathlib import Path
 
 from salt_anvil import _kernel_cache
+from salt_anvil.api.processes import become
 from salt_anvil.core.errors import CoreError
 from salt_anvil.demo.install import install_demo
 from salt_anvil.files.errors import FileError
@@ -41,6 +43,7 @@ def _kernels(data: Path, progress: Progress) -> None:
 
 
 def _make(pipe: Connection, make: Make, data: Path) -> None:
+    become("making")
     try:
         make(data, pipe.send)
         pipe.send(1.0)
@@ -54,6 +57,7 @@ class Preparation:
     def __init__(self, data: Path, *, demo: bool) -> None:
         """demo: the demo session is wanted, and not there."""
         self._data = data
+        self._running: list[BaseProcess] = []
         self.parts: list[Part] = []
         if not _kernel_cache.is_compiled():
             self.parts.append(Part("The sound engine is compiled for this machine", _kernels))
@@ -68,11 +72,17 @@ class Preparation:
         for thread in threads:
             thread.join()
 
+    def stop(self) -> None:
+        """Leave off what is being made; the next start makes it."""
+        for process in self._running:
+            process.kill()
+
     def _run(self, part: Part) -> None:
         ours, theirs = _CONTEXT.Pipe(duplex=False)
         arguments = (theirs, part.make, self._data)
-        process = _CONTEXT.Process(target=_make, args=arguments, daemon=True)
+        process = _CONTEXT.Process(target=_make, args=arguments)
         process.start()
+        self._running.append(process)
         theirs.close()
         try:
             while part.share < 1:
