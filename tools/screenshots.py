@@ -21,11 +21,11 @@ def look(page: Page, theme: str) -> None:
     # Drawing, taking pictures and playing on two cores: more time ahead than by itself.
     page.evaluate("saltAnvil.live.send({ type: 'set_ahead', ms: 640 })")
     page.click("[data-strip=lead-voice]")
-    page.wait_for_function("saltAnvil.work.analysed.main === 1", timeout=120_000)
+    page.wait_for_function("saltAnvil.work.analysed.main === 1")
     page.evaluate("saltAnvil.span.show(23 * 48000, 42 * 48000)")
     page.evaluate("saltAnvil.live.send({ type: 'loop', begin: 25 * 48000, end: 40 * 48000 })")
     page.get_by_role("button", name="Play").click()
-    page.wait_for_function("saltAnvil.live.frame > 30 * 48000", timeout=30_000)
+    page.wait_for_function("saltAnvil.live.frame > 30 * 48000")
     page.screenshot(path=FOLDER / f"bench-{theme}.png")
     page.get_by_role("button", name="Stop").click()
 
@@ -46,7 +46,7 @@ def nested(page: Page) -> None:
     page.get_by_role("button", name="into bands").click()
     page.get_by_role("heading", name="3 bands").wait_for()
     page.evaluate("saltAnvil.span.whole()")
-    page.wait_for_function("saltAnvil.work.analysed.squeezebox === 1", timeout=60_000)
+    page.wait_for_function("saltAnvil.work.analysed.squeezebox === 1")
     play(page, 25, 40)
     page.screenshot(path=FOLDER / "bands.png")
     page.get_by_role("button", name="Stop").click()
@@ -103,7 +103,7 @@ def stages(page: Page) -> None:
     """The pictures in which processors are set, over one part of the song."""
     for strip, stage, name in STAGES:
         page.click(f"[data-strip={strip}]")
-        page.wait_for_function(f"saltAnvil.work.analysed['{strip}'] === 1", timeout=120_000)
+        page.wait_for_function(f"saltAnvil.work.analysed['{strip}'] === 1")
         page.locator(f"[data-stage={stage}] [data-focus]").click()
         page.evaluate("saltAnvil.span.show(25 * 48000, 35 * 48000)")
         if name == "tone":
@@ -158,6 +158,7 @@ def main() -> None:
         server = ServerProcess(Path(name))
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
+        context.set_default_timeout(600_000)
         page = context.new_page()
         page.goto(server.url)
         page.evaluate("localStorage.setItem('theme', 'light')")

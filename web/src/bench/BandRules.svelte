@@ -115,7 +115,7 @@
     border: 0;
     font-size: 12px;
     color: var(--slate);
-    text-decoration: underline dotted;
+    border-bottom: 1px dotted currentColor;
   }
   .choice {
     font-size: 12px;

@@ -43,7 +43,7 @@
   }
   .sides button {
     color: var(--muted);
-    text-decoration: underline dotted;
+    border-bottom: 1px dotted currentColor;
   }
   .sides button[aria-checked='true'] {
     color: var(--ink);

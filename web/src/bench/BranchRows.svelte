@@ -188,7 +188,7 @@
   .act {
     color: var(--slate);
     font-size: 12px;
-    text-decoration: underline dotted;
+    border-bottom: 1px dotted currentColor;
     margin-right: 6px;
   }
 </style>

@@ -353,7 +353,7 @@
   }
   .head button {
     color: var(--slate);
-    text-decoration: underline dotted;
+    border-bottom: 1px dotted currentColor;
   }
   .head .write.on {
     background: var(--ink);

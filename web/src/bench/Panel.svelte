@@ -344,6 +344,10 @@
     padding: 4px 14px 4px;
     min-height: 0;
     overflow-y: auto;
+    /* A shade at the foot as long as there is more below it. */
+    background:
+      linear-gradient(transparent, var(--ground) 70%) bottom / 100% 32px no-repeat local,
+      linear-gradient(transparent, var(--edge)) bottom / 100% 10px no-repeat scroll;
   }
   header {
     grid-column: 1 / -1;
@@ -378,7 +382,7 @@
     color: var(--key);
   }
   .small {
-    text-decoration: underline dotted;
+    border-bottom: 1px dotted currentColor;
   }
   .acts {
     display: flex;
@@ -388,7 +392,7 @@
     color: var(--slate);
   }
   .acts button {
-    text-decoration: underline dotted;
+    border-bottom: 1px dotted currentColor;
   }
   .acts button:hover {
     color: var(--ink);

@@ -155,7 +155,7 @@
   header button {
     color: var(--slate);
     font-size: 12px;
-    text-decoration: underline dotted;
+    border-bottom: 1px dotted currentColor;
   }
   .body {
     display: grid;

@@ -125,6 +125,15 @@
     draw(context, picture, look);
   }
 
+  /** Where the flag of the level line stands, which has the margin to itself. */
+  const flag = $derived.by(() => {
+    const name = work.lane || work.at === 'chain' ? undefined : work.kind?.level_line;
+    if (!work.stage || !name) return null;
+    const { params } = work.stage;
+    const db = Number(params[name]) - Number(params[work.kind?.level_behind ?? ''] ?? 0);
+    return ((tall - FOOT) / 2) * (1 - height(toGain(db), span.decibels, span.floor));
+  });
+
   function wheel(event: WheelEvent): void {
     event.preventDefault();
     const sideways = event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY);
@@ -145,7 +154,7 @@
     <div class="margin" aria-hidden="true" bind:clientHeight={tall}>
       {#each work.lane ? [] : marks(span.decibels, span.floor) as db (db)}
         {@const up = ((tall - FOOT) / 2) * (1 - height(toGain(db), span.decibels, span.floor))}
-        <span style:top="{up}px">−{-db}</span>
+        {#if Math.abs(up - (flag ?? -99)) > 16}<span style:top="{up}px">−{-db}</span>{/if}
         {#if tall > 170}<span style:top="{tall - FOOT - up}px">−{-db}</span>{/if}
       {/each}
       <span style:top="{(tall - FOOT) / 2}px" hidden={!!work.lane}

@@ -212,7 +212,7 @@
   .more {
     color: var(--slate);
     font-size: 12px;
-    text-decoration: underline dotted;
+    border-bottom: 1px dotted currentColor;
   }
   .list {
     display: grid;

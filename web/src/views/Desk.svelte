@@ -163,7 +163,7 @@
   }
   header button {
     color: var(--slate);
-    text-decoration: underline dotted;
+    border-bottom: 1px dotted currentColor;
   }
   .small {
     color: var(--muted);

@@ -161,7 +161,7 @@
   }
   header button {
     color: var(--slate);
-    text-decoration: underline dotted;
+    border-bottom: 1px dotted currentColor;
   }
   dl {
     display: grid;

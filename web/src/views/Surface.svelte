@@ -160,7 +160,7 @@
     border-bottom: 1px solid var(--ink);
   }
   header button {
-    text-decoration: underline dotted;
+    border-bottom: 1px dotted currentColor;
   }
   select {
     background: var(--field);
