@@ -58,8 +58,11 @@
   onpointercancel={up}
 >
   <span class="rule"></span>
-  <span class="label" title="{control?.label.toLowerCase()} {figure(value, 1)} dB"
-    >{figure(value, 1)}</span
+  <!-- At the top it stays under the ruler. -->
+  <span
+    class="label"
+    style:top="{Math.max(-3, 6 - y)}px"
+    title="{control?.label.toLowerCase()} {figure(value, 1)} dB">{figure(value, 1)}</span
   >
 </div>
 <div class="mirror" style:top="{height - y}px"></div>
@@ -85,7 +88,6 @@
   .label {
     position: absolute;
     right: 100%;
-    top: -3px;
     min-width: 38px;
     padding: 0 3px;
     text-align: right;
