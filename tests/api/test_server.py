@@ -140,6 +140,14 @@ def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
     assert (after[:, 1] >= after[:, 0]).all()
     hits = server.api("GET", f"{server.path}/strips/drum/hits?at=drum-c&before=576000")
     assert 1 <= len(hits) <= 3
+    path = f"{server.path}/strips/drum/reports?columns=50"
+    told = server.api("GET", f"{path}&at=drum-c&name=level_db&name=reduction_db&name=none")
+    assert {name: len(values) for name, values in told.items()} == {
+        "level_db": 50, "reduction_db": 50, "none": 0,
+    }  # fmt: skip
+    assert max(told["reduction_db"]) == pytest.approx(ledger["reduction"]["most"], abs=1e-3)
+    for wrong, status in (("at=nobody&name=level_db", 404), ("at=drum-c&name=../x", 422)):
+        assert server.http.get(f"/api{path}&{wrong}").status_code == status
 
 
 # Live --------------------------------------------------------------------------------------------

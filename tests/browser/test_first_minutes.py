@@ -300,3 +300,27 @@ def test_cue_markers_are_offered_and_taken_when_asked(page: Page, tmp_path: Path
     assert spans(page) == [("Verse", 0, None), ("Reel", 5, None)]
     page.evaluate("saltAnvil.work.undo()")
     page.wait_for_function("saltAnvil.work.model.sections.length === 0")
+
+
+@pytest.mark.parametrize(
+    ("strip", "stage", "picture"),
+    [("box-drum", "box-drum-peaks", "peaks behind the drive"),
+     ("foot-stomps", "foot-stomps-boom", "whole song; up: added"),
+     ("announcement", "announcement-gate", "not playing")],
+)  # fmt: skip
+def test_pictures_before_play_show_what_the_analysis_knows(
+    page: Page, strip: str, stage: str, picture: str
+) -> None:
+    open_demo(page, strip)
+    page.locator(f"[data-stage={stage}] [data-focus]").click()
+    expect(page.locator("main")).to_contain_text(picture)
+    canvas = page.locator("section[aria-label] canvas, figure canvas, .field canvas").last
+    page.wait_for_function(
+        """(canvas) => {
+          const all = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height).data;
+          let drawn = 0;
+          for (let i = 3; i < all.length; i += 4) if (all[i] > 0) drawn += 1;
+          return drawn > 500;
+        }""",
+        arg=canvas.element_handle(),
+    )

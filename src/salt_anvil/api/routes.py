@@ -229,6 +229,20 @@ def get_hits(session_id: Number, strip: str, at: str, before: Frame, hub: TheHub
     return [m.Hit(frame=f, reduction=cells) for f, cells in viewer.hits(strip, at, before)]
 
 
+ReportName = Annotated[str, Field(pattern="^[a-z_]{1,40}$")]
+
+
+@router.get("/sessions/{session_id}/strips/{strip}/reports")
+def get_reports(
+    session_id: Number, strip: str, at: str, hub: TheHub,
+    name: Annotated[list[ReportName], Query(min_length=1, max_length=8)],
+    columns: Annotated[int, Query(ge=1, le=4000)],
+) -> dict[str, list[float]]:  # fmt: skip
+    """Return what a stage told over the whole song, by name (level_db, attack_share, ...)."""
+    _, viewer = hub.viewer(session_id)
+    return viewer.reports(strip, at, name, columns)
+
+
 @router.get("/sessions/{session_id}/strips/{strip}/ledger")
 def get_ledger(
     session_id: Number, strip: str, hub: TheHub, at: str = "chain",

@@ -181,6 +181,26 @@ class Viewer:
         mark = self._marks[item.strip.id]
         return self._cache.cells(mark, stage, name, node.context.channels)
 
+    def reports(
+        self, strip: str, at: str, names: list[str], columns: int
+    ) -> dict[str, list[float]]:
+        """Return what a stage told over the whole song, the most of each column, as far as known.
+
+        Raises:
+            MissingError: there is no such strip or stage.
+        """
+        item = self._plan.strip(strip)
+        edges = np.linspace(0, self._plan.frames, columns + 1)
+        done = self._cache.done(self._marks[strip])
+        known = int(np.searchsorted(edges[1:], done, side="right"))
+        if done >= self._plan.frames:
+            known = columns
+        found = {name: self._cells(item, at, name) for name in names}
+        return {
+            name: _most(cells, edges[: known + 1], 0.0).tolist() if len(cells) else []
+            for name, cells in found.items()
+        }
+
     def taken(self, strip: str, at: str) -> Floats:
         """Return what a place takes away, (cells, 1) in dB (see core.measure.reduction)."""
         item = self._plan.strip(strip)

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
+  import { api } from '../lib/api';
   import type { Live } from '../lib/live.svelte';
   import { colour } from '../lib/theme';
   import type { Work } from '../lib/work.svelte';
@@ -17,13 +19,16 @@
   let canvas: HTMLCanvasElement | undefined = $state();
   let past: { level: number; attack: number; sustain: number }[] = [];
   let of = '';
+  /** What is drawn is the whole song, not what was heard last. */
+  let whole = $state(false);
 
   $effect(() =>
     live.onTold((batch) => {
       const { stage } = work;
       if (!stage) return;
-      if (of !== stage.id) {
+      if (of !== stage.id || whole) {
         of = stage.id;
+        whole = false;
         past = [];
       }
       for (const { report } of batch) {
@@ -41,6 +46,27 @@
       paint();
     }),
   );
+
+  $effect(() => {
+    void [work.stage?.id, work.fresh, width];
+    untrack(() => void before());
+  });
+
+  /** Before anything is heard, what the analysis knows: the whole song at once. */
+  async function before(): Promise<void> {
+    const { state, stripId, stage, frames } = work;
+    if (!state || !stage || frames === 0 || (of === stage.id && !whole)) return;
+    const names = ['level_db', 'attack_share', 'sustain_share'];
+    const found = await api
+      .reports(state.id, stripId, stage.id, names, Math.floor(width))
+      .catch(() => null);
+    const [level = [], attack = [], sustain = []] = names.map((name) => found?.[name] ?? []);
+    if (!level.length || work.stage?.id !== stage.id || (of === stage.id && !whole)) return;
+    whole = true;
+    of = stage.id;
+    past = level.map((db, i) => ({ level: db, attack: attack[i] ?? 0, sustain: sustain[i] ?? 0 }));
+    paint();
+  }
 
   /** The level, and what each part adds upwards from its line, or takes away downwards. */
   function paint(): void {
@@ -84,7 +110,7 @@
       <span style:top="{(i * height) / 3 + 1}px">{words}</span>
     {/each}
   </div>
-  {#snippet caption()}up: added, down: taken away{/snippet}
+  {#snippet caption()}{whole ? 'whole song; ' : ''}up: added, down: taken away{/snippet}
 </Figure>
 
 <style>

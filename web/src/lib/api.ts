@@ -107,6 +107,12 @@ export const api = {
   lab: (id: number, wish: LabWish) => call<LabAnswer>('POST', `/sessions/${id}/lab`, wish),
   hits: (id: number, strip: string, at: string, before: number) =>
     call<Hit[]>('GET', `/sessions/${id}/strips/${strip}/hits?at=${at}&before=${before}`),
+  reports: (id: number, strip: string, at: string, names: string[], columns: number) =>
+    call<Record<string, number[]>>(
+      'GET',
+      `/sessions/${id}/strips/${strip}/reports?at=${at}&columns=${columns}` +
+        names.map((name) => `&name=${name}`).join(''),
+    ),
   openings: (id: number, strip: string, at: string) =>
     call<{ frames: number[] }>('GET', `/sessions/${id}/strips/${strip}/openings?at=${at}`),
   threshold: (id: number, strip: string, at: string, frames: number[]) =>
