@@ -260,7 +260,7 @@ def table(found: dict[str, Any]) -> str:
     if "server" in found:
         server = found["server"]
         lines += [
-            f"start to the first page: cold (kernels compiled) {server['cold_start_s']:.1f} s,"
+            f"start until ready: cold (kernels compiled) {server['cold_start_s']:.1f} s,"
             f" warm {server['warm_start_s']:.2f} s",
             f"control change to sound: {server['control_to_sound_ms']:.0f} ms",
             "private memory of all processes, 8 strips:"

@@ -1,5 +1,7 @@
 """The second half of `salt-anvil speed`: starting, control to sound, memory against length."""
 
+import contextlib
+import json
 import os
 import statistics
 import tempfile
@@ -44,13 +46,16 @@ def data_folder(where: Path, minutes: float, strips: int = 8) -> Path:
 
 
 def start_time(data: Path, cache: Path) -> float:
-    """Return the seconds from the command to the first page, with kernels kept in `cache`."""
+    """Return the seconds from the command until all is ready, with kernels kept in `cache`."""
     environment = dict(os.environ, SALT_ANVIL_CACHE=str(cache))
     environment.pop("NUMBA_CACHE_DIR", None)
     begin = time.perf_counter()
     server = ServerProcess(data, environment)
-    with urllib.request.urlopen(server.url) as page:
-        page.read()
+    ready = False
+    while not ready:
+        with urllib.request.urlopen(f"{server.url}/api/readiness") as answer:
+            ready = json.load(answer)["ready"]
+        time.sleep(0.02)
     took = time.perf_counter() - begin
     server.stop()
     return took
@@ -93,27 +98,32 @@ def control_to_sound(server: ServerProcess) -> float:
 
 
 def private_megabytes(pid: int) -> float:
-    """Return the private (anonymous) memory of a process and its children.
+    """Return the private (anonymous) memory of a process and all below it.
 
-    Pages of mapped files (decoded sound, cache) are the system's to drop and to read again.
+    Pages of mapped files (decoded sound, cache) are the system's to drop and to read again; what
+    processes share with the one that they were forked from is counted once.
     """
+    parents: dict[int, int] = {}
+    for entry in Path("/proc").glob("[0-9]*"):
+        with contextlib.suppress(OSError):
+            stat = (entry / "stat").read_text()
+            parents[int(entry.name)] = int(stat.rsplit(")", 1)[1].split()[1])
     total = 0
-    pids = [pid]
-    for entry in Path("/proc").iterdir():
-        if entry.name.isdigit():
-            try:
-                parent = int((entry / "stat").read_text().rsplit(")", 1)[1].split()[1])
-            except OSError:
-                continue
-            if parent == pid:
-                pids.append(int(entry.name))
-    for item in pids:
+    for item in {pid, *(p for p in parents if _is_below(p, pid, parents))}:
         try:
             lines = Path(f"/proc/{item}/smaps_rollup").read_text().splitlines()
         except OSError:
             continue
-        total += sum(int(x.split()[1]) for x in lines if x.startswith("Anonymous:"))
+        total += sum(int(x.split()[1]) for x in lines if x.startswith("Pss_Anon:"))
     return total / 1024
+
+
+def _is_below(pid: int, top: int, parents: dict[int, int]) -> bool:
+    while pid in parents:
+        pid = parents[pid]
+        if pid == top:
+            return True
+    return False
 
 
 def memory(data: Path) -> float:
