@@ -5,9 +5,9 @@ from collections.abc import Callable
 
 import numpy as np
 
+from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp import biquad, decibel, dynamics
-from salt_anvil.core.dsp.gate import BLOCK
-from salt_anvil.core.dsp.ramp import Glide
+from salt_anvil.core.dsp.control_ramp import Glide
 from salt_anvil.core.measure.truepeak import true_peak
 from salt_anvil.core.processors import Context
 from salt_anvil.core.processors.compressor import Compressor, CompressorParams, _flags

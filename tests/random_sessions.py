@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from salt_anvil.core import edits as e
-from salt_anvil.core.engine.lanes import owners, scale_of
+from salt_anvil.core.engine.automation import owners, scale_of
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.processors import REGISTRY

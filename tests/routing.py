@@ -4,10 +4,10 @@ from typing import Any
 
 import numpy as np
 
-from salt_anvil.core.dsp.gate import BLOCK
-from salt_anvil.core.engine.hold import hold_joins
+from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.measure.joins import hold_joins
 from salt_anvil.core.recipe import read_recipe, recipe_session
 from salt_anvil.core.session import Session, checked
 

@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.session import Session, checked
 from tests.conftest import noise
 

@@ -7,13 +7,11 @@ import sys
 from pathlib import Path
 
 import salt_anvil
-from salt_anvil import _kernel_cache
+from salt_anvil.kernels import cache as kernel_cache
 
 
 def digests(package: Path) -> tuple[str, str]:
-    code = (
-        "from salt_anvil import _kernel_cache as k; print(k.kernels_digest(), k.sources_digest())"
-    )
+    code = "from salt_anvil import kernel_cache as k; print(k.kernels_digest(), k.sources_digest())"
     environment = dict(os.environ, PYTHONPATH=str(package.parent))
     out = subprocess.run(
         [sys.executable, "-c", code], capture_output=True, text=True, env=environment, check=True
@@ -27,7 +25,7 @@ def test_an_edited_kernel_is_another_folder(tmp_path: Path) -> None:
     original = Path(salt_anvil.__file__).parent
     shutil.copytree(original, package, ignore=shutil.ignore_patterns("web", "__pycache__"))
     before = digests(package)
-    assert before == (_kernel_cache.kernels_digest(), _kernel_cache.sources_digest())
+    assert before == (kernel_cache.kernels_digest(), kernel_cache.sources_digest())
     plain = package / "core" / "errors.py"
     plain.write_text(plain.read_text() + "\n# another line\n")
     changed = digests(package)
@@ -40,27 +38,23 @@ def test_an_edited_kernel_is_another_folder(tmp_path: Path) -> None:
 
 def test_numba_is_pointed_at_it() -> None:
     assert os.environ["NUMBA_CACHE_DIR"]
-    assert _kernel_cache.folder().name == f"kernels-{_kernel_cache.kernels_digest()}"
+    assert kernel_cache.folder().name == f"kernels-{kernel_cache.kernels_digest()}"
 
 
 def test_play_compiles_nothing_that_set_up_has_not(tmp_path: Path) -> None:
     """In a fresh process: after `compile_kernels`, a session with everything adds no signature."""
     code = """
 import numba
-from salt_anvil.warm import compile_kernels
+from salt_anvil.kernels.compile import compile_kernels
+import pkgutil
+from importlib import import_module
 from salt_anvil.core import dsp, measure
-from salt_anvil.core.dsp import biquad, clipping, crushing, decibel, ducking, dynamics, enhancing
-from salt_anvil.core.dsp import expansion, rooming
-from salt_anvil.core.dsp import gating
-from salt_anvil.core.dsp import essing, levelling, limiting, oversample, saturation, shaping
-from salt_anvil.core.dsp import stereo, toning, transients
-from salt_anvil.core.measure import truepeak
 
 def signatures():
-    modules = (biquad, clipping, crushing, oversample, decibel, ducking, dynamics, essing,
-               expansion, gating, levelling, limiting, saturation, toning, enhancing,
-               rooming,
-               shaping, stereo, transients, truepeak)
+    modules = [
+        import_module(f"{package.__name__}.{found.name}")
+        for package in (dsp, measure) for found in pkgutil.iter_modules(package.__path__)
+    ]
     return {
         (m.__name__, n): len(k.signatures)
         for m in modules for n, k in vars(m).items() if hasattr(k, "signatures")
@@ -71,9 +65,9 @@ before = signatures()
 import sys; sys.path.insert(0, sys.argv[1])
 import pathlib, tempfile
 from salt_anvil.core.engine.plan import make_plan
-from salt_anvil.files.cache import StripCache
-from salt_anvil.files.render import print_to_file
-from salt_anvil.jobs.analyse import analyse
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.jobs.render import print_to_file
+from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.live.messages import Listen
 from salt_anvil.live.player import Player, Shelf
 from tests.sessions import small_session, source

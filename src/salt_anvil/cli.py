@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 from tqdm import tqdm
 
-from salt_anvil import _kernel_cache
 from salt_anvil.core.errors import CoreError
 from salt_anvil.files.errors import FileError
+from salt_anvil.kernels import cache as kernel_cache
 from salt_anvil.store.errors import StoreError
 
 if TYPE_CHECKING:
@@ -117,8 +117,8 @@ def _progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:
 
 
 def _process(options: argparse.Namespace) -> None:
-    from salt_anvil.files.process import key_files, load_recipe, process_file
     from salt_anvil.files.write import format_of
+    from salt_anvil.jobs.process_file import key_files, load_recipe, process_file
 
     recipe = load_recipe(options.recipe)
     keys = key_files(recipe, options.key)
@@ -141,7 +141,7 @@ def _lab(options: argparse.Namespace) -> None:
     from salt_anvil.core.lab import LabOptions, measure
     from salt_anvil.core.lab.drawing import svg
     from salt_anvil.core.session import checked
-    from salt_anvil.files.process import load_recipe
+    from salt_anvil.jobs.process_file import load_recipe
 
     wish = checked(LabOptions, {
         "measurement": options.measurement, "rate": options.rate, "level_db": options.level,
@@ -176,7 +176,7 @@ def write_text(path: Path, text: str) -> None:
 
 
 def _measure(options: argparse.Namespace) -> None:
-    from salt_anvil.files.process import measure_file
+    from salt_anvil.jobs.process_file import measure_file
 
     found = [measure_file(path) for path in options.files]
     if options.json:
@@ -220,9 +220,9 @@ def _print_control(c: "Control", indent: str) -> None:
 
 
 def _compile(options: argparse.Namespace) -> None:
-    if _kernel_cache.is_compiled():
+    if kernel_cache.is_compiled():
         return
-    from salt_anvil.warm import compile_and_note
+    from salt_anvil.kernels.compile import compile_and_note
 
     show, end = _progress("Compiling the kernels")
     compile_and_note(show)
@@ -232,7 +232,7 @@ def _compile(options: argparse.Namespace) -> None:
 def _serve(options: argparse.Namespace) -> int:
     from salt_anvil.api.processes import begin_template
 
-    if _kernel_cache.is_compiled():
+    if kernel_cache.is_compiled():
         begin_template()
     from salt_anvil.api.serve import serve
 
@@ -240,7 +240,7 @@ def _serve(options: argparse.Namespace) -> int:
 
 
 def _print(options: argparse.Namespace) -> None:
-    from salt_anvil.jobs.command import print_session
+    from salt_anvil.jobs.print_command import print_session
 
     show, end = _progress("Printing")
     try:

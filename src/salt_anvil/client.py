@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from websockets.sync.client import ClientConnection, connect
 
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.audio import Sound
 from salt_anvil.live.messages import HEADER
 
 PATIENCE_S = 300.0

@@ -9,9 +9,9 @@ from typing import Any
 
 import numpy as np
 
+from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp import dynamics as d
-from salt_anvil.core.dsp.gate import BLOCK, Sound
-from salt_anvil.core.dsp.ramp import Glide
+from salt_anvil.core.dsp.control_ramp import Glide
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.engine.strip import StripRunner

@@ -4,12 +4,12 @@ import os
 import shutil
 from pathlib import Path
 
-from salt_anvil._kernel_cache import sources_digest
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.core.session import Session
 from salt_anvil.demo.install import install_demo
-from salt_anvil.files.cache import StripCache
 from salt_anvil.files.media import MediaFolder
-from salt_anvil.jobs.analyse import analyse
+from salt_anvil.kernels.cache import sources_digest
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
 

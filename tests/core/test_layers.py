@@ -14,8 +14,10 @@ ALLOWED = {
     "files": {"core", "files"},
     "store": {"core", "store"},
     "demo": {"core", "files", "store", "demo"},
-    "jobs": {"core", "files", "store", "jobs", "_kernel_cache"},
-    "live": {"core", "files", "live", "_kernel_cache", "warm"},
+    "kernels": {"core", "kernels"},
+    "analysis": {"core", "files", "kernels", "analysis"},
+    "jobs": {"core", "files", "store", "kernels", "analysis", "jobs"},
+    "live": {"core", "files", "kernels", "analysis", "live"},
 }
 CORE_OUTSIDE = {"numpy", "scipy", "numba", "pydantic", "annotated_types"}
 NOT_IN_CORE = {"fastapi", "sqlite3", "asyncio", "time", "pathlib", "os", "io", "datetime"}

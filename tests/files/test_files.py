@@ -10,13 +10,13 @@ import pytest
 import soundfile
 import soxr
 
+from salt_anvil.analysis.cache import Meta, StripCache
 from salt_anvil.core.delivery.dither import quantised, tpdf
-from salt_anvil.files.cache import Meta, StripCache
 from salt_anvil.files.errors import FileError
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
-from salt_anvil.files.process import load_recipe, process_file
 from salt_anvil.files.read import SoundReader, markers, read_whole
 from salt_anvil.files.write import SoundWriter, format_of
+from salt_anvil.jobs.process_file import load_recipe, process_file
 from tests.conftest import noise, sine
 
 # libsndfile writes floats times 2**n - 1 and reads integers over 2**n: with the rounding that is

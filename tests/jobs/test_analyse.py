@@ -5,7 +5,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp.gate import BLOCK, GRID
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.pictures import Viewer, spans
+from salt_anvil.analysis.strip_pass import Stopped, analyse
+from salt_anvil.core.audio import BLOCK, GRID
 from salt_anvil.core.edits import AddStage, SetParams, SetStrip
 from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer
@@ -13,10 +16,7 @@ from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.session import Session
-from salt_anvil.files.cache import StripCache
 from salt_anvil.files.media import MediaFolder
-from salt_anvil.files.view import Viewer, spans
-from salt_anvil.jobs.analyse import Stopped, analyse
 from tests.sessions import FRAMES, SOUNDS, small_session, source
 
 CODE = "code"

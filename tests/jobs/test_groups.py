@@ -5,15 +5,15 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp.gate import BLOCK
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.cached_strips import Freezer
+from salt_anvil.analysis.strip_pass import analyse
+from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStrip
 from salt_anvil.core.engine.fingerprint import fingerprint
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import GROUP, make_plan
 from salt_anvil.core.session import Session, checked
-from salt_anvil.files.cache import StripCache
-from salt_anvil.files.frozen import Freezer
-from salt_anvil.jobs.analyse import analyse
 from tests.conftest import noise
 from tests.random_sessions import FRAMES
 from tests.routing import reader

@@ -8,14 +8,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp.gate import BLOCK
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.cached_strips import Freezer
+from salt_anvil.analysis.strip_pass import analyse, held
+from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.session import Session
-from salt_anvil.files.cache import StripCache
-from salt_anvil.files.frozen import Freezer
-from salt_anvil.jobs.analyse import analyse, held
 from tests import long
 from tests.random_sessions import FRAMES, edited, random_session, source
 

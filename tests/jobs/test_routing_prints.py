@@ -7,20 +7,20 @@ import numpy as np
 import pytest
 import soundfile
 
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.cached_strips import Freezer
+from salt_anvil.analysis.pictures import Viewer
+from salt_anvil.analysis.strip_pass import analyse, held, hold
 from salt_anvil.cli import main
 from salt_anvil.core import edits as e
-from salt_anvil.core.dsp.gate import GRID
+from salt_anvil.core.audio import GRID
 from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.recipe import recipe_of
 from salt_anvil.core.session import Session, checked
-from salt_anvil.files.cache import StripCache
-from salt_anvil.files.frozen import Freezer
 from salt_anvil.files.media import MediaFolder
-from salt_anvil.files.render import print_to_file
-from salt_anvil.files.view import Viewer
-from salt_anvil.jobs.analyse import analyse, held, hold
+from salt_anvil.jobs.render import print_to_file
 from tests.conftest import noise
 from tests.routing import held_plan, reader
 from tests.sessions import compressor

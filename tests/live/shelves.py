@@ -2,15 +2,15 @@
 
 from pathlib import Path
 
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.cached_strips import Freezer
+from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.core.dsp.blend import Blend
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
 from salt_anvil.core.engine.mixer import Frozen, Source
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.session import Session
-from salt_anvil.files.cache import StripCache
-from salt_anvil.files.frozen import Freezer
-from salt_anvil.jobs.analyse import analyse
+from salt_anvil.core.state import State
 from salt_anvil.live.player import Shelf
 from tests.sessions import source as small_source
 

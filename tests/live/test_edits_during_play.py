@@ -13,14 +13,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp.gate import BLOCK
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.strip_pass import analyse
+from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import apply_edits
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, branches, elements
-from salt_anvil.files.cache import StripCache
-from salt_anvil.jobs.analyse import analyse
 from salt_anvil.live.messages import Listen
 from salt_anvil.live.player import Player, Shelf
 from tests import long

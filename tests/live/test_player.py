@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp.gate import BLOCK
-from salt_anvil.core.dsp.state import State
+from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStrip
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, checked
+from salt_anvil.core.state import State
 from salt_anvil.live.ahead import START_MS
 from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
 from salt_anvil.live.player import Player, Shelf

@@ -16,26 +16,25 @@ from typing import Any
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
-from salt_anvil._kernel_cache import sources_digest
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.pictures import Viewer
+from salt_anvil.analysis.worker import HELD, run_analysis
 from salt_anvil.api.processes import CONTEXT, Helper, become
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
 from salt_anvil.core.engine.fingerprint import fingerprint
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.session import SAMPLE_RATES, Session
-from salt_anvil.files.cache import StripCache
 from salt_anvil.files.errors import FileError
 from salt_anvil.files.media import Media, MediaFolder
-from salt_anvil.files.view import Viewer
 from salt_anvil.files.write import part_of
-from salt_anvil.jobs.analysis import HELD, run_analysis
-from salt_anvil.jobs.printing import (
+from salt_anvil.jobs.print_worker import (
     Cancelled,
     PrintOptions,
     print_name,
     run_print,
 )
-from salt_anvil.live.engine import run_engine
+from salt_anvil.kernels.cache import sources_digest
 from salt_anvil.live.messages import (
     Analysed,
     BroughtIn,
@@ -54,6 +53,7 @@ from salt_anvil.live.messages import (
     Surface,
     Transport,
 )  # fmt: skip
+from salt_anvil.live.worker import run_engine
 from salt_anvil.store.database import Database, FolderLock
 from salt_anvil.store.errors import StoreError
 from salt_anvil.store.prints import PrintStore

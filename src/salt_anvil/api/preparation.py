@@ -11,13 +11,13 @@ from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 from pathlib import Path
 
-from salt_anvil import _kernel_cache
 from salt_anvil.api.processes import become
 from salt_anvil.core.errors import CoreError
 from salt_anvil.demo.install import install_demo
 from salt_anvil.files.errors import FileError
+from salt_anvil.kernels import cache as kernel_cache
+from salt_anvil.kernels.compile import compile_and_note
 from salt_anvil.store.errors import StoreError
-from salt_anvil.warm import compile_and_note
 
 _CONTEXT = multiprocessing.get_context("spawn")
 Progress = Callable[[float], None]
@@ -59,7 +59,7 @@ class Preparation:
         self._data = data
         self._running: list[BaseProcess] = []
         self.parts: list[Part] = []
-        if not _kernel_cache.is_compiled():
+        if not kernel_cache.is_compiled():
             self.parts.append(Part("The sound engine is compiled for this machine", _kernels))
         if demo:
             self.parts.append(Part("The demo band is recorded", install_demo))

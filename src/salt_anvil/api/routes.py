@@ -10,6 +10,7 @@ from fastapi.responses import FileResponse
 from pydantic import Field
 from starlette.concurrency import run_in_threadpool
 
+from salt_anvil.analysis.pictures import LaneView
 from salt_anvil.api import models as m
 from salt_anvil.api.hub import Hub, new_session
 from salt_anvil.api.preparation import NotReadyError, make_demo
@@ -25,8 +26,7 @@ from salt_anvil.core.starting_points import starting_points
 from salt_anvil.demo.install import NAME
 from salt_anvil.files.errors import FileError
 from salt_anvil.files.read import markers
-from salt_anvil.files.view import LaneView
-from salt_anvil.jobs.printing import PrintOptions
+from salt_anvil.jobs.print_worker import PrintOptions
 from salt_anvil.live.messages import Frame
 from salt_anvil.store.sessions import Revision
 
@@ -216,7 +216,7 @@ def get_picture(
     session_id: Number, strip: str, begin: Frame, end: Frame,
     columns: Annotated[int, Query(ge=1, le=4000)], hub: TheHub, at: str = "chain",
 ) -> Response:  # fmt: skip
-    """Return the time strip's columns, packed (see files.view.Picture.to_bytes)."""
+    """Return the time strip's columns, packed (see analysis.pictures.Picture.to_bytes)."""
     _, viewer = hub.viewer(session_id)
     picture = viewer.picture(strip, at, begin, max(end, begin + 1), columns, hub.media)
     return Response(picture.to_bytes(), media_type="application/octet-stream")

@@ -1,9 +1,10 @@
 """What helper processes are forked from: every module of theirs imported, every kernel loaded."""
 
-from salt_anvil import _kernel_cache
-from salt_anvil.jobs import analysis, printing  # noqa: F401 - to have them in memory
-from salt_anvil.live import engine  # noqa: F401
-from salt_anvil.warm import compile_kernels
+import salt_anvil.analysis.worker
+import salt_anvil.jobs.print_worker
+import salt_anvil.live.worker  # noqa: F401 - all three to have them in memory
+from salt_anvil.kernels import cache
+from salt_anvil.kernels.compile import compile_kernels
 
-if _kernel_cache.is_compiled():
+if cache.is_compiled():
     compile_kernels()

@@ -11,7 +11,7 @@ import numpy as np
 import xxhash
 from numpy.typing import NDArray
 
-from salt_anvil.core.dsp.gate import BLOCK
+from salt_anvil.core.audio import BLOCK
 from salt_anvil.files.errors import DamagedError, FileError
 
 Rows = NDArray[np.float32]

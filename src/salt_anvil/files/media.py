@@ -16,7 +16,7 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from salt_anvil.core.dsp.gate import BLOCK, Sound
+from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.files.checked import CheckedSound, CheckedWriter, sums_path
 from salt_anvil.files.errors import DamagedError, FileError
 from salt_anvil.files.read import SoundReader

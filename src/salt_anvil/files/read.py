@@ -9,7 +9,7 @@ from types import TracebackType
 import numpy as np
 import soundfile
 
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.audio import Sound
 from salt_anvil.files.errors import FileError
 
 FORMATS = {"WAV", "WAVEX", "RF64", "FLAC", "AIFF", "OGG", "MP3", "MPEG"}

@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 import soxr
 
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.audio import Sound
 from salt_anvil.files.read import SoundReader
 
 CHUNK = 16384

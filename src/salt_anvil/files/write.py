@@ -9,8 +9,8 @@ from typing import Literal, get_args
 import numpy as np
 import soundfile
 
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.delivery.dither import quantised
-from salt_anvil.core.dsp.gate import Sound
 from salt_anvil.files.errors import FileError
 
 PrintFormat = Literal["wav-16", "wav-24", "wav-32f", "flac-16", "flac-24"]

@@ -9,10 +9,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from salt_anvil.core.audio import BLOCK, GRID, Sound
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
-from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.edits import Edit, apply_edits
 from salt_anvil.core.engine.mixer import (
     CHECKPOINT,
@@ -37,8 +36,9 @@ from salt_anvil.core.measure.reduction import (
 from salt_anvil.core.measure.rows import TRUE_PEAK, K, RowMeter
 from salt_anvil.core.measure.spectrum import Spectrum, correlation
 from salt_anvil.core.session import Session, Stage, branches
+from salt_anvil.core.state import State
 from salt_anvil.files.media import extremes
-from salt_anvil.files.render import roll_blocks
+from salt_anvil.jobs.render import roll_blocks
 from salt_anvil.live.ahead import TimeAhead
 from salt_anvil.live.messages import BlockReport, Listen, StageMeter, Transport
 

@@ -6,9 +6,9 @@ What there is to check against are the course itself and straight lines.
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp.gate import GRID, RAMP
-from salt_anvil.core.dsp.motion import Motion
-from salt_anvil.core.dsp.state import State
+from salt_anvil.core.audio import GRID, RAMP
+from salt_anvil.core.dsp.automation_ramp import Motion
+from salt_anvil.core.state import State
 
 
 def straight(slope: float, start: float = 0.0):

@@ -8,8 +8,8 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import oversample as o
-from salt_anvil.core.dsp.gate import Sound
 from tests.conftest import noise
 
 RATE = 48000

@@ -4,14 +4,14 @@ import numpy as np
 import pytest
 from scipy import signal
 
+from salt_anvil.core.audio import RAMP, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.control_ramp import Glide
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.dsp.gate import RAMP, as_block, without_nonfinite
 from salt_anvil.core.dsp.note import note_ms
-from salt_anvil.core.dsp.ramp import Glide
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.errors import SoundError
+from salt_anvil.core.state import State
 from tests.conftest import noise
 
 

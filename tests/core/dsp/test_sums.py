@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp.sums import TOGETHER, sum_into
+from salt_anvil.core.dsp.fir import TOGETHER, sum_into
 from tests.conftest import noise
 
 

@@ -5,7 +5,7 @@ import pytest
 
 from salt_anvil.core.dsp import crossover
 from salt_anvil.core.dsp.blend import Blend
-from salt_anvil.core.engine.drawing import bus_picture, split_picture
+from salt_anvil.core.measure.split_curves import bus_picture, split_picture
 from salt_anvil.core.session import Split, Strip, checked
 
 RATE = 48000

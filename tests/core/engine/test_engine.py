@@ -3,8 +3,7 @@
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp.gate import BLOCK
-from salt_anvil.core.dsp.state import State
+from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStage, SetStrip
 from salt_anvil.core.engine.fader import gains_course, tree_sum
 from salt_anvil.core.engine.fifo import Cells, Fifo
@@ -15,7 +14,8 @@ from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError, RoutingError
 from salt_anvil.core.processors import Context
 from salt_anvil.core.session import Session, checked
-from salt_anvil.files.render import blocks
+from salt_anvil.core.state import State
+from salt_anvil.jobs.render import blocks
 from tests.conftest import noise, sine
 from tests.core.processors.test_contract import run, stage
 from tests.sessions import FRAMES, SOUNDS, small_session, source

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from salt_anvil.core.dsp.oversample import LATENCY
-from salt_anvil.core.engine.lanes import (
+from salt_anvil.core.engine.automation import (
     Lane,
     Scale,
     lanes_of,

@@ -5,8 +5,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp.gate import BLOCK
-from salt_anvil.core.engine.lanes import Lane, lanes_of, moved, scale_of
+from salt_anvil.core.audio import BLOCK
+from salt_anvil.core.engine.automation import Lane, lanes_of, moved, scale_of
 from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.errors import CoreError, SettingError

@@ -10,7 +10,7 @@ import pytest
 from scipy.integrate import quad
 
 from salt_anvil.core.dsp import oversample as o
-from salt_anvil.core.dsp.clipping import taken, taken_integral
+from salt_anvil.core.dsp.clip import taken, taken_integral
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.processors import Context

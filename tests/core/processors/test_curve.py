@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.interpolate import PchipInterpolator
 
-from salt_anvil.core.dsp.shaping import tabulate
+from salt_anvil.core.dsp.transfer_curve import tabulate
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context

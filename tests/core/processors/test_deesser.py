@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from scipy import signal as scipy_signal
 
-from salt_anvil.core.dsp.essing import half_length, ranges, response_db
+from salt_anvil.core.dsp.sibilance import half_length, ranges, response_db
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.processors import Context
 from tests.conftest import RATES, noise, sine

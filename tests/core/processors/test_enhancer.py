@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp import enhancing as e
+from salt_anvil.core.dsp import harmonic_generator as e
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError

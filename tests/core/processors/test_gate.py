@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp import gating as g
+from salt_anvil.core.dsp import noise_gate as g
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.processors import Context
 from tests.conftest import constant, noise, sine

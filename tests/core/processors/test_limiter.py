@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from scipy.signal import resample
 
-from salt_anvil.core.dsp.limiting import PHASES, TAPS, interpolator, maxima_into, mean_into
+from salt_anvil.core.dsp.lookahead_limiter import PHASES, TAPS, interpolator, maxima_into, mean_into
 from salt_anvil.core.dsp.oversample import LATENCY
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.truepeak import EDGE, true_peak

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from salt_anvil.core.dsp import rooming as r
+from salt_anvil.core.dsp import feedback_delay_network as r
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.processors import Context, processor
 from tests.conftest import RATES, noise

@@ -7,7 +7,7 @@ import pytest
 from scipy.integrate import quad
 
 from salt_anvil.core.dsp import oversample as o
-from salt_anvil.core.dsp.saturation import bend, bend_integral
+from salt_anvil.core.dsp.waveshaper import bend, bend_integral
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.processors import Context

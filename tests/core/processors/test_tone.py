@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from salt_anvil.core.dsp import toning
+from salt_anvil.core.dsp import equaliser as toning
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context, processor

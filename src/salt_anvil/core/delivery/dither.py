@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.audio import Sound
 
 SEED = 0x5A17A4F1
 _WORDS = 4

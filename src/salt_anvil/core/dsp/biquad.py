@@ -6,7 +6,7 @@ from functools import lru_cache
 import numpy as np
 from numba import njit
 
-from salt_anvil.core.dsp.gate import TINY, Sound
+from salt_anvil.core.audio import TINY, Sound
 
 BUTTERWORTH_Q = math.sqrt(0.5)
 

@@ -12,9 +12,9 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from salt_anvil.core.audio import BLOCK, Sound, by_blocks
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.gate import BLOCK, Sound, by_blocks
-from salt_anvil.core.dsp.state import State
+from salt_anvil.core.state import State
 
 BUTTERWORTH = {24: (math.sqrt(0.5),), 48: (0.541196100146197, 1.306562964876377)}
 """Slope of the pair in dB per octave to the Q of the sections of one Butterworth filter."""

@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from salt_anvil.core.dsp.gate import FLOOR_AMPLITUDE, Sound
+from salt_anvil.core.audio import FLOOR_AMPLITUDE, Sound
 
 SILENCE_DB = -300.0
 """The level of digital silence; amplitude 1e-15."""

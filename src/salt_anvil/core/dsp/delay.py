@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.audio import Sound
 
 
 def delayed(block: Sound, past: Sound) -> Sound:

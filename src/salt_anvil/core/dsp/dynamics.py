@@ -13,8 +13,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, exp2_into, log2_into
-from salt_anvil.core.dsp.gate import FLOOR_AMPLITUDE, GRID, TINY, Sound
 
 # Columns of the control vector of `reduce_into`.
 THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, HOLD, RMS, MOST, LINK, RESTORE, RESTORE_RATE = range(11)

@@ -16,10 +16,10 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from salt_anvil.core.dsp.gate import Sound
-from salt_anvil.core.dsp.ramp import Vector
-from salt_anvil.core.dsp.state import State
-from salt_anvil.core.dsp.sums import sum_into
+from salt_anvil.core.audio import Sound
+from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.fir import sum_into
+from salt_anvil.core.state import State
 
 FACTORS = {"plain": 1, "good": 2, "high": 4, "best": 8}
 UP = DOWN = 30

@@ -4,8 +4,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from salt_anvil.core.edits.base import rebuilt
-from salt_anvil.core.edits.moving import (
+from salt_anvil.core.edits.automation import (
     AddLever,
     RemoveLever,
     SetInSection,
@@ -13,6 +12,7 @@ from salt_anvil.core.edits.moving import (
     SetLever,
     WriteLane,
 )  # fmt: skip
+from salt_anvil.core.edits.base import rebuilt
 from salt_anvil.core.edits.sections import AddSection, RemoveSection, SetSection
 from salt_anvil.core.edits.splits import (
     AddBranch,

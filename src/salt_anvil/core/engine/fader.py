@@ -4,11 +4,11 @@ import math
 
 import numpy as np
 
+from salt_anvil.core.audio import BLOCK, GRID, Sound, rounded
 from salt_anvil.core.dsp import blend
+from salt_anvil.core.dsp.automation_ramp import Course, Motion
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound, rounded
-from salt_anvil.core.dsp.motion import Course, Motion
-from salt_anvil.core.engine.lanes import still
+from salt_anvil.core.engine.automation import still
 from salt_anvil.core.engine.plan import GROUP, Route, StripPlan
 
 

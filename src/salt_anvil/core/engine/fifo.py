@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.audio import Sound
 
 AHEAD = 4
 """A new buffer has room for so many puts of the size of the one that needed it."""

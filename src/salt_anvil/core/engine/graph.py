@@ -6,7 +6,7 @@ from itertools import islice, product
 from typing import Literal
 
 from salt_anvil.core.dsp.crossover import linear_half
-from salt_anvil.core.engine.lanes import NONE, Lanes, latency_of
+from salt_anvil.core.engine.automation import NONE, Lanes, latency_of
 from salt_anvil.core.errors import RoutingError, SettingError
 from salt_anvil.core.processors import Context, processor
 from salt_anvil.core.session import Element, Split, Stage, Strip

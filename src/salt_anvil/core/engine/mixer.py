@@ -6,9 +6,8 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from salt_anvil.core.dsp.gate import BLOCK, Sound
-from salt_anvil.core.dsp.motion import Motion
-from salt_anvil.core.dsp.state import State
+from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.dsp.automation_ramp import Motion
 from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum, tree_sum
 from salt_anvil.core.engine.graph import Outside
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
@@ -20,6 +19,7 @@ from salt_anvil.core.engine.strip import (
     trim_of,
     trimmed,
 )  # fmt: skip
+from salt_anvil.core.state import State
 
 CHECKPOINT = 64
 """Blocks between two checkpoints of a strip (65,536 frames)."""

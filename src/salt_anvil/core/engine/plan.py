@@ -6,10 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
+from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp.blend import Blend
-from salt_anvil.core.dsp.gate import BLOCK
+from salt_anvil.core.engine.automation import NONE, Lane, Lanes, lanes_of
 from salt_anvil.core.engine.graph import Graph, Locate, Node, compile_chain
-from salt_anvil.core.engine.lanes import NONE, Lane, Lanes, lanes_of
 from salt_anvil.core.errors import MissingError, RoutingError
 from salt_anvil.core.processors import Context
 from salt_anvil.core.session import (

@@ -4,17 +4,17 @@ from typing import Any
 
 import numpy as np
 
+from salt_anvil.core.audio import GRID, RAMP, Sound
 from salt_anvil.core.dsp import blend, crossover
+from salt_anvil.core.dsp.automation_ramp import Course, Motion
+from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.gate import GRID, RAMP, Sound
-from salt_anvil.core.dsp.motion import Course, Motion
-from salt_anvil.core.dsp.ramp import Ramp
-from salt_anvil.core.dsp.state import State
+from salt_anvil.core.engine.automation import NONE, still
 from salt_anvil.core.engine.graph import Node
-from salt_anvil.core.engine.lanes import NONE, still
 from salt_anvil.core.engine.unit import mix_course
 from salt_anvil.core.processors import Context
 from salt_anvil.core.session import Join, Split
+from salt_anvil.core.state import State
 
 AllLanes = dict[str, dict[str, Any]]
 

@@ -6,18 +6,18 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block, rounded, without_nonfinite
+from salt_anvil.core.dsp.automation_ramp import Course, Motion
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound, as_block, rounded, without_nonfinite
-from salt_anvil.core.dsp.motion import Course, Motion
-from salt_anvil.core.dsp.state import State
+from salt_anvil.core.engine.automation import Lanes, still
 from salt_anvil.core.engine.fifo import Cells, Fifo
 from salt_anvil.core.engine.graph import INPUT, Node, Outside, Wire
-from salt_anvil.core.engine.lanes import Lanes, still
 from salt_anvil.core.engine.plan import StripPlan
 from salt_anvil.core.engine.splits import Division, Joining, of_node
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.session import Stage, Strip
+from salt_anvil.core.state import State
 
 CELLS = BLOCK // GRID
 ROLL = 16

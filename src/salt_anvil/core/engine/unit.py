@@ -5,18 +5,18 @@ from typing import NamedTuple
 
 import numpy as np
 
+from salt_anvil.core.audio import GRID, RAMP, Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.automation_ramp import Course, Motion
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.delay import delayed, keep
-from salt_anvil.core.dsp.gate import GRID, RAMP, Sound, as_block, without_nonfinite
-from salt_anvil.core.dsp.motion import Course, Motion
-from salt_anvil.core.dsp.ramp import Vector
-from salt_anvil.core.dsp.state import State
-from salt_anvil.core.engine.lanes import NONE, Lanes, latency_of, still, widest
+from salt_anvil.core.engine.automation import NONE, Lanes, latency_of, still, widest
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context, Report, processor
 from salt_anvil.core.processors.base import changes
 from salt_anvil.core.processors.parts import range_sections
 from salt_anvil.core.session import Split, Stage
+from salt_anvil.core.state import State
 
 
 class Passed(NamedTuple):

@@ -4,8 +4,8 @@ from typing import Literal
 
 import numpy as np
 
-from salt_anvil.core.dsp.gate import BLOCK, Sound
-from salt_anvil.core.dsp.ramp import Vector
+from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.engine.plan import StripPlan
 from salt_anvil.core.engine.strip import StripRunner
 from salt_anvil.core.errors import SettingError

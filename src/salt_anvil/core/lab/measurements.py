@@ -8,8 +8,8 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import Field
 
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.ramp import Vector
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.lab.device import Channel, Device
 from salt_anvil.core.lab.result import Figure, Plot, Result, Trace, beside

@@ -2,9 +2,9 @@
 
 import numpy as np
 
+from salt_anvil.core.audio import Sound, as_block
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.blend import Blend
-from salt_anvil.core.dsp.gate import Sound, as_block
 from salt_anvil.core.measure import loudness
 from salt_anvil.core.measure.rows import hop
 

@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from salt_anvil.core.dsp.gate import GRID
+from salt_anvil.core.audio import GRID
 
 RISE_DB = 1.0
 BEFORE_MS, AFTER_MS = 20.0, 480.0

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from salt_anvil.core.dsp.gate import GRID, Sound
+from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.measure.loudness import SILENT
 from salt_anvil.core.measure.reduction import ReductionFigures, reduction_figures
 from salt_anvil.core.measure.rows import Figures, K, Rows, figures, hop

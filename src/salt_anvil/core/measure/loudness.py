@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.audio import Sound
 
 # BS.1770-4, tables 1 and 2: coefficients at 48 kHz (typed from memory, checked in the tests
 # against the levels that the recommendation states and against two other meters).

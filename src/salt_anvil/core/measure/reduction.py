@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.processors import Context, processor
 from salt_anvil.core.session import Element, Split, Stage, branches, elements
 

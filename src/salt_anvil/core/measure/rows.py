@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from salt_anvil.core.audio import Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.gate import Sound, as_block, without_nonfinite
 from salt_anvil.core.measure import loudness
 from salt_anvil.core.measure.truepeak import EDGE, interpolated_peak
 

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import rfft
 
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.audio import Sound
 
 LOW_HZ, PER_OCTAVE, STEPS = 20.0, 12, 120
 FLOOR_DB = -120.0

@@ -3,7 +3,7 @@
 import numpy as np
 from numba import njit
 
-from salt_anvil.core.dsp.gate import Sound
+from salt_anvil.core.audio import Sound
 
 PHASES = 8
 TAPS = 32

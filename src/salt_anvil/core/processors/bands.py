@@ -6,11 +6,11 @@ from typing import Any, Literal
 
 import numpy as np
 
-from salt_anvil.core.dsp import toning as t
-from salt_anvil.core.dsp.gate import Sound
-from salt_anvil.core.dsp.ramp import Vector
-from salt_anvil.core.dsp.state import State
+from salt_anvil.core.audio import Sound
+from salt_anvil.core.dsp import equaliser as t
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.processors.base import Params, choice, number
+from salt_anvil.core.state import State
 
 Type = Literal["low-cut", "high-cut", "low-shelf", "high-shelf", "bell", "notch"]
 CUTS = ("low-cut", "high-cut")

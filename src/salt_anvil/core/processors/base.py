@@ -10,9 +10,9 @@ from annotated_types import Ge, Le
 from pydantic import BaseModel, ConfigDict, Field
 from pydantic.fields import FieldInfo
 
-from salt_anvil.core.dsp.gate import Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
+from salt_anvil.core.audio import Sound
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.state import State
 
 Scale = Literal["linear", "log", "db", "note"]
 Change = Literal["glide", "switch", "structural"]

@@ -4,13 +4,12 @@ from typing import Any, Literal
 
 import numpy as np
 
+from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp import clipping as c
+from salt_anvil.core.dsp import clip as c
 from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import to_mid_side
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 from salt_anvil.core.processors.parts import (
@@ -19,6 +18,7 @@ from salt_anvil.core.processors.parts import (
     in_range,
     range_sections,
 )
+from salt_anvil.core.state import State
 
 DRIVE, CEILING, SHAPE, OUTPUT = range(4)
 DC_HZ = 5.0

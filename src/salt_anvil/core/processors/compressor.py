@@ -4,20 +4,20 @@ from typing import Any, Literal
 
 import numpy as np
 
+from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import oversample as o
-from salt_anvil.core.dsp import saturation as s
+from salt_anvil.core.dsp import waveshaper as s
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.dsp.gate import GRID, Sound
 from salt_anvil.core.dsp.note import Note, note_ms
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 from salt_anvil.core.processors.parts import cells_of
+from salt_anvil.core.state import State
 
 MAKEUP, COLOUR, BALANCE = d.CONTROLS, d.CONTROLS + 1, d.CONTROLS + 2
 CONTROLS = d.CONTROLS + 3

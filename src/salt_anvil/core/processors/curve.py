@@ -6,12 +6,11 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import field_validator
 
+from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
-from salt_anvil.core.dsp import shaping as s
+from salt_anvil.core.dsp import transfer_curve as s
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import (
     Context,
     Params,
@@ -22,6 +21,7 @@ from salt_anvil.core.processors.base import (
     points,
 )
 from salt_anvil.core.processors.parts import cells_of
+from salt_anvil.core.state import State
 
 MAKEUP = s.CONTROLS
 

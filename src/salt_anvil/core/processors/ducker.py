@@ -4,15 +4,15 @@ from typing import Any, Literal
 
 import numpy as np
 
-from salt_anvil.core.dsp import ducking as d
+from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.dsp import duck_envelope as d
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 from salt_anvil.core.processors.parts import cells_of, wide
+from salt_anvil.core.state import State
 
 DETECT_MS = 3.0
 """Time in which the detector falls by 63 %; common practice, no source."""

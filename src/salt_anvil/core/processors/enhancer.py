@@ -5,16 +5,16 @@ from typing import Any, Literal
 
 import numpy as np
 
-from salt_anvil.core.dsp import enhancing as e
+from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.dsp import equaliser as t
+from salt_anvil.core.dsp import harmonic_generator as e
 from salt_anvil.core.dsp import oversample as o
-from salt_anvil.core.dsp import toning as t
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 from salt_anvil.core.processors.parts import check_range
+from salt_anvil.core.state import State
 
 AMOUNT = e.CONTROLS
 CORNERS = e.CONTROLS + 1

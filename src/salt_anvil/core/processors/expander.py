@@ -4,14 +4,14 @@ from typing import Any, Literal
 
 import numpy as np
 
+from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
-from salt_anvil.core.dsp import expansion as e
+from salt_anvil.core.dsp import expander_curve as e
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 from salt_anvil.core.processors.parts import cells_of
+from salt_anvil.core.state import State
 
 
 class ExpanderParams(Params):

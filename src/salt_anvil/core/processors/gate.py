@@ -4,15 +4,15 @@ from typing import Any
 
 import numpy as np
 
-from salt_anvil.core.dsp import gating as g
+from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.dsp import noise_gate as g
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
 from salt_anvil.core.processors.parts import cells_of
+from salt_anvil.core.state import State
 
 DETECT_MS = 3.0
 """Time in which the detector falls by 63 %; common practice, no source."""

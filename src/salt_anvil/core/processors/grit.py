@@ -4,12 +4,12 @@ from typing import Any
 
 import numpy as np
 
-from salt_anvil.core.dsp import crushing as c
+from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.dsp import bitcrush as c
+from salt_anvil.core.dsp.control_ramp import Glide, Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Glide, Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.state import State
 
 
 class GritParams(Params):

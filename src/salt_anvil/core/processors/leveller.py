@@ -2,13 +2,13 @@
 
 import numpy as np
 
-from salt_anvil.core.dsp import levelling as v
+from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.dsp import slow_leveller as v
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.dynamics import rate_of
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
 from salt_anvil.core.processors.parts import cells_of, wide
+from salt_anvil.core.state import State
 
 
 class LevellerParams(Params):

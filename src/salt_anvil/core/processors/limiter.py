@@ -4,17 +4,17 @@ from typing import Literal
 
 import numpy as np
 
-from salt_anvil.core.dsp import clipping as c
-from salt_anvil.core.dsp import limiting as w
+from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.dsp import clip as c
+from salt_anvil.core.dsp import lookahead_limiter as w
 from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 from salt_anvil.core.processors.parts import cells_of, gained
+from salt_anvil.core.state import State
 
 STEADY = 8
 """Frames on both sides of a peak over which the gain stands, so that the interpolation of the

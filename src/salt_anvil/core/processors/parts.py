@@ -4,10 +4,10 @@ from functools import lru_cache
 
 import numpy as np
 
+from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp
 from salt_anvil.core.errors import SettingError
 
 

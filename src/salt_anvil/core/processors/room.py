@@ -5,12 +5,12 @@ from typing import Any
 
 import numpy as np
 
-from salt_anvil.core.dsp import rooming as r
-from salt_anvil.core.dsp import toning as t
-from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound
-from salt_anvil.core.dsp.ramp import Glide, Ramp, Vector
-from salt_anvil.core.dsp.state import State
+from salt_anvil.core.audio import BLOCK, GRID, Sound
+from salt_anvil.core.dsp import equaliser as t
+from salt_anvil.core.dsp import feedback_delay_network as r
+from salt_anvil.core.dsp.control_ramp import Glide, Ramp, Vector
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.state import State
 
 CUT = t.sections(t.LOW_CUT)
 LOSS_DB = 60.0

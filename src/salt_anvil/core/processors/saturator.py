@@ -4,16 +4,15 @@ from typing import Any, Literal
 
 import numpy as np
 
+from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp import equaliser as t
 from salt_anvil.core.dsp import oversample as o
-from salt_anvil.core.dsp import saturation as s
-from salt_anvil.core.dsp import toning as t
+from salt_anvil.core.dsp import waveshaper as s
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.measure.loudness import k_weighting
 from salt_anvil.core.processors.bands import (
@@ -38,6 +37,7 @@ from salt_anvil.core.processors.base import (
     number,
 )
 from salt_anvil.core.processors.parts import gained
+from salt_anvil.core.state import State
 
 DRIVE, ODD, LEAN, OUTPUT, LINK, MATCH, EMPHASIS = range(7)
 MOST_BANDS = 3

@@ -7,10 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
-from salt_anvil.core.dsp import toning as t
-from salt_anvil.core.dsp.gate import BLOCK, GRID, Sound, by_blocks
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
+from salt_anvil.core.audio import BLOCK, GRID, Sound, by_blocks
+from salt_anvil.core.dsp import equaliser as t
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.processors.bands import (
     Band,
     Bands,
@@ -24,6 +23,7 @@ from salt_anvil.core.processors.bands import (
 )
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, bands, choice
 from salt_anvil.core.processors.parts import cells_of, wide
+from salt_anvil.core.state import State
 
 MOST = 12
 

@@ -4,13 +4,13 @@ from typing import Any, Literal
 
 import numpy as np
 
-from salt_anvil.core.dsp import transients as t
+from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.dsp import transient_split as t
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
 from salt_anvil.core.processors.parts import cells_of, check_range, in_range, range_sections
+from salt_anvil.core.state import State
 
 RISE_MS, FALL_MS, CALM_MS = 0.3, 15.0, 0.5
 """Times of the level that is listened to, and of the gain; common practice, no source."""

@@ -5,11 +5,10 @@ from typing import Any
 
 import numpy as np
 
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.gate import Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
@@ -19,6 +18,7 @@ from salt_anvil.core.processors.base import (
     choice,
     number,
 )
+from salt_anvil.core.state import State
 
 DC_CORNER_HZ = 5.0
 

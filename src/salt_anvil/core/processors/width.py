@@ -4,13 +4,13 @@ from functools import lru_cache
 
 import numpy as np
 
+from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.crossover import BUTTERWORTH
-from salt_anvil.core.dsp.gate import GRID, Sound
-from salt_anvil.core.dsp.ramp import Ramp, Vector
-from salt_anvil.core.dsp.state import State
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.state import State
 
 SPREAD_FROM_HZ = 250.0
 SPREAD_HZ = (350.0, 700.0, 1300.0, 2600.0, 5200.0, 9500.0)

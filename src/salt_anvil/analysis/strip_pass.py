@@ -1,0 +1,244 @@
+"""Strip by strip through the song: sound, pictures, figures, checkpoints into the cache."""
+
+from collections.abc import Callable
+from typing import BinaryIO, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from salt_anvil.analysis.cache import Meta, StripCache
+from salt_anvil.analysis.cached_strips import Freezer, point_file
+from salt_anvil.core.audio import BLOCK, GRID, Sound
+from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.engine.fingerprint import fingerprint
+from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Source
+from salt_anvil.core.engine.plan import Held, Plan, StripPlan, make_plan
+from salt_anvil.core.engine.strip import StripBlock
+from salt_anvil.core.measure.joins import hold_joins
+from salt_anvil.core.measure.rows import RowMeter
+from salt_anvil.core.session import Session
+from salt_anvil.files.checked import CheckedWriter
+from salt_anvil.files.errors import DamagedError
+from salt_anvil.files.media import extremes
+
+Tell = Callable[[str, int, int], bool]
+"""Told strip, frames done and frames; returns False to stop."""
+
+
+class Stopped(Exception):
+    """The analysis was told to stop."""
+
+
+def analyse(
+    session: Session, code: str, source: Source, cache: StripCache, first: str | None, tell: Tell,
+    measured: Callable[[], None] = lambda: None,
+) -> None:  # fmt: skip
+    """Fill the cache for every strip of a session, `first` and what it needs before the others.
+
+    measured: called when steady joins were measured, before the strips' turn.
+
+    Raises:
+        Stopped: `tell` said so; what was complete stays.
+    """
+    mended(cache, lambda: _analyse(session, code, source, cache, first, tell, measured))
+
+
+T = TypeVar("T")
+MENDS = 64
+"""So many damaged entries are dropped in one go before something else must be wrong."""
+
+
+def mended(cache: StripCache, work: Callable[[], T]) -> T:
+    """Do work that reads the cache; what it finds damaged is dropped, and it begins again."""
+    for _ in range(MENDS):
+        try:
+            return work()
+        except DamagedError as error:
+            cache.drop(error.where)
+    return work()
+
+
+def _analyse(
+    session: Session, code: str, source: Source, cache: StripCache, first: str | None, tell: Tell,
+    measured: Callable[[], None],
+) -> None:  # fmt: skip
+    freezer = Freezer(cache, code)
+    if hold(session, code, source, cache, tell):
+        measured()
+    plan = make_plan(session, observe_all=True, held=held(cache, code))
+    used = set()
+    for item in _order(plan, first):
+        mark = fingerprint(item.mark, code)
+        mine = {mark, *(fingerprint(g, code) for g in item.groups)}
+        used |= mine
+        for name in mine:
+            cache.touch(name)
+        if not cache.complete(mark, item.exports):
+            _StripAnalysis(plan, item, code, source, cache, freezer).run(tell)
+        if not tell(item.strip.id, plan.frames, plan.frames):
+            raise Stopped
+    cache.trim(used)
+
+
+def held(cache: StripCache, code: str) -> Held:
+    """Return what knows the measurements of steady joins that the cache holds."""
+    return lambda digest: cache.held(fingerprint(digest, code))
+
+
+def hold(session: Session, code: str, source: Source, cache: StripCache, tell: Tell) -> bool:
+    """Measure the steady joins that are not held yet; return whether there were any."""
+    any_measured = False
+
+    def store(digest: str, found: Blend) -> None:
+        nonlocal any_measured
+        any_measured = True
+        cache.hold(fingerprint(digest, code), found)
+
+    def patience() -> None:
+        if not tell("", 0, 1):
+            raise Stopped
+
+    freezer = Freezer(cache, code)
+    hold_joins(session, lambda: source, held(cache, code), store, freeze=freezer, tell=patience)
+    return any_measured
+
+
+def _order(plan: Plan, first: str | None) -> list[StripPlan]:
+    """Return the strips in order, those that `first` needs in front."""
+    needed: set[str] = set()
+
+    def need(name: str) -> None:
+        if name in needed:
+            return
+        needed.add(name)
+        item = plan.strip(name)
+        for other in [*(r.strip for r in item.feeds), *(o.strip for o in item.graph.outside)]:
+            need(other)
+
+    if first is not None and first in plan.marks:
+        need(first)
+    return [s for s in plan.strips if s.strip.id in needed] + [
+        s for s in plan.strips if s.strip.id not in needed
+    ]
+
+
+class _StripAnalysis:
+    """One strip's pass; writes its files as it goes, so that the front can draw them."""
+
+    def __init__(
+        self, plan: Plan, item: StripPlan, code: str, source: Source, cache: StripCache,
+        freezer: Freezer,
+    ) -> None:  # fmt: skip
+        self._plan, self._item, self._cache, self._code = plan, item, cache, code
+        self._mark = fingerprint(item.mark, code)
+        self._name = item.strip.id
+        frozen = freezer(plan)
+        frozen.pop(self._name, None)
+        self._mixer = Mixer(plan, source, tapped=True, frozen=frozen, groups=freezer.group)
+        self._points = points_of(item)
+        self._meters = {
+            point: RowMeter(plan.rate, item.graph.channels[point]) for point in self._points
+        }
+        self._files: dict[str, BinaryIO] = {}
+        self._sounds_out: dict[str, CheckedWriter] = {}
+        self._groups: dict[str, CheckedWriter] = {}
+
+    def run(self, tell: Tell) -> None:
+        """Go through the whole song."""
+        frames = self._plan.frames
+        exports = list(self._item.exports)
+        self._cache.begin(self._mark, Meta(self._item.context.channels, frames, exports))
+        blocks = -(-frames // BLOCK)
+        self._mixer.keep_group = self._keep_group
+        self._mixer.foresee(self._plan.blocks)
+        try:
+            for first in range(0, blocks, CHECKPOINT):
+                runner = self._mixer.runner(self._name)
+                self._cache.keep_state(self._mark, first, runner.checkpoint())
+                count = min(CHECKPOINT, blocks - first)
+                self._chunk([self._block() for _ in range(count)], frames - first * BLOCK)
+                self._flush(min((first + count) * BLOCK, frames - 1))
+                if not tell(self._name, (first + count) * BLOCK, frames):
+                    raise Stopped
+            for _ in range(self._plan.blocks - blocks):
+                self._sounds([self._block()])
+            for point, meter in self._meters.items():
+                self._write(f"rows-{point}.f64", meter.flush(), "<f8")
+            for sound in self._sounds_out.values():
+                sound.close()
+            for file in self._files.values():
+                file.flush()
+            self._cache.set_done(self._mark, frames)
+            for digest, group in self._groups.items():
+                group.close()
+                self._cache.set_done(fingerprint(digest, self._code), frames)
+        finally:
+            for file in self._files.values():
+                file.close()
+            for sound in (*self._sounds_out.values(), *self._groups.values()):
+                sound.close()
+
+    def _block(self) -> StripBlock:
+        return self._mixer.block((self._name,)).strips[self._name]
+
+    def _keep_group(self, digest: str, j: int, sound: Sound) -> None:
+        if digest not in self._item.groups:
+            return
+        mark = fingerprint(digest, self._code)
+        if digest not in self._groups:
+            self._cache.begin(mark, Meta(2, self._plan.frames, []))
+            self._groups[digest] = CheckedWriter(self._cache.path(mark, "out.f32"), 2)
+        self._groups[digest].write(sound)
+
+    def _chunk(self, blocks: list[StripBlock], left: int) -> None:
+        for point, (tap, side) in self._points.items():
+            sound = np.concatenate([b.taps[tap][side] for b in blocks])
+            self._write(f"peaks-{point}.f32", extremes(sound, GRID), "<f4")
+            power = np.square(sound).mean(axis=1).reshape(-1, GRID).mean(axis=1)
+            self._write(f"power-{point}.f32", power, "<f4")
+            self._write(f"rows-{point}.f64", self._meters[point].feed(sound[:left]), "<f8")
+        most = np.zeros(len(blocks))
+        on = {s.id for s in self._item.stages if s.on}
+        for stage in blocks[0].cells:
+            for name in blocks[0].cells[stage]:
+                cells = np.concatenate([b.cells[stage][name] for b in blocks])
+                self._write(f"cells-{stage}-{name}.f32", cells, "<f4")
+                if name == "reduction_db" and stage in on:
+                    most = np.maximum(most, cells.max(axis=1).reshape(len(blocks), -1).max(axis=1))
+        out = self._sounds(blocks)
+        peaks = np.abs(out).reshape(len(blocks), BLOCK, -1).max(axis=1)
+        self._write("meters.f32", np.column_stack([peaks[:, 0], peaks[:, -1], most]), "<f4")
+
+    def _sounds(self, blocks: list[StripBlock]) -> Sound:
+        """Write what other strips read, also behind the end of the song."""
+        out = np.concatenate([b.out for b in blocks])
+        self._write_sound("out.f32", out)
+        for name in self._item.exports:
+            sounds = np.concatenate([b.points[name] for b in blocks])
+            self._write_sound(f"{point_file(name)}.f32", sounds)
+        return out
+
+    def _write_sound(self, name: str, sound: Sound) -> None:
+        if name not in self._sounds_out:
+            path = self._cache.path(self._mark, name)
+            self._sounds_out[name] = CheckedWriter(path, sound.shape[1])
+        self._sounds_out[name].write(sound)
+
+    def _write(self, name: str, rows: NDArray[np.floating], kind: str) -> None:
+        if name not in self._files:
+            self._files[name] = self._cache.path(self._mark, name).open("wb")
+        self._files[name].write(rows.astype(kind).tobytes())
+
+    def _flush(self, done: int) -> None:
+        for file in self._files.values():
+            file.flush()
+        self._cache.set_done(self._mark, done)
+
+
+def points_of(item: StripPlan) -> dict[str, tuple[str, int]]:
+    """Return the places of a chain that are drawn and measured: buffer to tap and its side."""
+    found: dict[str, tuple[str, int]] = {}
+    for name, tap in item.graph.taps.items():
+        for side, wire in enumerate(tap.wires):
+            found.setdefault(wire.source, (name, side))
+    return found

@@ -1,0 +1,86 @@
+"""The analysis process: one plan at a time, the newest first, the newest of each session."""
+
+import logging
+import os
+import time
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any
+
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.strip_pass import Stopped, analyse
+from salt_anvil.core.errors import CoreError
+from salt_anvil.core.session import Session, checked
+from salt_anvil.files.errors import FileError
+from salt_anvil.files.media import MediaFolder
+from salt_anvil.kernels.cache import sources_digest
+
+logger = logging.getLogger(__name__)
+TELL_S = 0.25
+"""How often progress is told."""
+HELD = "held"
+"""Told as the strip when steady joins were measured: plans made before are out of date."""
+Wish = tuple[int, Any, str | None]
+
+
+def run_analysis(pipe: Connection, data: Path) -> None:
+    """Analyse what is asked for until the server is gone. The target of the process.
+
+    In: (session id, model, strip to begin with). Out: (session id, strip, done, frames).
+    """
+    os.nice(19)
+    analysis = _Analysis(pipe, data)
+    while True:
+        try:
+            analysis.turn()
+        except (EOFError, BrokenPipeError, ConnectionResetError):
+            return
+
+
+class _Analysis:
+    """Carries wishes out; leaves off when a newer one comes, and takes it up again later."""
+
+    def __init__(self, pipe: Connection, data: Path) -> None:
+        self._pipe = pipe
+        self._source = MediaFolder(data / "media").source()
+        self._cache = StripCache(data / "cache")
+        self._code = sources_digest()
+        self._told = 0.0
+        self._waiting: dict[int, Wish] = {}
+
+    def turn(self) -> None:
+        """Take what has come in, then carry out the newest wish."""
+        while self._pipe.poll(0 if self._waiting else 0.5):
+            wish = self._pipe.recv()
+            self._waiting.pop(wish[0], None)
+            self._waiting[wish[0]] = wish
+        if self._waiting:
+            session_id, wish = self._waiting.popitem()
+            if not self._carry_out(wish):
+                self._waiting = {session_id: wish, **self._waiting}
+
+    def _carry_out(self, wish: Wish) -> bool:
+        """Return False if it was left off for another."""
+        session_id, model, first = wish
+
+        def tell(strip: str, done: int, frames: int) -> bool:
+            if strip and (done >= frames or time.monotonic() - self._told > TELL_S):
+                self._told = time.monotonic()
+                self._pipe.send((session_id, strip, done, frames))
+            return not self._pipe.poll(0)
+
+        try:
+            session = checked(Session, model)
+            analyse(
+                session, self._code, self._source, self._cache, first, tell,
+                measured=lambda: self._pipe.send((session_id, HELD, 1, 1)),
+            )  # fmt: skip
+        except Stopped:
+            return False
+        except BrokenPipeError:
+            raise
+        except (CoreError, FileError, OSError):
+            pass  # the engine runs the same plan and tells the tab
+        except Exception:
+            logger.exception("a session could not be analysed")
+        return True

@@ -1,0 +1,49 @@
+"""Fewer bits and fewer samples, on purpose."""
+
+import math
+
+from numba import njit
+
+from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.dsp.control_ramp import Vector
+
+# Columns of the control vector; the share of the rate is that of kept samples.
+BITS, SHARE, SMOOTH = range(3)
+# Rows of the state, one column a lane: what is held, what was held before.
+HELD, BEFORE = range(2)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def crush_into(
+    out: Sound, sound: Sound, start: int, value: Vector, step: Vector, state: Sound, phase: Vector
+) -> None:
+    """Fill out (frames, lanes) with the sound at fewer bits, held at a lower rate.
+
+    value, step: (grid points, 3); start: timeline frame of sound[0]. state: (2, lanes); phase:
+    (1,), where between two kept samples the sound stands; both changed. SMOOTH 0 holds steps, 1
+    draws lines between the kept samples (one of them late).
+    """
+    frames, lanes = sound.shape
+    at, k, offset = 0, 0, start % GRID
+    place = phase[0]
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        for i in range(at, at + n):
+            j = offset + i - at
+            levels = 2.0 ** (value[k, BITS] + step[k, BITS] * j - 1.0)
+            place += value[k, SHARE] + step[k, SHARE] * j
+            smooth = value[k, SMOOTH] + step[k, SMOOTH] * j
+            keep = place >= 1.0
+            if keep:
+                place -= math.floor(place)
+            for lane in range(lanes):
+                if keep:
+                    state[BEFORE, lane] = state[HELD, lane]
+                    state[HELD, lane] = math.floor(sound[i, lane] * levels + 0.5) / levels
+                held = state[HELD, lane]
+                line = state[BEFORE, lane] + min(place, 1.0) * (held - state[BEFORE, lane])
+                out[i, lane] = held + smooth * (line - held)
+        at += n
+        offset = 0
+        k += 1
+    phase[0] = place

@@ -1,0 +1,104 @@
+"""Controls over time: values on the 64-frame grid of the timeline, straight lines in between."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from salt_anvil.core.audio import GRID, RAMP, Sound
+
+Vector = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Ramp:
+    """Control values of one block: `value[k] + step[k] * frames` since grid point k.
+
+    value, step: (points, controls); point 0 is the grid point at or before the block's start.
+    still: known to stand at value[0] all along.
+    """
+
+    value: Vector
+    step: Vector
+    still: bool = False
+    _columns: dict[int, tuple[Vector, Vector]] = field(default_factory=dict, compare=False)
+
+    def column(self, index: int) -> tuple[Vector, Vector]:
+        """Return one control's values and steps as kernels take them."""
+        found = self._columns.get(index)
+        if found is None:
+            found = self.value[:, index].copy(), self.step[:, index].copy()
+            self._columns[index] = found
+        return found
+
+    def frames(self, index: int, start: int, count: int) -> Sound:
+        """Return one control for every frame from a timeline frame on, (count, 1).
+
+        One value for all, (1, 1), where it is known to stand.
+        """
+        if self.still:
+            return self.value[:1, index : index + 1]
+        at = np.arange(count) + start % GRID
+        k = at // GRID
+        values: Sound = self.value[k, index] + self.step[k, index] * (at % GRID)
+        return values[:, None]
+
+
+class Glide:
+    """Carries a vector of controls from where it stands to a target, over RAMP frames.
+
+    A glide starts at the next grid point and is a straight line per sample, so that a moved
+    control makes no click. The vector is in the domain of the kernel (dB, coefficients).
+    """
+
+    def __init__(self, vector: Vector) -> None:
+        self.value = vector.astype(np.float64)
+        self.target = self.value
+        self.step = np.zeros_like(self.value)
+        self.left = 0
+        self.moving = False
+        self._still = self._standing()
+
+    def _standing(self) -> Ramp:
+        value = np.repeat(self.value[None, :], 1 + RAMP // GRID, axis=0)
+        return Ramp(value, np.zeros_like(value), still=True)
+
+    def clone(self) -> "Glide":
+        """Return an independent glide at the same place."""
+        other = Glide(self.value)
+        other.target, other.step = self.target, self.step
+        other.left, other.moving = self.left, self.moving
+        return other
+
+    def to(self, vector: Vector) -> None:
+        """Set a new target; a glide in progress bends towards it."""
+        if not np.array_equal(vector, self.target):
+            self.target = vector.astype(np.float64)
+            self.left = RAMP // GRID
+            self.moving = True
+
+    def over(self, start: int, frames: int) -> Ramp:
+        """Return the ramp of the frames [start, start + frames) and move on."""
+        first = start // GRID
+        points = (start + frames - 1) // GRID - first + 1
+        if not self.moving and points <= len(self._still.value):
+            return self._still
+        value = np.empty((points, len(self.value)))
+        step = np.empty_like(value)
+        for k in range(points):
+            if (first + k) * GRID >= start:
+                self._enter_segment()
+            value[k], step[k] = self.value, self.step
+        return Ramp(value, step)
+
+    def _enter_segment(self) -> None:
+        if not self.moving:
+            return
+        self.value = self.value + self.step * GRID
+        if self.left > 0:
+            self.step = (self.target - self.value) / (self.left * GRID)
+            self.left -= 1
+            return
+        self.value, self.step = self.target, np.zeros_like(self.target)
+        self.moving = False
+        self._still = self._standing()

@@ -1,0 +1,79 @@
+"""The envelope that a hit sets off: down, hold, and back up by itself."""
+
+from numba import njit
+
+from salt_anvil.core.audio import GRID, TINY, Sound
+
+# Columns of the control vector of `duck_into`; threshold as an amplitude, times in frames.
+THRESHOLD, RETRIGGER, ATTACK, HOLD, DECAY, FALL = range(6)
+CONTROLS = 6
+# Places in the state.
+LEVEL, ARMED, SINCE, PHASE, AT, FROM = range(6)
+STATES = 6
+IDLE, DOWN, HELD, BACK = range(4)
+REARM = 0.7079457843841379
+"""A hit is over when the detector is 3 dB under the threshold."""
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def duck_into(
+    depth: Sound,
+    hits: Sound,
+    key: Sound,
+    start: int,
+    value: Sound,
+    step: Sound,
+    curved: bool,
+    state: Sound,
+) -> None:
+    """Fill depth (frames,) with the envelope, 0 to 1, and hits with 1 where one begins.
+
+    key: (frames, lanes); the louder lane counts. value, step: (grid points, CONTROLS). curved:
+    the way back slows down towards its end. state: (STATES,), changed. Every hit sets off the
+    same envelope, however loud it is; the way down starts from where the envelope stands.
+    """
+    frames, lanes = key.shape
+    at, k, offset = 0, 0, start % GRID
+    level, armed, since = state[LEVEL], state[ARMED], state[SINCE]
+    phase, where, origin = state[PHASE], state[AT], state[FROM]
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        v, s = value[k], step[k]
+        for i in range(n):
+            j = offset + i
+            x = abs(key[at + i, 0])
+            if lanes == 2:
+                x = max(x, abs(key[at + i, 1]))
+            level = max(x, level + (v[FALL] + s[FALL] * j) * (x - level))
+            threshold = v[THRESHOLD] + s[THRESHOLD] * j
+            since += 1.0
+            hits[at + i, 0] = 0.0
+            if level < threshold * REARM:
+                armed = 1.0
+            now = 0.0
+            if phase == DOWN:
+                now = origin + (1.0 - origin) * where / max(v[ATTACK] + s[ATTACK] * j, 1.0)
+            elif phase == HELD:
+                now = 1.0
+            elif phase == BACK:
+                now = 1.0 - where / max(v[DECAY] + s[DECAY] * j, 1.0)
+                if curved:
+                    now *= now
+            if armed == 1.0 and level >= threshold and since >= v[RETRIGGER] + s[RETRIGGER] * j:
+                armed, since = 0.0, 0.0
+                origin, phase, where = now, DOWN, 0.0
+                hits[at + i, 0] = 1.0
+            where += 1.0
+            if phase == DOWN and where >= v[ATTACK] + s[ATTACK] * j:
+                phase, where = HELD, 0.0
+            elif phase == HELD and where >= v[HOLD] + s[HOLD] * j:
+                phase, where = BACK, 0.0
+            elif phase == BACK and where >= v[DECAY] + s[DECAY] * j:
+                phase, where = IDLE, 0.0
+            depth[at + i] = min(max(now, 0.0), 1.0)
+        at += n
+        offset = 0
+        k += 1
+    state[LEVEL] = level if level > TINY else 0.0
+    state[ARMED], state[SINCE] = armed, min(since, 1e9)
+    state[PHASE], state[AT], state[FROM] = phase, min(where, 1e9), origin

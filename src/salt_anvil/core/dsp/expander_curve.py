@@ -1,0 +1,81 @@
+"""The static curve of an expander in front of the compressor's detectors and ballistics."""
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.dsp import dynamics as d
+
+DOWN, UP = 0, 1
+
+
+@njit(cache=True, error_model="numpy")
+def expansion(
+    level_db: float, threshold_db: float, slope: float, knee_db: float, range_db: float, way: int
+) -> float:
+    """Return the change of gain in dB: at most 0 downwards, at least 0 upwards.
+
+    Downwards, what is below the threshold falls by slope = ratio - 1 dB more for every dB;
+    upwards, what is above it rises by as much more. The knee is a parabola around the threshold.
+    """
+    beyond = level_db - threshold_db if way == UP else threshold_db - level_db
+    inside = min(max(beyond + 0.5 * knee_db, 0.0), knee_db)
+    bend = inside * inside / (2.0 * knee_db) if knee_db > 0.0 else 0.0
+    change = min(slope * (bend + max(beyond - 0.5 * knee_db, 0.0)), range_db)
+    return change if way == UP else -change
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def expand_into(
+    change: Sound,
+    heard: Sound,
+    key: Sound,
+    start: int,
+    value: Sound,
+    step: Sound,
+    flags: NDArray[np.int64],
+    state: Sound,
+) -> None:
+    """Fill change (frames, lanes) with the smoothed change of gain in dB that the key asks for.
+
+    heard: (frames, lanes), filled with the detector's level in dB. key: (frames, lanes), 1 or 2
+    lanes. start: timeline frame of key[0]. value, step: (grid points, dynamics.CONTROLS).
+    flags: detector, way. state: (dynamics.STATES, lanes), changed. Louder is attack, quieter
+    is release, both ways.
+    """
+    frames, lanes = key.shape
+    detector, way = flags[0], flags[1]
+    levels = np.empty((2, GRID))
+    exponent = np.empty(GRID)
+    carried = np.empty(d.STATES)
+    at, k, offset = 0, 0, start % GRID
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        v, s = value[k], step[k]
+        for lane in range(lanes):
+            state[d.POWER, lane] = d._levels(
+                key, lane, at, n, detector, v, s, offset, state[d.POWER, lane],
+                levels[lane], exponent,
+            )  # fmt: skip
+        if lanes == 2:
+            d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
+        for lane in range(lanes):
+            c = levels[lane]
+            for i in range(n):
+                j = offset + i
+                heard[at + i, lane] = c[i]
+                c[i] = expansion(
+                    c[i], v[d.THRESHOLD] + s[d.THRESHOLD] * j, v[d.SLOPE] + s[d.SLOPE] * j,
+                    v[d.KNEE] + s[d.KNEE] * j, v[d.MOST] + s[d.MOST] * j, way,
+                )  # fmt: skip
+            carried[:] = state[:, lane]
+            d._smooth(c, n, carried, d.DECOUPLED, False, v, s, offset)
+            for row in range(d.STATES):
+                if row != d.POWER:
+                    state[row, lane] = carried[row]
+            for i in range(n):
+                change[at + i, lane] = c[i]
+        at += n
+        offset = 0
+        k += 1

@@ -1,0 +1,339 @@
+"""The wall of a limiter: peaks between the samples, a window of maxima, release, smoothing.
+
+Reductions are whole numbers of UNIT dB (kept as float64), so that sums over windows carry no
+rounding: where nothing is over the target, the gain is exactly 1. A running maximum in front of
+a smoothing window, so that the gain arrives before the peak: common practice, no source.
+"""
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
+
+Line = NDArray[np.float32]
+
+PHASES, TAPS = 16, 32
+WAIT = TAPS // 2
+"""Frames that the interpolation looks ahead."""
+AIM_DB = -0.03
+"""Distance of the target from the ceiling: what 16 points a frame can miss at 0.45 of the rate."""
+UNIT = 2.0**-32
+"""One step of the reductions, in dB: 2.3e-10. Sums over 4096 frames of 255 dB stay below 2**53."""
+MOST_DB = 200.0
+GUARD_DB = 2e-9
+"""Added to every reduction, so that no rounding lifts a sample over the ceiling."""
+SMALLEST_DB = 1e-9
+
+# Columns of the control vector of `wall_into`; times in frames.
+TARGET, LINK, RELEASE, QUICK, LASTING, HOLD, BODY_RISE = range(7)
+CONTROLS = 7
+# Rows of the state, one column a lane.
+OUT, COUNT, BODY, LASTED = range(4)
+STATES = 4
+
+
+def interpolator() -> Sound:
+    """Return the windowed sinc (Kaiser, beta 7) at p / 16 of a frame, p = 1 to 15, (15, TAPS).
+
+    The odd phases are those of the true-peak meter, which so sees no peak that is not seen here.
+    """
+    at = np.arange(TAPS) - (WAIT - 1) - np.arange(1, PHASES)[:, None] / PHASES
+    inside = np.sqrt(np.maximum(1 - (at / (WAIT - 1 / PHASES)) ** 2, 0))
+    taps = np.sinc(at) * np.i0(7.0 * inside) / np.i0(7.0)
+    return np.ascontiguousarray(taps / taps.sum(axis=1, keepdims=True))
+
+
+def _halves() -> Line:
+    """Return the even and odd halves of phases 1 to 8, (2, 8, TAPS / 2).
+
+    Phase 16 - p is phase p mirrored, so both are the even half's value plus and minus the odd
+    half's, and the greater magnitude is the sum of the two magnitudes. In float32, whose 1e-6 dB
+    do not count here, and which is twice as fast.
+    """
+    taps = interpolator()[: PHASES // 2]
+    left, right = taps[:, :WAIT], taps[:, : WAIT - 1 : -1]
+    return (0.5 * np.stack([left + right, left - right])).astype(np.float32)
+
+
+HALVES = _halves()
+BOUND = float(np.abs(interpolator()).sum(axis=1).max())
+
+
+# Small kernels over rows of GRID values: only in this form does LLVM vectorise them.
+@njit(cache=True, error_model="numpy")
+def _fold(plus: Line, minus: Line, line: Line, t: int) -> None:
+    """Fill row t with what the taps t and TAPS - 1 - t see, added and subtracted."""
+    left, right = line[t : t + GRID], line[TAPS - 1 - t : TAPS - 1 - t + GRID]
+    total, difference = plus[t], minus[t]
+    for i in range(GRID):
+        total[i] = left[i] + right[i]
+    for i in range(GRID):
+        difference[i] = left[i] - right[i]
+
+
+@njit(cache=True, error_model="numpy")
+def _add_eight(total: Line, rows: Line, halves: Line, half: int, p: int, t: int) -> None:
+    """Add the eight rows from t on, weighted."""
+    a, b = halves[half, p, t], halves[half, p, t + 1]
+    c, d = halves[half, p, t + 2], halves[half, p, t + 3]
+    e, f = halves[half, p, t + 4], halves[half, p, t + 5]
+    g, h = halves[half, p, t + 6], halves[half, p, t + 7]
+    r0, r1, r2, r3 = rows[t], rows[t + 1], rows[t + 2], rows[t + 3]
+    r4, r5, r6, r7 = rows[t + 4], rows[t + 5], rows[t + 6], rows[t + 7]
+    for i in range(GRID):
+        total[i] += (a * r0[i] + b * r1[i] + c * r2[i] + d * r3[i]) + (
+            e * r4[i] + f * r5[i] + g * r6[i] + h * r7[i]
+        )
+
+
+@njit(cache=True, error_model="numpy")
+def _keep_greatest(most: Line, even: Line, odd: Line) -> None:
+    for i in range(GRID):
+        both = abs(even[i]) + abs(odd[i])
+        most[i] = both if both > most[i] else most[i]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def peaks_into(peaks: Sound, sound: Sound, halves: Line, least: float) -> None:
+    """Fill peaks (frames, lanes) with the greatest magnitude from each frame to the next.
+
+    sound: (frames + TAPS - 1, lanes); peaks[0] belongs to sound[WAIT - 1]. What does not exceed
+    `least` between the samples is not told, so that quiet stretches can be passed over.
+    """
+    frames, lanes = peaks.shape
+    count, wait = halves.shape[1], halves.shape[2]
+    taps = 2 * wait
+    line = np.zeros(GRID + taps, np.float32)
+    plus, minus = np.empty((2, wait, GRID), np.float32)
+    even, odd, most = np.empty((3, GRID), np.float32)
+    for lane in range(lanes):
+        for at in range(0, frames, GRID):
+            span = min(GRID, frames - at)
+            peak = 0.0
+            for i in range(span + taps - 1):
+                x = sound[at + i, lane]
+                line[i] = x
+                peak = max(peak, abs(x))
+            for i in range(span):
+                peaks[at + i, lane] = abs(sound[at + i + wait - 1, lane])
+            if peak * BOUND <= least:
+                continue
+            for t in range(wait):
+                _fold(plus, minus, line, t)
+            most[:] = 0.0
+            for p in range(count):
+                even[:] = 0.0
+                odd[:] = 0.0
+                _add_eight(even, plus, halves, 0, p, 0)
+                _add_eight(even, plus, halves, 0, p, 8)
+                _add_eight(odd, minus, halves, 1, p, 0)
+                _add_eight(odd, minus, halves, 1, p, 8)
+                _keep_greatest(most, even, odd)
+            for i in range(span):
+                if most[i] > least:
+                    peaks[at + i, lane] = max(peaks[at + i, lane], most[i])
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def needs_into(needs: Sound, peaks: Sound, start: int, value: Vector, step: Vector) -> int:
+    """Fill needs (frames, lanes) with the reduction that each peak asks for; return the count.
+
+    start: timeline frame of peaks[0]. value, step: (grid points, CONTROLS); TARGET is in dB.
+    """
+    frames, lanes = peaks.shape
+    level, exponent = np.empty(GRID), np.empty(GRID)
+    at, k, offset = 0, 0, start % GRID
+    found = 0
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        target, d_target = value[k, TARGET] + step[k, TARGET] * offset, step[k, TARGET]
+        lowest = 10.0 ** (min(target, target + d_target * n) / 20.0)
+        for lane in range(lanes):
+            most = 0.0
+            for i in range(n):
+                most = max(most, peaks[at + i, lane])
+            if most <= lowest:
+                for i in range(n):
+                    needs[at + i, lane] = 0
+                continue
+            for i in range(n):
+                level[i] = peaks[at + i, lane] + 1e-15
+            log2_into(level, exponent, n, DB_PER_OCTAVE)
+            for i in range(n):
+                over = level[i] - (target + d_target * i)
+                if over > SMALLEST_DB:
+                    needs[at + i, lane] = math.floor((min(over, MOST_DB) + GUARD_DB) / UNIT)
+                    found += 1
+                else:
+                    needs[at + i, lane] = 0
+        if lanes == 2:
+            link, d_link = value[k, LINK] + step[k, LINK] * offset, step[k, LINK]
+            for i in range(at, at + n):
+                a, b = needs[i, 0], needs[i, 1]
+                if a != b:
+                    share = link + d_link * (i - at)
+                    up = math.floor(share * abs(a - b))
+                    if a < b:
+                        needs[i, 0] = b if share == 1.0 else a + up
+                    else:
+                        needs[i, 1] = a if share == 1.0 else b + up
+        at += n
+        offset = 0
+        k += 1
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def maxima_into(maxima: Sound, values: Sound, window: int) -> None:
+    """Fill maxima[i] with the greatest of values[i : i + window], one lane.
+
+    values: len(maxima) + window - 1. After van Herk (1992): maxima from the left and from the
+    right within pieces as long as the window.
+    """
+    total = len(values)
+    left, right = np.empty_like(values), np.empty_like(values)
+    for first in range(0, total, window):
+        end = min(first + window, total)
+        most = values[first]
+        for i in range(first, end):
+            most = max(most, values[i])
+            left[i] = most
+        most = values[end - 1]
+        for i in range(end - 1, first - 1, -1):
+            most = max(most, values[i])
+            right[i] = most
+    for i in range(len(maxima)):
+        maxima[i] = max(right[i], left[i + window - 1])
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def release_into(
+    held: Sound,
+    start: int,
+    value: Vector,
+    step: Vector,
+    adaptive: bool,
+    state: Sound,
+    lane: int,
+) -> None:
+    """Replace the maxima in held (one lane) by what falls behind them with the release.
+
+    Adaptive: QUICK takes over from RELEASE as far as the reduction has not LASTED. HOLD frames
+    pass before anything is released. With BODY_RISE above 0 the release is QUICK down to a slow
+    body of the reduction, which itself falls with RELEASE.
+    """
+    out, count = state[OUT, lane], state[COUNT, lane]
+    body, lasted = state[BODY, lane], state[LASTED, lane]
+    at, k, offset = 0, 0, start % GRID
+    while at < len(held):
+        n = min(GRID - offset, len(held) - at)
+        v, s = value[k], step[k]
+        for i in range(n):
+            j = offset + i
+            wanted = held[at + i] * UNIT
+            slow = v[RELEASE] + s[RELEASE] * j
+            quick = v[QUICK] + s[QUICK] * j
+            rise = v[BODY_RISE] + s[BODY_RISE] * j
+            rate = quick if rise > 0.0 else slow
+            if adaptive and out > 0.0:
+                rate = quick + (rate - quick) * min(lasted / out, 1.0)
+            if wanted >= out:
+                out = wanted
+                count = v[HOLD] + s[HOLD] * j
+            elif count >= 1.0:
+                count -= 1.0
+            else:
+                out += rate * (wanted - out)
+                if out < SMALLEST_DB:
+                    out = 0.0
+            body += (rise if out > body else slow) * (out - body)
+            lasted = min(lasted + (v[LASTING] + s[LASTING] * j) * (out - lasted), out)
+            if body < SMALLEST_DB:
+                body = 0.0
+            whole = max(out, body) if rise > 0.0 else out
+            held[at + i] = math.ceil(whole / UNIT) if whole > 0.0 else 0
+        at += n
+        offset = 0
+        k += 1
+    state[OUT, lane], state[COUNT, lane] = out, max(count, 0.0)
+    state[BODY, lane], state[LASTED, lane] = body, lasted if lasted > SMALLEST_DB else 0.0
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def mean_into(means: Sound, values: Sound, window: int) -> None:
+    """Fill means[i] with the mean of values[i : i + window], rounded up, one lane."""
+    total = 0.0
+    for i in range(window):
+        total += values[i]
+    last = len(means) - 1
+    for i in range(len(means)):
+        means[i] = math.ceil(total / window)
+        if i < last:
+            total += values[i + window] - values[i]
+
+
+@njit(cache=True, error_model="numpy")
+def _alike(lanes: Sound) -> bool:
+    """Say whether both columns are the same."""
+    unequal = 0
+    for i in range(len(lanes)):
+        unequal += lanes[i, 0] != lanes[i, 1]
+    return unequal == 0
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def smooth_into(
+    reduction: Sound,
+    needs: Sound,
+    held: Sound,
+    steady: int,
+    window: int,
+    start: int,
+    value: Vector,
+    step: Vector,
+    adaptive: bool,
+    state: Sound,
+) -> None:
+    """Fill reduction (frames, lanes) in dB; the gain has given way before each need, and stands.
+
+    needs: the block's rows at its end, behind ahead + steady rows of the past. held: the releases
+    of the past, ahead - steady rows, moved on. window: frames over which the gain gives way, at
+    most ahead + 1 - steady. start: timeline frame of the first new row. state: (STATES, lanes).
+    """
+    frames, lanes = reduction.shape
+    full = len(held) + 1
+    wide = window + 2 * steady
+    first = full - window
+    one = (window + 1) // 2
+    two = window - one + 1
+    line = np.empty(frames + len(held))
+    held_line = np.empty(frames)
+    inner = np.empty(frames + two - 1)
+    means = np.empty(frames)
+    column = np.empty(frames + wide - 1)
+    alike = lanes == 2 and _alike(needs) and _alike(held) and _alike(state)
+    for lane in range(lanes):
+        if lane == 1 and alike:
+            reduction[:, 1] = reduction[:, 0]
+            held[:, 1] = held[:, 0]
+            state[:, 1] = state[:, 0]
+            continue
+        for i in range(len(column)):
+            column[i] = needs[len(needs) - frames - first - (wide - 1) + i, lane]
+        maxima_into(held_line, column, wide)
+        release_into(held_line, start, value, step, adaptive, state, lane)
+        for i in range(len(held)):
+            line[i] = held[i, lane]
+        for i in range(frames):
+            line[len(held) + i] = held_line[i]
+        mean_into(inner, line[len(held) - (window - 1) :], one)
+        mean_into(means, inner, two)
+        for i in range(frames):
+            reduction[i, lane] = means[i] * UNIT
+        for i in range(len(held)):
+            held[i, lane] = line[frames + i]

@@ -1,0 +1,117 @@
+"""The recursion of a gate: detector, two thresholds, hold, and a gain that opens and closes."""
+
+import math
+
+import numpy as np
+from numba import njit
+
+from salt_anvil.core.audio import GRID, TINY, Sound
+
+# Columns of the control vector of `gate_into`; levels as amplitudes, rates per frame.
+OPEN_AT, CLOSE_AT, FLOOR, ATTACK, RELEASE, HOLD, LINK, FALL = range(8)
+CONTROLS = 8
+# Rows of the state, one column a lane.
+LEVEL, GAIN, PHASE, COUNT = range(4)
+STATES = 4
+# What a gate is doing; higher tells more.
+CLOSED, CLOSING, HOLDING, OPENING, OPEN = range(5)
+NEAR = 1e-3
+"""A gain this near to its end has arrived."""
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def gate_into(
+    gain: Sound,
+    heard: Sound,
+    phases: Sound,
+    opened: Sound,
+    key: Sound,
+    start: int,
+    value: Sound,
+    step: Sound,
+    state: Sound,
+) -> None:
+    """Fill gain (frames, lanes) with what the gate lets through, 0 to 1.
+
+    heard, phases, opened: (frames, lanes): the detector's amplitude, what the gate is doing, and
+    1 at every frame in which it began to open. key: (frames, lanes). value, step: (grid points,
+    CONTROLS). state: (STATES, lanes), changed. The detector rises at once and falls with FALL,
+    so that a wave does not close the gate at every crossing of zero.
+    """
+    frames, lanes = key.shape
+    levels = np.empty(2)
+    at, k, offset = 0, 0, start % GRID
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        v, d = value[k], step[k]
+        for i in range(n):
+            j = offset + i
+            for lane in range(lanes):
+                x = abs(key[at + i, lane])
+                held = state[LEVEL, lane]
+                held += (v[FALL] + d[FALL] * j) * (x - held)
+                state[LEVEL, lane] = max(x, held)
+                levels[lane] = state[LEVEL, lane]
+            if lanes == 2:
+                most = max(levels[0], levels[1])
+                link = v[LINK] + d[LINK] * j
+                for lane in range(2):
+                    levels[lane] += link * (most - levels[lane])
+            floor = v[FLOOR] + d[FLOOR] * j
+            for lane in range(lanes):
+                level, g = levels[lane], state[GAIN, lane]
+                phase, count = state[PHASE, lane], state[COUNT, lane]
+                began = 0.0
+                if level >= v[OPEN_AT] + d[OPEN_AT] * j:
+                    if phase < HOLDING:
+                        began = 1.0
+                        phase = OPENING
+                    elif phase == HOLDING:
+                        phase = OPEN if g >= 1.0 else OPENING
+                    count = v[HOLD] + d[HOLD] * j
+                elif phase >= HOLDING:
+                    if level >= v[CLOSE_AT] + d[CLOSE_AT] * j:
+                        count = v[HOLD] + d[HOLD] * j
+                        if phase == HOLDING:
+                            phase = OPEN if g >= 1.0 else OPENING
+                    elif count > 0.0:
+                        count -= 1.0
+                        if g >= 1.0:
+                            phase = HOLDING
+                    else:
+                        phase = CLOSING
+                if phase >= HOLDING:
+                    g += (v[ATTACK] + d[ATTACK] * j) * (1.0 - g)
+                    if g > 1.0 - NEAR:
+                        g = 1.0
+                        if phase == OPENING:
+                            phase = OPEN
+                elif phase == CLOSING:
+                    # Falls straight in dB: a share of itself every frame.
+                    g -= (v[RELEASE] + d[RELEASE] * j) * g
+                    if g <= floor:
+                        g = floor
+                        phase = CLOSED
+                else:
+                    g = floor
+                state[GAIN, lane], state[PHASE, lane], state[COUNT, lane] = g, phase, count
+                gain[at + i, lane] = g
+                heard[at + i, lane] = level
+                phases[at + i, lane] = phase
+                opened[at + i, lane] = began
+        at += n
+        offset = 0
+        k += 1
+    for lane in range(lanes):
+        if state[LEVEL, lane] < TINY:
+            state[LEVEL, lane] = 0.0
+
+
+def fall_rate(depth_db: float, release_ms: float, rate: int) -> float:
+    """Return the share of the gain that is lost a frame, so that 63 % of depth_db take release_ms.
+
+    A gain that falls straight in dB passes (1 - 1/e) of its depth after that part of its way.
+    """
+    frames = max(release_ms * rate / 1000, 1e-3)
+    per_frame = depth_db * (1 - 1 / math.e) / frames
+    return -math.expm1(-per_frame * math.log(10) / 20)

@@ -1,0 +1,176 @@
+"""De-essing: ranges cut out with linear phase, and the reduction that their level asks for."""
+
+import math
+from functools import lru_cache
+
+import numpy as np
+from numba import njit
+
+from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
+from salt_anvil.core.dsp import dynamics as d
+from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
+
+# Columns of the control vector behind dynamics': share of `relative`, time of the mean squares.
+RELATIVE, WHOLE = d.CONTROLS, d.CONTROLS + 1
+CONTROLS = d.CONTROLS + 2
+SMALLEST_DB = 1e-9
+HEADROOM_DB = 60.0
+"""A relative level counts at most this much above the level of the whole, so that silence, of
+which every range is a great part, asks for nothing; common practice, no source."""
+
+
+def half_length(rate: int) -> int:
+    """Return the latency of the ranges' filters in frames: 2.67 ms."""
+    return round(rate * 128 / 48000)
+
+
+def _magnitude(hz: Vector, frequency_hz: float, slope: int, width_oct: float | None) -> Vector:
+    """Return the magnitude of a Butterworth high pass, or of one with a low pass above it."""
+    order = slope // 6
+    safe = np.maximum(hz, 1e-3)
+    low = frequency_hz if width_oct is None else frequency_hz * 2 ** (-width_oct / 2)
+    rises = 1 / np.sqrt(1 + (low / safe) ** (2 * order))
+    if width_oct is None:
+        return np.asarray(rises)
+    high = frequency_hz * 2 ** (width_oct / 2)
+    return np.asarray(rises / np.sqrt(1 + (safe / high) ** (2 * order)))
+
+
+@lru_cache(maxsize=128)
+def ranges(
+    rate: int,
+    slope: int,
+    first: tuple[float, float | None],
+    second: tuple[float, float | None] | None,
+) -> Vector:
+    """Return symmetrical filters, (1 or 2, half_length + 1), from the middle tap outwards.
+
+    first, second: frequency and width in octaves, None for everything above. The second range
+    leaves out what the first has, so that together they never cut more than the whole.
+    """
+    half = half_length(rate)
+    size = 32 * half
+    hz = np.asarray(np.fft.rfftfreq(size, 1 / rate), np.float64)
+    shapes = [_magnitude(hz, first[0], slope, first[1])]
+    if second is not None:
+        shapes.append(_magnitude(hz, second[0], slope, second[1]) * (1 - shapes[0]))
+    window = np.kaiser(2 * half + 1, 6.0)[half:]
+    taps = np.array([np.fft.irfft(shape, size)[: half + 1] * window for shape in shapes])
+    # Nothing at 0 Hz: what the window lets through there is taken from the middle tap.
+    taps[:, 0] -= taps[:, 0] + 2 * taps[:, 1:].sum(axis=1)
+    taps.setflags(write=False)
+    return taps
+
+
+@njit(cache=True, error_model="numpy")
+def _add_pairs(total: Sound, line: Sound, middle: int, t: int, taps: Sound) -> None:
+    """Add the weighted values t to t + 3 before and behind the middle."""
+    w0, w1, w2, w3 = taps[t], taps[t + 1], taps[t + 2], taps[t + 3]
+    before, behind = middle - t - 3, middle + t
+    a3, a2 = line[before : before + GRID], line[before + 1 : before + 1 + GRID]
+    a1, a0 = line[before + 2 : before + 2 + GRID], line[before + 3 : before + 3 + GRID]
+    b0, b1 = line[behind : behind + GRID], line[behind + 1 : behind + 1 + GRID]
+    b2, b3 = line[behind + 2 : behind + 2 + GRID], line[behind + 3 : behind + 3 + GRID]
+    for i in range(GRID):
+        total[i] += (w0 * (a0[i] + b0[i]) + w1 * (a1[i] + b1[i])) + (
+            w2 * (a2[i] + b2[i]) + w3 * (a3[i] + b3[i])
+        )
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
+    """Fill out (frames, lanes) with what a symmetrical filter passes.
+
+    sound: (frames + 2 * half, lanes); out[i] is centred on sound[i + half]. taps: (half + 1,).
+    """
+    frames, lanes = out.shape
+    half = len(taps) - 1
+    whole = 1 + half // 4 * 4
+    line = np.zeros(GRID + 2 * half)
+    total = np.empty(GRID)
+    for lane in range(lanes):
+        for at in range(0, frames, GRID):
+            span = min(GRID, frames - at)
+            for i in range(span + 2 * half):
+                line[i] = sound[at + i, lane]
+            for i in range(GRID):
+                total[i] = taps[0] * line[half + i]
+            for t in range(1, whole, 4):
+                _add_pairs(total, line, half, t, taps)
+            for t in range(whole, half + 1):
+                for i in range(GRID):
+                    total[i] += taps[t] * (line[half - t + i] + line[half + t + i])
+            for i in range(span):
+                out[at + i, lane] = total[i]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def ess_into(
+    reduction: Sound,
+    heard: Sound,
+    band: Sound,
+    whole: Sound,
+    start: int,
+    value: Vector,
+    step: Vector,
+    state: Sound,
+    powers: Sound,
+) -> None:
+    """Fill reduction (frames, lanes) in dB by the level of a range, heard with that level.
+
+    band, whole: (frames, lanes), 1 or 2 lanes. start: timeline frame of band[0]. value, step:
+    (grid points, CONTROLS or more). state: (dynamics.STATES, lanes); powers: (lanes,), the mean
+    square of the whole; both changed. With RELATIVE 1 the level is that of the range against
+    the whole.
+    """
+    frames, lanes = band.shape
+    levels, wholes = np.empty((2, GRID)), np.empty(GRID)
+    exponent = np.empty(GRID)
+    carried = np.empty(d.STATES)
+    at, k, offset = 0, 0, start % GRID
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        v, s = value[k], step[k]
+        for lane in range(lanes):
+            state[d.POWER, lane] = d._levels(
+                band, lane, at, n, d.MEAN_SQUARE, v, s, offset, state[d.POWER, lane],
+                levels[lane], exponent,
+            )  # fmt: skip
+            power = powers[lane]
+            for i in range(n):
+                x = whole[at + i, lane]
+                power += v[WHOLE] * (x * x - power)
+                wholes[i] = power + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
+            powers[lane] = power if power > TINY else 0.0
+            relative = v[RELATIVE]
+            if relative != 0.0 or s[RELATIVE] != 0.0:
+                log2_into(wholes, exponent, n, 0.5 * DB_PER_OCTAVE)
+                for i in range(n):
+                    share = relative + s[RELATIVE] * (offset + i)
+                    against = min(levels[lane, i] - wholes[i], wholes[i] + HEADROOM_DB)
+                    levels[lane, i] += share * (against - levels[lane, i])
+        if lanes == 2:
+            d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
+        for lane in range(lanes):
+            c = levels[lane]
+            for i in range(n):
+                heard[at + i, lane] = c[i]
+            d._curve_into(c, n, v, s, offset)
+            carried[:] = state[:, lane]
+            d._smooth(c, n, carried, d.DECOUPLED, False, v, s, offset)
+            for row in range(d.STATES):
+                if row != d.POWER:
+                    state[row, lane] = carried[row]
+            for i in range(n):
+                reduction[at + i, lane] = c[i] if c[i] > SMALLEST_DB else 0.0
+        at += n
+        offset = 0
+        k += 1
+
+
+def response_db(taps: Vector, hz: Vector, rate: int) -> Vector:
+    """Return the magnitude in dB of one symmetrical filter at some frequencies."""
+    at = np.arange(1, len(taps))
+    turns = np.cos(2 * math.pi * np.outer(hz, at) / rate)
+    return np.asarray(20 * np.log10(np.maximum(np.abs(taps[0] + 2 * turns @ taps[1:]), 1e-8)))

@@ -1,0 +1,56 @@
+"""The slow recursion of a leveller: a mean level, and a gain that walks towards a target."""
+
+import math
+
+import numpy as np
+from numba import njit
+
+from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
+
+# Columns of the control vector of `level_into`; levels in dB, speeds in dB per frame.
+TARGET, RISE, FALL, MOST, LEAST, FLOOR, MEAN = range(7)
+CONTROLS = 7
+POWER, GAIN = range(2)
+STATES = 2
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def level_into(
+    gain: Sound, heard: Sound, key: Sound, start: int, value: Sound, step: Sound, state: Sound
+) -> None:
+    """Fill gain (frames,) in dB and heard (frames,) with the mean level in dBFS.
+
+    key: (frames, lanes), averaged in power. value, step: (grid points, CONTROLS). state:
+    (STATES,), changed. The gain walks straight in dB, at most RISE up and FALL down a frame, and
+    stands still while the level is under FLOOR.
+    """
+    frames, lanes = key.shape
+    at, k, offset = 0, 0, start % GRID
+    power, now = state[POWER], state[GAIN]
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        v, s = value[k], step[k]
+        for i in range(n):
+            j = offset + i
+            square = 0.0
+            for lane in range(lanes):
+                square += key[at + i, lane] * key[at + i, lane]
+            power += (v[MEAN] + s[MEAN] * j) * (square / lanes - power)
+            level = 10.0 * math.log10(max(power, 0.0) + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE)
+            if level > v[FLOOR] + s[FLOOR] * j:
+                wanted = v[TARGET] + s[TARGET] * j - level
+                wanted = min(max(wanted, -(v[LEAST] + s[LEAST] * j)), v[MOST] + s[MOST] * j)
+                up, down = v[RISE] + s[RISE] * j, v[FALL] + s[FALL] * j
+                now += min(max(wanted - now, -down), up)
+            gain[at + i] = now
+            heard[at + i] = level
+        at += n
+        offset = 0
+        k += 1
+    state[POWER] = power if power > TINY else 0.0
+    state[GAIN] = now
+
+
+def amplitude(gain_db: Sound) -> Sound:
+    """Return gains in dB as factors."""
+    return np.asarray(10 ** (gain_db / 20))

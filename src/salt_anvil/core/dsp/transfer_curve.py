@@ -1,0 +1,153 @@
+"""A drawn curve of level in against level out, in front of the compressor's detectors.
+
+The change of gain is tabulated every tenth of a dB and split into what rises and what falls with
+the level. Each part is smoothed by itself, so that louder is always attack and quieter always
+release: a falling part behaves like the compressor, a rising one like the expander.
+"""
+
+from functools import lru_cache
+
+import numpy as np
+from numba import njit
+
+from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.dsp import dynamics as d
+from salt_anvil.core.dsp.control_ramp import Vector
+
+LOWEST_DB, HIGHEST_DB = -100.0, 20.0
+STEPS_PER_DB = 10
+ROWS = round((HIGHEST_DB - LOWEST_DB) * STEPS_PER_DB) + 1
+MOST_DB = 100.0
+# Columns of the control vector behind dynamics': the change at the lowest level, then the tables.
+BASE = d.CONTROLS
+RISES = BASE + 1
+FALLS = RISES + ROWS
+CONTROLS = FALLS + ROWS
+
+# Rows of the state, one column a lane: both parts and what they hold, the level that was heard,
+# the mean square.
+UP, UP_HELD, DOWN, DOWN_HELD, HEARD, POWER = range(6)
+STATES = 6
+
+Points = tuple[tuple[float, float], ...]
+
+
+@lru_cache(maxsize=64)
+def tabulate(points: Points, smooth: bool) -> tuple[Vector, Vector]:
+    """Return the tabulated input levels and outputs of a curve, both (ROWS,), in dB.
+
+    Straight lines, or a monotone cubic (Fritsch and Carlson 1980) with smooth. Beyond its ends
+    the curve goes on straight; nothing is changed by more than MOST_DB.
+    """
+    from scipy.interpolate import PchipInterpolator  # takes half a second to import
+
+    x, y = np.array(points).T
+    levels = np.round(np.linspace(LOWEST_DB, HIGHEST_DB, ROWS), 1)
+    if smooth and len(x) > 2:
+        cubic = PchipInterpolator(x, y)
+        inside = cubic(np.clip(levels, x[0], x[-1]))
+        low, high = (float(cubic.derivative()(end)) for end in (x[0], x[-1]))
+    else:
+        inside = np.interp(levels, x, y)
+        slopes = np.diff(y) / np.diff(x)
+        low, high = slopes[0], slopes[-1]
+    outside = low * np.minimum(levels - x[0], 0) + high * np.maximum(levels - x[-1], 0)
+    change = np.clip(inside + outside - levels, -MOST_DB, MOST_DB)
+    return levels, levels + change
+
+
+@lru_cache(maxsize=64)
+def columns(points: Points, smooth: bool) -> Vector:
+    """Return BASE, RISES and FALLS of the control vector."""
+    levels, out = tabulate(points, smooth)
+    change = out - levels
+    steps = np.diff(change, prepend=change[0])
+    rises, falls = np.cumsum(np.maximum(steps, 0)), np.cumsum(np.maximum(-steps, 0))
+    return np.concatenate([change[:1], rises, falls])
+
+
+@njit(cache=True, error_model="numpy")
+def _drift(step: Vector, table: int, level: float) -> float:
+    """Return how fast a table moves at a level, per frame."""
+    place = min(max((level - LOWEST_DB) * STEPS_PER_DB, 0.0), ROWS - 1.000001)
+    row = int(place)
+    low, high = step[table + row], step[table + row + 1]
+    return float(low + (place - row) * (high - low))
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def curve_into(
+    change: Sound,
+    heard: Sound,
+    key: Sound,
+    start: int,
+    value: Vector,
+    step: Vector,
+    detector: int,
+    state: Sound,
+) -> None:
+    """Fill change (frames, lanes) with the smoothed change of gain in dB that the key asks for.
+
+    heard: (frames, lanes), filled with the detector's level in dB. key: (frames, lanes), 1 or 2
+    lanes. start: timeline frame of key[0]. value, step: (grid points, CONTROLS or more).
+    state: (STATES, lanes), changed. Decoupled ballistics as in the compressor. What is held and
+    smoothed goes along with a curve that is moved (at the level that was HEARD), so that a moved
+    point acts at once and not with the release.
+    """
+    frames, lanes = key.shape
+    levels = np.empty((2, GRID))
+    exponent = np.empty(GRID)
+    at, k, offset = 0, 0, start % GRID
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        v, s = value[k], step[k]
+        moving = False
+        for c in range(BASE, CONTROLS):
+            if s[c] != 0.0:
+                moving = True
+                break
+        for lane in range(lanes):
+            state[POWER, lane] = d._levels(
+                key, lane, at, n, detector, v, s, offset, state[POWER, lane],
+                levels[lane], exponent,
+            )  # fmt: skip
+        if lanes == 2:
+            d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
+        for lane in range(lanes):
+            up, up_held = state[UP, lane], state[UP_HELD, lane]
+            down, down_held, was = state[DOWN, lane], state[DOWN_HELD, lane], state[HEARD, lane]
+            for i in range(n):
+                j = offset + i
+                level = levels[lane, i]
+                heard[at + i, lane] = level
+                place = min(max((level - LOWEST_DB) * STEPS_PER_DB, 0.0), ROWS - 1.000001)
+                row = int(place)
+                share = place - row
+                a, b = RISES + row, FALLS + row
+                rise = (1.0 - share) * v[a] + share * v[a + 1]
+                fall = (1.0 - share) * v[b] + share * v[b + 1]
+                attack = v[d.ATTACK] + s[d.ATTACK] * j
+                release = v[d.RELEASE] + s[d.RELEASE] * j
+                if moving:
+                    rise += j * _drift(s, RISES, level)
+                    fall += j * _drift(s, FALLS, level)
+                    up += _drift(s, RISES, was)
+                    up_held += _drift(s, RISES, was)
+                    down += _drift(s, FALLS, was)
+                    down_held += _drift(s, FALLS, was)
+                bounded = max(level, LOWEST_DB)
+                was = bounded if bounded > was else was + release * (bounded - was)
+                up_held = rise if rise >= up_held else up_held + release * (rise - up_held)
+                down_held = fall if fall >= down_held else down_held + release * (fall - down_held)
+                up += attack * (up_held - up)
+                down += attack * (down_held - down)
+                change[at + i, lane] = v[BASE] + s[BASE] * j + up - down
+            state[UP, lane], state[UP_HELD, lane] = up, up_held
+            state[DOWN, lane], state[DOWN_HELD, lane], state[HEARD, lane] = down, down_held, was
+        at += n
+        offset = 0
+        k += 1
+    for row in (UP, UP_HELD, DOWN, DOWN_HELD):
+        for lane in range(lanes):
+            if abs(state[row, lane]) < TINY:
+                state[row, lane] = 0.0

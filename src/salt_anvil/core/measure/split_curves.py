@@ -1,0 +1,79 @@
+"""What to draw for a split: the bands' responses, or the travel of a join."""
+
+import math
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from salt_anvil.core.audio import Sound
+from salt_anvil.core.dsp import blend, crossover
+from salt_anvil.core.measure.spectrum import centres
+from salt_anvil.core.session import Branch, Join, Split, Strip
+
+TRAVEL = 41
+
+
+def split_picture(split: Split, rate: int, held: blend.Blend | None) -> dict[str, Any]:
+    """Return numbers to draw: `hz` and a response in dB a band, or the join's travel."""
+    found: dict[str, Any] = {"latency": 0}
+    if split.by == "bands":
+        hz = centres()
+        found["hz"] = hz.tolist()
+        found["bands"] = [_db(r) for r in _responses(split, rate, hz)]
+        if split.phase == "linear":
+            found["latency"] = crossover.linear_half(split.crossovers_hz, split.slope, rate)
+    if split.join.law != "sum":
+        found["join"] = join_picture(split.join, held, split.branches)
+    return found
+
+
+def _responses(split: Split, rate: int, hz: Sound) -> list[Sound]:
+    """Return each band's magnitude: products of the pairs, or differences for linear phase."""
+    order = split.slope // 6
+    ratio = [(hz / corner) ** order for corner in split.crossovers_hz]
+    lows, highs = [1 / (1 + r) for r in ratio], [r / (1 + r) for r in ratio]
+    if split.phase == "linear":
+        edges = [np.zeros_like(hz), *lows, np.ones_like(hz)]
+        return [np.abs(b - a) for a, b in pairwise(edges)]
+    found, rest = [], np.ones_like(hz)
+    for low, high in zip(lows, highs, strict=True):
+        found.append(rest * low)
+        rest = rest * high
+    return [*found, rest]
+
+
+def join_picture(
+    join: Join, held: blend.Blend | None, branches: list[Branch] | None = None
+) -> dict[str, Any]:
+    """Return the two gains in dB over the travel, how loud the blend is, and the match."""
+    each = [10 ** (b.gain_db / 20) for b in branches] if branches else [1.0, 1.0]
+    measured = held.scaled(*each) if held is not None else None
+    travel = [i / (TRAVEL - 1) for i in range(TRAVEL)]
+    pairs = [blend.gains(join.law, x, measured) for x in travel]
+    found: dict[str, Any] = {
+        "law": join.law, "position": join.position, "travel": travel,
+        "first": [_decibels(a) for a, _ in pairs], "second": [_decibels(b) for _, b in pairs],
+        "measured": measured is not None and min(measured.a, measured.b) > 0,
+    }  # fmt: skip
+    if measured is not None and min(measured.a, measured.b) > 0:
+        powers = [
+            a * a * measured.a + b * b * measured.b + 2 * a * b * measured.both for a, b in pairs
+        ]
+        found["loudness"] = [10 * math.log10(max(p / measured.a, 1e-12)) for p in powers]
+        found["match_db"] = _decibels(blend.match(measured))
+        found["alike"] = measured.both / math.sqrt(measured.a * measured.b)
+    return found
+
+
+def bus_picture(strip: Strip, held: blend.Blend | None) -> dict[str, Any]:
+    """Return the travel of a bus's join."""
+    return {"join": join_picture(strip.join, held)}
+
+
+def _db(response: Sound) -> list[float]:
+    return [round(_decibels(float(v)), 2) for v in response]
+
+
+def _decibels(value: float) -> float:
+    return 20 * math.log10(max(value, 1e-6))

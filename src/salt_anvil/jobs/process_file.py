@@ -1,0 +1,185 @@
+"""The main job without a browser: one file through one recipe, in constant memory."""
+
+import json
+from collections.abc import Callable
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.measure.joins import hold_joins
+from salt_anvil.core.measure.reduction import reduction_figures
+from salt_anvil.core.measure.rows import RowMeter, figures
+from salt_anvil.core.recipe import Recipe, inputs_of, read_recipe, recipe_session
+from salt_anvil.files.errors import FileError
+from salt_anvil.files.read import AudioInfo, SoundReader
+from salt_anvil.files.sequence import Sequences
+from salt_anvil.files.write import PrintFormat, SoundWriter
+
+
+def load_recipe(path: Path) -> Recipe:
+    """Return the recipe in a file.
+
+    Raises:
+        FileError: there is no such file, or it is not JSON.
+        SettingError: it is not a recipe.
+    """
+    try:
+        data = json.loads(path.read_text())
+    except FileNotFoundError:
+        raise FileError(f"{path}: there is no such recipe") from None
+    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        where = f" (line {error.lineno})" if isinstance(error, json.JSONDecodeError) else ""
+        raise FileError(f"{path} is not JSON{where}") from None
+    return read_recipe(data)
+
+
+class _Meters:
+    """Levels of both sides and the reduction of every stage, for the report."""
+
+    def __init__(self, rate: int, channels: int) -> None:
+        self._sides = [RowMeter(rate, channels), RowMeter(rate, channels)]
+        self._rows: list[list[Sound]] = [[], []]
+        self._cells: dict[str, list[Sound]] = {}
+
+    def feed(self, before: Sound, after: Sound, cells: dict[str, dict[str, Sound]]) -> None:
+        for meter, rows, sound in zip(self._sides, self._rows, (before, after), strict=True):
+            rows.append(meter.feed(sound))
+        for stage, told in cells.items():
+            if "reduction_db" in told:
+                self._cells.setdefault(stage, []).append(told["reduction_db"])
+
+    def report(self) -> dict[str, Any]:
+        told = [
+            asdict(figures(np.concatenate([*rows, meter.flush()])))
+            for meter, rows in zip(self._sides, self._rows, strict=True)
+        ]
+        stages = {
+            stage: asdict(reduction_figures(np.concatenate(cells)))
+            for stage, cells in self._cells.items()
+        }
+        return {"in": told[0], "out": told[1], "reduction": stages}
+
+
+def key_files(recipe: Recipe, given: list[str]) -> dict[str, Path]:
+    """Return the file of every named input of a recipe; given: "NAME=FILE" or "FILE".
+
+    Raises:
+        FileError: a name is missing, unknown or given twice.
+    """
+    wanted = inputs_of(recipe)
+    if given and not wanted:
+        raise FileError(f"--key {given[0]}: this recipe has no named inputs")
+    found: dict[str, Path] = {}
+    for text in given:
+        name, equals, path = text.partition("=")
+        if not equals or name not in wanted:
+            if len(wanted) != 1 or (equals and not Path(text).exists()):
+                known = ", ".join(wanted) or "none"
+                raise FileError(f"--key {text}: the recipe's named inputs are: {known}")
+            name, path = wanted[0], text
+        if name in found:
+            raise FileError(f"--key {text}: {name} was given before")
+        found[name] = Path(path)
+    for name in wanted:
+        if name not in found:
+            raise FileError(f"the recipe listens to “{name}”; give it with --key {name}=FILE")
+    return found
+
+
+def process_file(
+    source: Path,
+    target: Path,
+    recipe: Recipe,
+    format: PrintFormat,
+    *,
+    keys: dict[str, Path] | None = None,
+    dither: bool = True,
+    progress: Callable[[float], None] = lambda share: None,
+) -> dict[str, Any]:
+    """Run a file through a recipe and return the report; the latency is taken out.
+
+    keys: the files of the recipe's named inputs; another rate is converted.
+
+    Raises:
+        FileError: a file cannot be read or written; no output is left behind.
+        CoreError: the recipe cannot be run.
+    """
+    paths = {"in": source} | {f"key:{name}": path for name, path in (keys or {}).items()}
+    infos = {}
+    for name, path in paths.items():
+        with SoundReader(path) as reader:
+            infos[name] = reader.info
+    info = infos["in"]
+    channels = {n.removeprefix("key:"): i.channels for n, i in infos.items() if n != "in"}
+    session = recipe_session(
+        recipe, info.rate, 1 if info.channels == 1 else 2, info.frames, channels
+    )
+    blends: dict[str, Blend] = {}
+    opened: list[Sequences] = []
+
+    def again() -> Sequences:
+        opened.append(Sequences(paths, info.rate))
+        return opened[-1]
+
+    try:
+        hold_joins(session, again, blends.get, blends.__setitem__)
+        plan = make_plan(session, held=blends.get)
+        mixer = Mixer(plan, again(), tapped=True)
+        return _run(mixer, info, recipe, target, format, dither, progress)
+    finally:
+        for item in opened:
+            item.close()
+
+
+def _run(
+    mixer: Mixer,
+    info: AudioInfo,
+    recipe: Recipe,
+    target: Path,
+    format: PrintFormat,
+    dither: bool,
+    progress: Callable[[float], None],
+) -> dict[str, Any]:
+    meters = _Meters(info.rate, info.channels)
+    mixer.foresee(mixer.plan.blocks)
+    with SoundWriter(
+        target, format, rate=info.rate, channels=info.channels, frames=info.frames,
+        dither=dither,
+    ) as writer:  # fmt: skip
+        for at in range(0, info.frames, BLOCK):
+            block = mixer.block(("in",)).strips["in"]
+            left = info.frames - at
+            writer.write(block.out[:left])
+            meters.feed(block.taps["chain"][0][:left], block.out[:left], block.cells)
+            progress(min((at + BLOCK) / info.frames, 1.0))
+    return {
+        "recipe": recipe.name, "rate": info.rate, "frames": info.frames,
+        "latency": mixer.plan.strip("in").latency,
+        "nonfinite_samples_replaced": mixer.runner("in").nonfinite,
+        "clipped_samples": writer.clipped, **meters.report(),
+        "joins": {
+            join.name: vars(join.held) for join in mixer.plan.strip("in").joins if join.held
+        },
+    }  # fmt: skip
+
+
+def measure_file(path: Path) -> dict[str, Any]:
+    """Return a file's figures.
+
+    Raises:
+        FileError: it cannot be read.
+    """
+    with SoundReader(path) as reader:
+        info = reader.info
+        meter = RowMeter(info.rate, info.channels)
+        rows = []
+        while len(block := reader.read(65536)):
+            rows.append(meter.feed(block))
+        rows.append(meter.flush())
+    return {**asdict(info), **asdict(figures(np.concatenate(rows))), "nonfinite": meter.bad}

@@ -1,0 +1,1 @@
+"""The compiled kernels: where they are kept, and their compiling."""

@@ -1,0 +1,79 @@
+"""Compiles every kernel for the argument types that the engine uses, so that play never does."""
+
+import multiprocessing
+from collections.abc import Callable
+
+import numpy as np
+
+from salt_anvil.core.audio import rounded
+from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
+from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.errors import CoreError
+from salt_anvil.core.measure.rows import RowMeter
+from salt_anvil.core.processors import REGISTRY, Context, Params, Processor
+from salt_anvil.core.processors.base import Control
+from salt_anvil.core.session import Key, Stage
+from salt_anvil.kernels import cache as kernel_cache
+
+
+def _every_way(item: Processor[Params]) -> list[Params]:
+    """Return settings that differ from the defaults in one control: what is off is on in one."""
+    found = []
+    for control in item.describe().controls:
+        values: list[object] = list(control.choices)
+        if control.type == "switch":
+            values = [not control.default]
+        elif control.type == "bands":
+            values = [[{"type": t, "gain_db": 6} for t in _types(control)]]
+        elif control.type == "number":
+            values = [control.high]
+        for value in values:
+            try:
+                params = item.Params(**{control.name: value})
+                item.controls(params, Context(48000, 2, 96))
+            except CoreError:
+                continue
+            found.append(params)
+    return found
+
+
+def _types(control: Control) -> list[str]:
+    return next(f.choices for f in control.fields if f.name == "type")[: control.most]
+
+
+def _ignore(share: float) -> None:
+    pass
+
+
+def compile_kernels(
+    progress: Callable[[float], None] = _ignore, which: slice = slice(None)
+) -> None:
+    """Run every processor and meter once over a short sound; which: of the processors."""
+    sound = np.random.default_rng(0).standard_normal((4096, 2))
+    kinds = list(REGISTRY.values())[which]
+    progress(0.0)
+    for index, item in enumerate(kinds):
+        stage = Stage(id="x", kind=item.kind, params=item.Params(), key=Key(low_hz=60))
+        unit = Unit(stage, Context(48000, 2, 96, observe=True))
+        unit.process(sound, 0)
+        for params in _every_way(item):
+            context = Context(48000, 2, 96)
+            Unit(Stage(id="x", kind=item.kind, params=params), context).process(sound[:256], 0)
+        progress((index + 1) / (len(kinds) + 1))
+    rounded(from_mid_side(to_mid_side(sound)))
+    RowMeter(48000, 2).feed(np.repeat(sound, 2, axis=0))
+    progress(1.0)
+
+
+def compile_and_note(progress: Callable[[float], None]) -> None:
+    """Compile every kernel into the cache, on two cores, and note that they are there."""
+    other = multiprocessing.get_context("spawn").Process(
+        target=compile_kernels, args=(_ignore, slice(1, None, 2))
+    )
+    other.start()
+    compile_kernels(lambda share: progress(0.95 * share), slice(0, None, 2))
+    other.join()
+    # Two processes may have written one list of a kernel's forms: what was lost is made again.
+    compile_kernels()
+    progress(1.0)
+    kernel_cache.note_compiled()
