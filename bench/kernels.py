@@ -7,7 +7,7 @@ import numpy as np
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp import biquad, decibel, dynamics
-from salt_anvil.core.dsp.control_ramp import Glide
+from salt_anvil.core.dsp.control_ramp import ControlRamp
 from salt_anvil.core.measure.truepeak import true_peak
 from salt_anvil.core.processors import Context
 from salt_anvil.core.processors.compressor import Compressor, CompressorParams, _flags
@@ -41,7 +41,7 @@ def main() -> None:
         ("feed-back", CompressorParams(topology="feed-back")),
         ("rms", CompressorParams(detector="rms")),
     ):
-        ramp = Glide(item.controls(params, context)).over(0, BLOCK)
+        ramp = ControlRamp(item.controls(params, context)).over(0, BLOCK)
         state, flags = item.prepare(params, context)["detector"], _flags(params)
         call = lambda r=ramp, s=state, f=flags: dynamics.reduce_into(  # noqa: E731
             out, unheard, sound, 0, r.value, r.step, f, s

@@ -91,7 +91,7 @@ def random_edit(random: Random, session: Session) -> e.Edit:
             lambda: e.CopyToSiblings(stage=stage.id),
             *3 * [lambda: e.AddSplit(by=pick(random, ["copies", "bands"]), around=[stage.id])],
         ]  # fmt: skip
-    ears = [x for x in all_stages if REGISTRY[x.kind].listens]
+    ears = [x for x in all_stages if REGISTRY[x.kind].has_sidechain]
     if ears:
         listening = pick(random, ears)
         choices += 5 * [

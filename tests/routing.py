@@ -7,7 +7,7 @@ import numpy as np
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
-from salt_anvil.core.measure.joins import hold_joins
+from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.recipe import read_recipe, recipe_session
 from salt_anvil.core.session import Session, checked
 
@@ -60,7 +60,7 @@ def reader(sounds: dict[str, np.ndarray]) -> Any:
 def held_plan(session: Session, sounds: dict[str, np.ndarray]) -> Plan:
     """Return the plan with every steady join measured."""
     blends: dict[str, Any] = {}
-    hold_joins(session, lambda: reader(sounds), blends.get, blends.__setitem__)
+    measure_joins(session, lambda: reader(sounds), blends.get, blends.__setitem__)
     return make_plan(session, held=blends.get)
 
 

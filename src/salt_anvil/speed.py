@@ -11,7 +11,7 @@ import numpy as np
 
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp import dynamics as d
-from salt_anvil.core.dsp.control_ramp import Glide
+from salt_anvil.core.dsp.control_ramp import ControlRamp
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.engine.strip import StripRunner
@@ -117,7 +117,7 @@ def _kernel(params: dict[str, Any]) -> dict[str, float]:
     item = Compressor()
     settings = item.Params(**params)
     context = Context(RATE, 2)
-    ramp = Glide(item.controls(settings, context)).over(0, BLOCK)
+    ramp = ControlRamp(item.controls(settings, context)).over(0, BLOCK)
     state = item.prepare(settings, context)["detector"]
     flags = _flags(settings)
     out, reduction, unheard = np.empty((BLOCK, 2)), np.empty((BLOCK, 2)), np.empty((0, 2))

@@ -7,7 +7,7 @@ import time
 from multiprocessing.connection import Connection
 from pathlib import Path
 
-from salt_anvil.api.processes import Helper
+from salt_anvil.api.processes import WorkerProcess
 
 
 def half_a_message(pipe: Connection, data: Path) -> None:
@@ -24,7 +24,7 @@ def test_standing_still_in_the_middle_of_a_message(tmp_path: Path) -> None:
         why.append(reason)
         again.set()
 
-    helper = Helper(
+    helper = WorkerProcess(
         "halting", half_a_message, tmp_path, lambda message: heard.release(), restarted,
         alive_s=0.5,
     )  # fmt: skip

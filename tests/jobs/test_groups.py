@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from salt_anvil.analysis.cache import StripCache
-from salt_anvil.analysis.cached_strips import Freezer
+from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStrip
@@ -83,7 +83,7 @@ def test_the_analysis_keeps_the_sums_and_reads_them_again(cache: StripCache) -> 
 
 def test_play_with_sums_that_are_read_is_the_same_to_the_bit(cache: StripCache) -> None:
     filled(cache, session())
-    freezer = Freezer(cache, "code")
+    freezer = CachedStrips(cache, "code")
     frozen = freezer(make_plan(session()))
     frozen.pop("main")
     asked: list[str] = []
@@ -105,4 +105,4 @@ def test_an_incomplete_sum_is_not_read(cache: StripCache) -> None:
     filled(cache, session())
     digest = make_plan(session()).strip("main").groups[0]
     cache.set_done(fingerprint(digest, "code"), 1)
-    assert Freezer(cache, "code").group(digest) is None
+    assert CachedStrips(cache, "code").group(digest) is None

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from salt_anvil.analysis.cache import StripCache
-from salt_anvil.analysis.cached_strips import Freezer
+from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import analyse, held
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.engine.fingerprint import fingerprints
@@ -57,9 +57,9 @@ def test_cached_equals_fresh(group: int, tmp_path: Path) -> None:
                 assert np.isfinite(sound).all(), (seed, turn, name)
                 assert (found[name] == sound.astype(np.float32)).all(), (seed, turn, name)
             # Play with some strips read and the others run: the same again.
-            frozen = Freezer(cache, CODE)(plan)
+            frozen = CachedStrips(cache, CODE)(plan)
             kept = {n: f for n, f in frozen.items() if random.integers(2)}
-            mixed = fresh(plan, frozen=kept, groups=Freezer(cache, CODE).group)
+            mixed = fresh(plan, frozen=kept, groups=CachedStrips(cache, CODE).group)
             assert (mixed["main"] == expected["main"]).all(), (seed, turn)
             session = edited(random, session, int(random.integers(1, 4)))
 

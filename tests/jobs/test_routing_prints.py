@@ -8,7 +8,7 @@ import pytest
 import soundfile
 
 from salt_anvil.analysis.cache import StripCache
-from salt_anvil.analysis.cached_strips import Freezer
+from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.pictures import Viewer
 from salt_anvil.analysis.strip_pass import analyse, held, hold
 from salt_anvil.cli import main
@@ -77,7 +77,7 @@ def printed(path: Path, **more: object) -> np.ndarray:
 
 def test_a_print_from_the_cache_is_the_print(cache: StripCache, tmp_path: Path) -> None:
     plan = make_plan(session(), held=held(cache, "code"))
-    frozen = Freezer(cache, "code")(plan)
+    frozen = CachedStrips(cache, "code")(plan)
     assert set(frozen) == {"voice", "band", "room", "main"}
     fresh = printed(tmp_path / "a.wav")
     assert (printed(tmp_path / "b.wav", frozen=frozen) == fresh).all()
@@ -159,7 +159,7 @@ def test_the_ledger_of_a_branch_is_measured_on_it(cache: StripCache) -> None:
 
 def test_a_strip_s_meters_are_those_of_its_sound(cache: StripCache) -> None:
     plan = make_plan(session(), held=held(cache, "code"))
-    frozen = Freezer(cache, "code")(plan)["band"]
+    frozen = CachedStrips(cache, "code")(plan)["band"]
     for k in (0, 20, 60):
         block = frozen.block(k)
         assert frozen.meters[k][:2] == pytest.approx(np.abs(block).max(axis=0), rel=1e-6)
@@ -169,7 +169,7 @@ def test_a_strip_s_meters_are_those_of_its_sound(cache: StripCache) -> None:
 def test_points_that_others_listen_to_are_kept(cache: StripCache) -> None:
     plan = make_plan(session(), held=held(cache, "code"))
     assert plan.strip("band").exports == ("stage:duck/in",)
-    frozen = Freezer(cache, "code")(plan)["band"]
+    frozen = CachedStrips(cache, "code")(plan)["band"]
     expected = SOUNDS["band"][20 * 1024 : 21 * 1024]
     assert (frozen.point("stage:duck/in", 20) == expected).all()
 

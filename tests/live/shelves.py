@@ -3,24 +3,24 @@
 from pathlib import Path
 
 from salt_anvil.analysis.cache import StripCache
-from salt_anvil.analysis.cached_strips import Freezer
+from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
-from salt_anvil.core.engine.mixer import Frozen, Source
+from salt_anvil.core.engine.mixer import CachedStrip, Source
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.session import Session
 from salt_anvil.core.state import State
-from salt_anvil.live.player import Shelf
+from salt_anvil.live.player import RenderCache
 from tests.sessions import source as small_source
 
 CODE = "code"
 
 
-class OnDisk(Shelf):
+class OnDisk(RenderCache):
     def __init__(self, session: Session | None, folder: Path) -> None:
         self.cache = StripCache(folder)
-        self.freezer = Freezer(self.cache, CODE)
+        self.freezer = CachedStrips(self.cache, CODE)
         if session is not None:
             self.fill(session, small_source)
 
@@ -34,5 +34,5 @@ class OnDisk(Shelf):
         marks = fingerprints(plan, CODE)
         return self.cache.states_before({n: marks[n] for n in names}, block)
 
-    def frozen(self, plan: Plan) -> dict[str, Frozen]:
+    def frozen(self, plan: Plan) -> dict[str, CachedStrip]:
         return self.freezer(plan)

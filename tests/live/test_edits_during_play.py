@@ -22,7 +22,7 @@ from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, branches, elements
 from salt_anvil.live.messages import Listen
-from salt_anvil.live.player import Player, Shelf
+from salt_anvil.live.player import Player, RenderCache
 from tests import long
 from tests.live.shelves import OnDisk
 from tests.random_sessions import FRAMES, random_play_edit, random_session, source
@@ -102,7 +102,7 @@ def test_every_edit_during_play(group: int, tmp_path: Path) -> None:
 def _play(seed: int, folder: Path) -> None:
     random = np.random.default_rng(seed)
     session = random_session(random)
-    shelf = OnDisk(None, folder) if seed % 2 else Shelf()
+    shelf = OnDisk(None, folder) if seed % 2 else RenderCache()
     if isinstance(shelf, OnDisk):
         shelf.fill(session, source)
     player = Player(session, source, shelf)

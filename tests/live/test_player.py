@@ -12,12 +12,12 @@ from salt_anvil.core.session import Session, checked
 from salt_anvil.core.state import State
 from salt_anvil.live.ahead import START_MS
 from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
-from salt_anvil.live.player import Player, Shelf
+from salt_anvil.live.player import Player, RenderCache
 from tests.live.shelves import OnDisk
 from tests.sessions import FRAMES, compressor, small_session, source
 
 
-class Kept(Shelf):
+class Kept(RenderCache):
     """Checkpoints of a whole run, as the analysis would have stored them."""
 
     def __init__(self, session: Session) -> None:
@@ -75,7 +75,7 @@ def test_a_seek_stands_where_the_whole_would(kept: Kept, frame: int) -> None:
 def test_play_starts_where_there_is_no_time_to_get_there(monkeypatch: pytest.MonkeyPatch) -> None:
     """It stands at the place asked for, and goes over to what the whole song has there."""
     monkeypatch.setattr("salt_anvil.live.player.START_S", 0.0)
-    player = Player(small_session(), source, Shelf())
+    player = Player(small_session(), source, RenderCache())
     player.listen(Listen(strip="a"))
     player.play(100_000)
     while not player.arrive(0.0):
@@ -121,7 +121,7 @@ def test_a_loop_is_the_same_every_time_round(kept: Kept) -> None:
 
 
 def test_a_loop_without_checkpoints_goes_on_warm(kept: Kept) -> None:
-    player = Player(small_session(), source, Shelf())
+    player = Player(small_session(), source, RenderCache())
     player.set_loop(100_000, 110_000)
     player.play(100_000)
     places, sound = played(player, 30_000)
@@ -175,7 +175,7 @@ def test_in_the_mix_the_untreated_side_is_levelled(kept: Kept) -> None:
         session, _ = SetStrip(strip=name, field="mute", value=True).apply(session)
     for stage in ("b1", "bus1", "main1"):
         session, _ = SetParams(stage=stage, params={"ratio": 1}).apply(session)
-    player = Player(session, source, Shelf())
+    player = Player(session, source, RenderCache())
     player.listen(Listen(strip="b", at="b1"))
     player.play(0)
     player.same_loudness(-6.0)
@@ -289,7 +289,7 @@ def test_a_frozen_strip_that_is_edited_is_thawed_and_heard(disk: OnDisk) -> None
 
 
 def test_what_nobody_touches_is_read_again(disk: OnDisk) -> None:
-    player = Player(routed(), source, Shelf())
+    player = Player(routed(), source, RenderCache())
     player.listen(Listen(strip="b", at="b1"))
     player.play(0)
     played(player, 2 * BLOCK)

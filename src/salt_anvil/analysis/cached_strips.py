@@ -7,22 +7,22 @@ import numpy as np
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.engine.fingerprint import fingerprint
-from salt_anvil.core.engine.mixer import Frozen
+from salt_anvil.core.engine.mixer import CachedStrip
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.files.checked import CheckedSound
 from salt_anvil.files.errors import FileError
 
 
-class Freezer:
+class CachedStrips:
     """Knows what of a plan the cache holds from end to end."""
 
     def __init__(self, cache: StripCache, code: str) -> None:
         self._cache, self._code = cache, code
-        self._known: dict[str, Frozen] = {}
+        self._known: dict[str, CachedStrip] = {}
 
-    def __call__(self, plan: Plan) -> dict[str, Frozen]:
+    def __call__(self, plan: Plan) -> dict[str, CachedStrip]:
         """Return the strips that can be read: complete, and so is all that feeds them."""
-        found: dict[str, Frozen] = {}
+        found: dict[str, CachedStrip] = {}
         for item in plan.strips:
             inputs = {r.strip for r in item.feeds} | {o.strip for o in item.graph.outside}
             if inputs <= found.keys():
@@ -33,7 +33,7 @@ class Freezer:
             self._known.clear()
         return found
 
-    def strip(self, item: StripPlan) -> Frozen | None:
+    def strip(self, item: StripPlan) -> CachedStrip | None:
         """Return one strip as it is read, None if the cache does not hold it whole."""
         name = f"{item.mark} {' '.join(item.exports)}"
         if name not in self._known:
@@ -59,7 +59,7 @@ class Freezer:
         return block_reader(self._cache.output(mark, 2))
 
 
-def _frozen(cache: StripCache, mark: str, item: StripPlan) -> Frozen:
+def _frozen(cache: StripCache, mark: str, item: StripPlan) -> CachedStrip:
     read = block_reader(cache.output(mark, item.context.channels))
     points: dict[str, Callable[[int], Sound]] = {}
     for point in item.exports:
@@ -67,7 +67,7 @@ def _frozen(cache: StripCache, mark: str, item: StripPlan) -> Frozen:
         channels = item.graph.channels[buffer]
         points[point] = block_reader(cache.sound(mark, point_file(point), channels))
     meters = np.asarray(cache.meters(mark))
-    return Frozen(read, lambda point, k: points[point](k), meters, item.mark, item.exports)
+    return CachedStrip(read, lambda point, k: points[point](k), meters, item.mark, item.exports)
 
 
 def point_file(point: str) -> str:

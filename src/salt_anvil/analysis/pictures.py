@@ -235,7 +235,7 @@ class Viewer:
 
     def _detector(self, item: StripPlan, at: str) -> bool:
         for stage in item.stages:
-            if stage.id == at and processor(stage.kind).listens:
+            if stage.id == at and processor(stage.kind).has_sidechain:
                 filtered = stage.key != Key()
                 return filtered or not processor(stage.kind).hears_waveform(stage.params)
         return False
@@ -273,7 +273,9 @@ class Viewer:
         if rows == 0:
             return None, 0.0
         cells = self.taken(strip, at)
-        drums = percussive(before[:rows]) and all(processor(s.kind).lets_go for s in stages)
+        drums = percussive(before[:rows]) and all(
+            processor(s.kind).releases_between_hits for s in stages
+        )
         found = ledger(
             before[:rows], after[:rows], cells, self._plan.rate, Span("", begin, end),
             spans(self._session), percussive=drums,

@@ -7,14 +7,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from salt_anvil.analysis.cache import Meta, StripCache
-from salt_anvil.analysis.cached_strips import Freezer, point_file
+from salt_anvil.analysis.cached_strips import CachedStrips, point_file
 from salt_anvil.core.audio import BLOCK, GRID, Sound
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.engine.fingerprint import fingerprint
 from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Source
 from salt_anvil.core.engine.plan import Held, Plan, StripPlan, make_plan
 from salt_anvil.core.engine.strip import StripBlock
-from salt_anvil.core.measure.joins import hold_joins
+from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.session import Session
 from salt_anvil.files.checked import CheckedWriter
@@ -62,7 +62,7 @@ def _analyse(
     session: Session, code: str, source: Source, cache: StripCache, first: str | None, tell: Tell,
     measured: Callable[[], None],
 ) -> None:  # fmt: skip
-    freezer = Freezer(cache, code)
+    freezer = CachedStrips(cache, code)
     if hold(session, code, source, cache, tell):
         measured()
     plan = make_plan(session, observe_all=True, held=held(cache, code))
@@ -98,8 +98,8 @@ def hold(session: Session, code: str, source: Source, cache: StripCache, tell: T
         if not tell("", 0, 1):
             raise Stopped
 
-    freezer = Freezer(cache, code)
-    hold_joins(session, lambda: source, held(cache, code), store, freeze=freezer, tell=patience)
+    freezer = CachedStrips(cache, code)
+    measure_joins(session, lambda: source, held(cache, code), store, freeze=freezer, tell=patience)
     return any_measured
 
 
@@ -127,7 +127,7 @@ class _StripAnalysis:
 
     def __init__(
         self, plan: Plan, item: StripPlan, code: str, source: Source, cache: StripCache,
-        freezer: Freezer,
+        freezer: CachedStrips,
     ) -> None:  # fmt: skip
         self._plan, self._item, self._cache, self._code = plan, item, cache, code
         self._mark = fingerprint(item.mark, code)

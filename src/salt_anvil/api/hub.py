@@ -19,7 +19,7 @@ from starlette.concurrency import run_in_threadpool
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.pictures import Viewer
 from salt_anvil.analysis.worker import HELD, run_analysis
-from salt_anvil.api.processes import CONTEXT, Helper, become
+from salt_anvil.api.processes import CONTEXT, WorkerProcess, become
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
 from salt_anvil.core.engine.fingerprint import fingerprint
@@ -134,11 +134,11 @@ class Hub:
     async def start(self) -> None:
         """Start the helper processes, and the prints that a dead server left."""
         self._loop = asyncio.get_running_loop()
-        self._engine = Helper(
+        self._engine = WorkerProcess(
             "engine", run_engine, self.data, self._from_engine, self._engine_again,
             self._engine_rests, alive_s=ALIVE_S,
         )  # fmt: skip
-        self._analysis = Helper(
+        self._analysis = WorkerProcess(
             "analysis", run_analysis, self.data, self._from_analysis, self._analysis_again
         )
         self._pool: Executor = self._new_pool()

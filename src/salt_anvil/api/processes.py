@@ -71,7 +71,7 @@ def _begin(name: str, target: Target, pipe: Connection, data: Path) -> None:
     target(pipe, data)
 
 
-class Helper:
+class WorkerProcess:
     """One process; what it sends goes to `take`, its end and return to `restarted`.
 
     Sending never blocks the caller. alive_s: it has to send something at least so often. The

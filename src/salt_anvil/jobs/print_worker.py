@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from salt_anvil.analysis.cache import StripCache
-from salt_anvil.analysis.cached_strips import Freezer
+from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import Tell, held, hold, mended
 from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.mixer import Source
@@ -75,7 +75,7 @@ def _print(
 ) -> int:  # fmt: skip
     hold(session, code, source, cache, patient)
     plan = make_plan(session, held=held(cache, code))
-    frozen = Freezer(cache, code)(plan)
+    frozen = CachedStrips(cache, code)(plan)
     marks = {n: m for n, m in fingerprints(plan, code).items() if n not in frozen}
     return print_to_file(
         plan, source, target, options.format, frozen=frozen,

@@ -12,7 +12,7 @@ from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import make_plan
-from salt_anvil.core.measure.joins import hold_joins
+from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.measure.reduction import reduction_figures
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.recipe import Recipe, inputs_of, read_recipe, recipe_session
@@ -128,7 +128,7 @@ def process_file(
         return opened[-1]
 
     try:
-        hold_joins(session, again, blends.get, blends.__setitem__)
+        measure_joins(session, again, blends.get, blends.__setitem__)
         plan = make_plan(session, held=blends.get)
         mixer = Mixer(plan, again(), tapped=True)
         return _run(mixer, info, recipe, target, format, dither, progress)

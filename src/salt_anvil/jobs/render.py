@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from salt_anvil.core.audio import BLOCK, Sound
-from salt_anvil.core.engine.mixer import Frozen, MixBlock, Mixer, Source
+from salt_anvil.core.engine.mixer import CachedStrip, MixBlock, Mixer, Source
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.state import State
 from salt_anvil.files.write import PrintFormat, SoundWriter
@@ -28,7 +28,7 @@ def blocks(
     *,
     strip: str | None = None,
     states: Callable[[int], tuple[int, dict[str, State]]] = lambda block: (0, {}),
-    frozen: Mapping[str, Frozen] | None = None,
+    frozen: Mapping[str, CachedStrip] | None = None,
 ) -> Iterator[tuple[int, int, MixBlock]]:
     """Give the blocks that cover frames [begin, end): first frame wanted, frame after, block.
 
@@ -61,7 +61,7 @@ def print_to_file(
     end: int | None = None,
     dither: bool = True,
     states: Callable[[int], tuple[int, dict[str, State]]] = lambda block: (0, {}),
-    frozen: Mapping[str, Frozen] | None = None,
+    frozen: Mapping[str, CachedStrip] | None = None,
     progress: Progress = lambda share: None,
 ) -> int:
     """Print the main mix, or one strip after its chain or its fader; return clipped samples.

@@ -15,10 +15,10 @@ from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
 from salt_anvil.core.edits import Edit, apply_edits
 from salt_anvil.core.engine.mixer import (
     CHECKPOINT,
-    Frozen,
+    BypassMix,
+    CachedStrip,
     MixBlock,
     Mixer,
-    Shadow,
     Source,
     dependents,
     faded_in,
@@ -58,7 +58,7 @@ PATIENCE = 60
 """Turns after a change, or after missing checkpoints, before the loop's start is looked up."""
 
 
-class Shelf:
+class RenderCache:
     """What is known of plans from before: measurements, checkpoints, whole strips.
 
     This one knows nothing; the engine process gives one that reads the cache.
@@ -72,7 +72,7 @@ class Shelf:
         """Return the last block at or before one for which all named strips have states."""
         return 0, {}
 
-    def frozen(self, plan: Plan) -> dict[str, Frozen]:
+    def frozen(self, plan: Plan) -> dict[str, CachedStrip]:
         """Return the strips that can be read from end to end."""
         return {}
 
@@ -82,7 +82,7 @@ class Shelf:
 
 
 @dataclass(frozen=True)
-class Piece:
+class AudioChunk:
     """Consecutive frames to send."""
 
     epoch: int
@@ -117,7 +117,7 @@ def needed(plan: Plan, listen: Listen) -> set[str]:
 
 
 def _mixer(
-    plan: Plan, source: Source, shelf: Shelf, running: set[str], block: int, listen: Listen,
+    plan: Plan, source: Source, shelf: RenderCache, running: set[str], block: int, listen: Listen,
     only: bool = False,
 ) -> tuple[Mixer, bool]:  # fmt: skip
     """Return a mixer before a block or earlier, and whether in the state of the whole song.
@@ -137,21 +137,21 @@ def _mixer(
     return mixer, exact
 
 
-class Head:
+class PlaybackRun:
     """A mixer, and its shadow where one is heard, on their way to a block."""
 
     def __init__(
-        self, plan: Plan, source: Source, shelf: Shelf, target: int, listen: Listen
+        self, plan: Plan, source: Source, shelf: RenderCache, target: int, listen: Listen
     ) -> None:
         watched = watched_place(plan, listen)
         self.plan, self.target, self.listen = plan, target, listen
         begin = max(target - roll_blocks(plan), 0)
         running = needed(plan, listen)
         self.mixer, self.exact = _mixer(plan, source, shelf, running, begin, listen)
-        self.shadow: Shadow | None = None
+        self.shadow: BypassMix | None = None
         if listens_in_mix(plan, listen):
             assert listen.strip is not None
-            self.shadow = Shadow(self.mixer, listen.strip, watched)
+            self.shadow = BypassMix(self.mixer, listen.strip, watched)
         self.mixer.foresee(target)
 
     def roll(self) -> bool:
@@ -177,11 +177,11 @@ class Head:
         self.mixer.foresee(target)
 
 
-class Thaw:
+class StripRestart:
     """Frozen strips on their way to run again, beside the play of what they gave."""
 
     def __init__(
-        self, mixer: Mixer, source: Source, shelf: Shelf, names: set[str], listen: Listen
+        self, mixer: Mixer, source: Source, shelf: RenderCache, names: set[str], listen: Listen
     ) -> None:
         block = mixer.position
         self.names, self.plan = names, mixer.plan
@@ -224,7 +224,7 @@ class Player:
     """Plays a session for one tab. Every jump starts a new epoch, higher than all before."""
 
     def __init__(
-        self, session: Session, source: Source, shelf: Shelf, *, epoch: int = 0,
+        self, session: Session, source: Source, shelf: RenderCache, *, epoch: int = 0,
         ahead: TimeAhead | None = None,
     ) -> None:  # fmt: skip
         self.ahead = ahead or TimeAhead()
@@ -237,15 +237,15 @@ class Player:
         self.loop: tuple[int, int] | None = None
         self.epoch = epoch
         self._sequence = self._sent = self._played = 0
-        self._arriving: tuple[Head, float] | None = None
-        self._catching: Head | None = None
+        self._arriving: tuple[PlaybackRun, float] | None = None
+        self._catching: PlaybackRun | None = None
         self._plan = make_plan(session, held=shelf.held)
         self._meter = MainMeter(session.rate)
         self._mixer: Mixer | None = None
-        self._shadow: Shadow | None = None
+        self._shadow: BypassMix | None = None
         self._spectra = (Spectrum(session.rate), Spectrum(session.rate))
-        self._ready: Head | None = None
-        self._thaw: Thaw | None = None
+        self._ready: PlaybackRun | None = None
+        self._thaw: StripRestart | None = None
         self._gains = np.zeros((0, 3))
         self._whole = WholeReduction()
         self._patience = self._cooling = 0
@@ -347,7 +347,7 @@ class Player:
         if self.playing and self._arriving is None:
             self.ahead.note(self.ready_ms)
 
-    def pieces(self) -> list[Piece]:
+    def pieces(self) -> list[AudioChunk]:
         """Return the next block, in two pieces where the loop wraps inside it."""
         if self._arriving is not None:
             self.arrive()
@@ -369,10 +369,10 @@ class Player:
             self.frame = 0
         return [piece] if count else self.pieces()
 
-    def _piece(self, sound: Sound, block: MixBlock) -> Piece:
+    def _piece(self, sound: Sound, block: MixBlock) -> AudioChunk:
         if not np.abs(sound).max(initial=0.0) <= LOUDEST:
             sound = np.clip(np.nan_to_num(sound, nan=0.0), -LOUDEST, LOUDEST)
-        piece = Piece(self.epoch, self._sequence, self.frame, sound, self._report(block))
+        piece = AudioChunk(self.epoch, self._sequence, self.frame, sound, self._report(block))
         self._sequence += 1
         self._sent += len(sound)
         return piece
@@ -563,7 +563,7 @@ class Player:
             self._thaw = None
             self._apply(plan)
         elif self._thaw is None or not missing <= self._thaw.names:
-            self._thaw = Thaw(self._mixer, self._source, self._shelf, missing, self._wished)
+            self._thaw = StripRestart(self._mixer, self._source, self._shelf, missing, self._wished)
 
     def _apply(self, plan: Plan) -> None:
         assert self._mixer is not None
@@ -599,7 +599,7 @@ class Player:
         self._shadow = None
         if self._mixer is not None and listens_in_mix(self._plan, listen):
             assert listen.strip is not None
-            self._shadow = Shadow(self._mixer, listen.strip, self._watched())
+            self._shadow = BypassMix(self._mixer, listen.strip, self._watched())
             self._shadow.level(self._before_gain)
 
     def _jump(self, frame: int) -> None:
@@ -614,8 +614,8 @@ class Player:
         self._arriving = (self._head(plan), time.monotonic() + START_S)
         self.ahead.begin()
 
-    def _head(self, plan: Plan) -> Head:
-        return Head(plan, self._source, self._shelf, self.frame // BLOCK, self._listen)
+    def _head(self, plan: Plan) -> PlaybackRun:
+        return PlaybackRun(plan, self._source, self._shelf, self.frame // BLOCK, self._listen)
 
     @property
     def arriving(self) -> bool:
@@ -640,7 +640,7 @@ class Player:
         self.ahead.begin()
         return True
 
-    def _start_early(self, head: Head) -> None:
+    def _start_early(self, head: PlaybackRun) -> None:
         block = self.frame // BLOCK
         running = needed(head.plan, head.listen)
         mixer, _ = _mixer(head.plan, self._source, self._shelf, running, 0, head.listen)
@@ -651,7 +651,7 @@ class Player:
         self._catching = head
         self.ahead.begin()
 
-    def _caught_up(self, head: Head) -> tuple[MixBlock, Sound]:
+    def _caught_up(self, head: PlaybackRun) -> tuple[MixBlock, Sound]:
         """Go over to the exact states, cross-faded."""
         _, old = self._heard()
         head.mixer.foresee(0)
@@ -659,7 +659,7 @@ class Player:
         block, new = self._heard()
         return block, faded_in(new, old)
 
-    def _take_over(self, head: Head, frame: int) -> None:
+    def _take_over(self, head: PlaybackRun, frame: int) -> None:
         self._plan, self._mixer, self._shadow = head.plan, head.mixer, head.shadow
         self._thaw = self._arriving = self._catching = None
         if self._shadow is not None:
@@ -682,7 +682,7 @@ class Player:
             self._make_shadow()
             self.frame = begin
 
-    def _still_right(self, head: Head, begin: int) -> bool:
+    def _still_right(self, head: PlaybackRun, begin: int) -> bool:
         return (
             head.plan == self._plan
             and head.target == begin // BLOCK
@@ -718,7 +718,9 @@ class Player:
         self._patience -= 1
         if self._patience > 0:
             return
-        self._ready = Head(self._plan, self._source, self._shelf, begin // BLOCK, self._listen)
+        self._ready = PlaybackRun(
+            self._plan, self._source, self._shelf, begin // BLOCK, self._listen
+        )
         self._patience = PATIENCE
 
 

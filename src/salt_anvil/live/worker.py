@@ -13,11 +13,11 @@ from typing import Any, TypeVar
 import numpy as np
 
 from salt_anvil.analysis.cache import StripCache
-from salt_anvil.analysis.cached_strips import Freezer
+from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
-from salt_anvil.core.engine.mixer import Frozen
+from salt_anvil.core.engine.mixer import CachedStrip
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, checked
@@ -44,7 +44,7 @@ from salt_anvil.live.messages import (
     Stop,
     Transport,
 )
-from salt_anvil.live.player import Piece, Player, Shelf
+from salt_anvil.live.player import AudioChunk, Player, RenderCache
 from salt_anvil.live.watch import Watch
 
 IDLE_S = 0.02
@@ -83,7 +83,7 @@ def run_engine(pipe: Connection, data: Path) -> None:
             return
 
 
-def _packed(piece: Piece, rate: int) -> bytes:
+def _packed(piece: AudioChunk, rate: int) -> bytes:
     report = json.dumps(piece.report.model_dump(), separators=(",", ":")).encode()
     sound = np.ascontiguousarray(piece.sound, "<f4")
     head = HEADER.pack(
@@ -92,12 +92,12 @@ def _packed(piece: Piece, rate: int) -> bytes:
     return head + sound.tobytes() + report
 
 
-class CacheShelf(Shelf):
+class DiskRenderCache(RenderCache):
     """What the analysis has left in the cache."""
 
     def __init__(self, data: Path) -> None:
         self._cache, self._code = StripCache(data / "cache"), sources_digest()
-        self._freezer = Freezer(self._cache, self._code)
+        self._freezer = CachedStrips(self._cache, self._code)
         self._held: dict[str, Blend] = {}
 
     def held(self, digest: str) -> Blend | None:
@@ -112,7 +112,7 @@ class CacheShelf(Shelf):
         marks = fingerprints(plan, self._code)
         return self._cache.states_before({n: marks[n] for n in names}, block)
 
-    def frozen(self, plan: Plan) -> dict[str, Frozen]:
+    def frozen(self, plan: Plan) -> dict[str, CachedStrip]:
         return self._freezer(plan)
 
     def drop(self, where: str) -> None:
@@ -153,7 +153,7 @@ class Engine:
         self._pipe, self._sending = pipe, threading.Lock()
         self._media = MediaFolder(data / "media")
         self._source = self._media.source(damaged=self._damaged)
-        self._shelf = CacheShelf(data)
+        self._shelf = DiskRenderCache(data)
         self._seats: dict[int, Seat] = {}
         self._inbox = Inbox()
         self._waited = 0.0

@@ -44,7 +44,7 @@ def pulse_down(quality: str) -> np.ndarray:
         values = np.zeros((1, FRAMES * factor))
         values[0, AT * factor + phase] = 1
         silence = np.zeros((FRAMES, 1))
-        out = o.taken_by(only(values), silence, quality, o.shaping_state(1))[AT:, 0]
+        out = o.oversampled_difference(only(values), silence, quality, o.shaping_state(1))[AT:, 0]
         found[factor - phase :: factor][: len(out)] = out
     return found
 
@@ -104,7 +104,7 @@ def test_a_block_without_shaping_leaves_the_same_state(quality: str) -> None:
     for at in range(0, len(sound), 1024):
         block = sound[at : at + 1024]
         o.pass_by(block, o.tables(quality), o.kept(states[0]))
-        o.taken_by(nothing, block, quality, states[1])
+        o.oversampled_difference(nothing, block, quality, states[1])
     assert all((states[0][name] == states[1][name]).all() for name in states[0])
     assert states[0]["shaping_last"].all()
     assert o.idle(np.zeros((1, 2)), 5.0, o.kept(states[1]))
@@ -121,8 +121,8 @@ def test_shaping_goes_on_behind_what_was_passed_by(quality: str) -> None:
     sound, nothing = noise(2 * 1024), only(np.zeros((2, 1)))
     states = [o.shaping_state(2) for _ in range(2)]
     o.pass_by(sound[:1024], o.tables(quality), o.kept(states[0]))
-    o.taken_by(nothing, sound[:1024], quality, states[1])
-    outs = [o.taken_by(halved, sound[1024:], quality, state) for state in states]
+    o.oversampled_difference(nothing, sound[:1024], quality, states[1])
+    outs = [o.oversampled_difference(halved, sound[1024:], quality, state) for state in states]
     assert (outs[0] == outs[1]).all()
 
 
@@ -139,8 +139,8 @@ def test_another_quality_starts_clean() -> None:
     """What the stages of another quality kept is of another time."""
     state, sound = o.shaping_state(1), noise(2048, 1)
     loud = only(np.ones((1, 1)))
-    o.taken_by(loud, sound, "best", state)
-    o.taken_by(only(np.zeros((1, 1))), sound, "good", state)
+    o.oversampled_difference(loud, sound, "best", state)
+    o.oversampled_difference(only(np.zeros((1, 1))), sound, "good", state)
     assert o.idle(sound, 10.0, o.kept(state))
 
 

@@ -6,7 +6,7 @@ from scipy import signal
 
 from salt_anvil.core.audio import RAMP, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.control_ramp import Glide
+from salt_anvil.core.dsp.control_ramp import ControlRamp
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.note import note_ms
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
@@ -24,7 +24,7 @@ def lengths(total: int, seed: int) -> list[int]:
 
 
 def glided(parts: list[int], start: int, change_at: int) -> np.ndarray:
-    glide, at, out = Glide(np.array([1.0])), start, []
+    glide, at, out = ControlRamp(np.array([1.0])), start, []
     for part in parts:
         if at == change_at:
             glide.to(np.array([3.0]))

@@ -8,7 +8,7 @@ from salt_anvil.core.edits import SetParams, SetStage, SetStrip
 from salt_anvil.core.engine.fader import gains_course, tree_sum
 from salt_anvil.core.engine.fifo import Cells, Fifo
 from salt_anvil.core.engine.fingerprint import fingerprints
-from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Shadow
+from salt_anvil.core.engine.mixer import CHECKPOINT, BypassMix, Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError, RoutingError
@@ -179,7 +179,7 @@ def test_shadow_is_the_mix_without_the_chain() -> None:
     off, _ = SetStage(stage="a1", on=False).apply(session)
     expected = whole_mix(off)[: 30 * BLOCK]
     mixer = Mixer(make_plan(session), source, tapped=True)
-    shadow = Shadow(mixer, "a", "a1")
+    shadow = BypassMix(mixer, "a", "a1")
     heard = []
     for k in range(30):
         mixer.block()

@@ -212,7 +212,7 @@
         </span>
       {/if}
       <span class="space"></span>
-      {#if kind.listens && key}
+      {#if kind.has_sidechain && key}
         <span class="key"
           >key:
           <KeySource {work} label="Key" own value={key.source ?? 'own'} onchoose={listenTo} />

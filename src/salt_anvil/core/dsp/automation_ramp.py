@@ -5,10 +5,10 @@ from collections.abc import Callable
 import numpy as np
 
 from salt_anvil.core.audio import GRID, RAMP
-from salt_anvil.core.dsp.control_ramp import Glide, Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import ControlRamp, Ramp, Vector
 from salt_anvil.core.state import State
 
-Course = Callable[[int], Vector]
+Trajectory = Callable[[int], Vector]
 """Gives the vector of controls at a grid point (point k is timeline frame 64 k)."""
 
 
@@ -19,9 +19,9 @@ class Motion:
     so that any place can be gone to.
     """
 
-    def __init__(self, course: Course, still: bool) -> None:
+    def __init__(self, course: Trajectory, still: bool) -> None:
         self._course, self._still = course, still
-        self._offset: Glide | None = None
+        self._offset: ControlRamp | None = None
         self._ramp: Ramp | None = None
         self._next = 0
 
@@ -59,12 +59,12 @@ class Motion:
         self._next, self._offset = int(state["next"][0]), None
         if "offset" in state:
             value, step = state["offset"]
-            glide = Glide(np.array(value))
+            glide = ControlRamp(np.array(value))
             glide.target, glide.step = np.zeros_like(value), np.array(step)
             glide.left, glide.moving = int(state["left"][0]), bool(state["left"][1])
             self._offset = glide
 
-    def to(self, course: Course, still: bool) -> None:
+    def to(self, course: Trajectory, still: bool) -> None:
         """Follow another course, from where it stands."""
         segment, inside = divmod(self._next, GRID)
         ends = [segment, segment + 1] if inside else [segment]
@@ -76,7 +76,7 @@ class Motion:
         self._course, self._still = course, still
         self._ramp = self._offset = None
         if gap.any():
-            self._offset = Glide(gap[0])
+            self._offset = ControlRamp(gap[0])
             if inside:
                 # The segment in hand goes on as it was until the next grid point.
                 self._offset.step = (gap[1] - gap[0]) / GRID

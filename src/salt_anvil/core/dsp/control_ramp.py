@@ -44,7 +44,7 @@ class Ramp:
         return values[:, None]
 
 
-class Glide:
+class ControlRamp:
     """Carries a vector of controls from where it stands to a target, over RAMP frames.
 
     A glide starts at the next grid point and is a straight line per sample, so that a moved
@@ -63,9 +63,9 @@ class Glide:
         value = np.repeat(self.value[None, :], 1 + RAMP // GRID, axis=0)
         return Ramp(value, np.zeros_like(value), still=True)
 
-    def clone(self) -> "Glide":
+    def clone(self) -> "ControlRamp":
         """Return an independent glide at the same place."""
-        other = Glide(self.value)
+        other = ControlRamp(self.value)
         other.target, other.step = self.target, self.step
         other.left, other.moving = self.left, self.moving
         return other

@@ -346,12 +346,12 @@ def idle(sound: Sound, level: float, kept: Kept) -> bool:
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def pass_by(sound: Sound, tables: Tables, kept: Kept) -> None:
-    """Move on by a block that is not shaped, as `taken_by` would."""
+    """Move on by a block that is not shaped, as `oversampled_difference` would."""
     rise(sound[max(len(sound) - SPAN, 0) :], tables, kept)
 
 
 def shaping_state(lanes: int) -> State:
-    """Return the cold state of `taken_by`, to be held in a processor's own."""
+    """Return the cold state of `oversampled_difference`, to be held in a processor's own."""
     return State(
         shaping_factor=np.zeros(1),
         shaping_last=np.zeros((lanes, 1)),
@@ -367,7 +367,7 @@ def given(
     return *tables(quality), *kept(state)
 
 
-def taken_by(bend: Bend, sound: Sound, quality: str, state: State) -> Sound:
+def oversampled_difference(bend: Bend, sound: Sound, quality: str, state: State) -> Sound:
     """Return what a bend takes from a block, LATENCY frames late; the state moves on."""
     table, memory = tables(quality), kept(state)
     lines = rise(sound, table, memory)

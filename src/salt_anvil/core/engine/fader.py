@@ -6,7 +6,7 @@ import numpy as np
 
 from salt_anvil.core.audio import BLOCK, GRID, Sound, rounded
 from salt_anvil.core.dsp import blend
-from salt_anvil.core.dsp.automation_ramp import Course, Motion
+from salt_anvil.core.dsp.automation_ramp import Motion, Trajectory
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.automation import still
 from salt_anvil.core.engine.plan import GROUP, Route, StripPlan
@@ -42,7 +42,7 @@ class Fader:
         return np.asarray(sound * (ramp.value[k] + ramp.step[k] * (at % GRID)[:, None]))
 
 
-def gains_course(plan: StripPlan, route: Route | None) -> tuple[Course, bool]:
+def gains_course(plan: StripPlan, route: Route | None) -> tuple[Trajectory, bool]:
     """Return the gains of left and right as a function of the grid point.
 
     route: None for the fader alone, as the main bus has it. A mono strip is panned at equal
@@ -111,7 +111,7 @@ class BusJoin:
         return sounds[0] * gains[:, :1] + sounds[1] * gains[:, 1:]
 
 
-def _bus_course(plan: StripPlan) -> tuple[Course, bool]:
+def _bus_course(plan: StripPlan) -> tuple[Trajectory, bool]:
     join, rate = plan.strip.join, plan.context.rate
     held = plan.held(f"bus:{plan.strip.id}")
     lane = plan.own(plan.strip.id).get("position")

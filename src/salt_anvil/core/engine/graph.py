@@ -276,7 +276,7 @@ def _check(stage: Stage, context: Context) -> None:
         raise SettingError(f"stage {stage.id}: {error}") from None
     if stage.key.source == "own":
         return
-    if not item.listens:
+    if not item.has_sidechain:
         raise RoutingError(f"stage {stage.id}: {item.title.lower()} does not listen to a key")
     try:
         item.check_outside_key(stage.params)

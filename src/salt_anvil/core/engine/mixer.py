@@ -29,7 +29,7 @@ Source = Callable[[str, int, int], Sound]
 
 
 @dataclass(frozen=True)
-class Frozen:
+class CachedStrip:
     """A strip that is read instead of computed: what it gave, and its meters, block by block.
 
     block: gives block k of the output after the chain. point: gives block k of a place inside
@@ -73,7 +73,7 @@ class Mixer:
         source: Source,
         *,
         tapped: bool = False,
-        frozen: Mapping[str, Frozen] | None = None,
+        frozen: Mapping[str, CachedStrip] | None = None,
         groups: GroupSums = lambda digest: None,
     ) -> None:
         self._source, self._tapped = source, tapped
@@ -355,7 +355,7 @@ class Mixer:
         self._recent |= {(name, j): block for j, block in other.ahead(name)}
         self._sums.clear()
 
-    def freeze(self, name: str, frozen: Frozen) -> None:
+    def freeze(self, name: str, frozen: CachedStrip) -> None:
         """Read a strip from now on instead of running it."""
         runner = self._runners.pop(name)
         self._fading[name] = (runner.next_out, runner.block().out)
@@ -369,7 +369,7 @@ class Mixer:
         return self._faders[item.strip.id, name].gains(self.position * BLOCK)
 
     @property
-    def frozen(self) -> Mapping[str, Frozen]:
+    def frozen(self) -> Mapping[str, CachedStrip]:
         """The strips that are read."""
         return self._frozen
 
@@ -418,7 +418,7 @@ class Mixer:
         return self._read_key(outside, j)
 
 
-class Shadow:
+class BypassMix:
     """The same mix as it would be without one strip's chain, or one place of it.
 
     Everything that the strip feeds runs a second time, with the tap before the watched place
@@ -546,7 +546,14 @@ def dependents(plan: Plan, strip: str) -> set[str]:
 
 
 __all__ = [
-    "CHECKPOINT", "Frozen", "MixBlock", "Mixer", "Shadow", "Source", "dependents", "downstream",
+    "CHECKPOINT",
+    "BypassMix",
+    "CachedStrip",
+    "MixBlock",
+    "Mixer",
+    "Source",
+    "dependents",
+    "downstream",
     "faded_in",
     "tree_sum",
-]  # fmt: skip
+]

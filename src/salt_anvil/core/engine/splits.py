@@ -6,7 +6,7 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, RAMP, Sound
 from salt_anvil.core.dsp import blend, crossover
-from salt_anvil.core.dsp.automation_ramp import Course, Motion
+from salt_anvil.core.dsp.automation_ramp import Motion, Trajectory
 from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.automation import NONE, still
@@ -134,10 +134,10 @@ class Joining:
         self._gains = Motion(*self._branch_course(lanes))
         self._mix = Motion(*self._mix_course(lanes))
 
-    def _branch_course(self, lanes: AllLanes) -> tuple[Course, bool]:
+    def _branch_course(self, lanes: AllLanes) -> tuple[Trajectory, bool]:
         return branch_course(self.split, self.context.rate, lanes, self._held)
 
-    def _mix_course(self, lanes: AllLanes) -> tuple[Course, bool]:
+    def _mix_course(self, lanes: AllLanes) -> tuple[Trajectory, bool]:
         """Two controls: the mix, and the switch between the plain dry sound and all of it."""
         split, rate = self.split, self.context.rate
         share, rests = mix_course(split.model_copy(update={"on": True}), lanes.get(split.id, NONE),
@@ -188,7 +188,7 @@ class Joining:
 
 def branch_course(
     split: Split, rate: int, lanes: AllLanes, held: blend.Blend | None
-) -> tuple[Course, bool]:
+) -> tuple[Trajectory, bool]:
     """Return the branches' gains as a function of the grid point, the join's law included."""
     solo = any(b.solo for b in split.branches)
     open_ = [b.on and (b.solo or not solo) for b in split.branches]

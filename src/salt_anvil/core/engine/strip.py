@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block, rounded, without_nonfinite
-from salt_anvil.core.dsp.automation_ramp import Course, Motion
+from salt_anvil.core.dsp.automation_ramp import Motion, Trajectory
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.engine.automation import Lanes, still
@@ -436,12 +436,12 @@ def trimmed(sound: Sound, trim: Motion, start: int) -> Sound:
     return sound * ramp.frames(0, start, len(sound))
 
 
-def trim_course(plan: StripPlan) -> tuple[Course, bool]:
+def trim_course(plan: StripPlan) -> tuple[Trajectory, bool]:
     """Return the trim, polarity included, as a function of the grid point."""
     return trim_of(plan.strip, plan.own(plan.strip.id), plan.context.rate)
 
 
-def trim_of(strip: Strip, lanes: Lanes, rate: int) -> tuple[Course, bool]:
+def trim_of(strip: Strip, lanes: Lanes, rate: int) -> tuple[Trajectory, bool]:
     """Return a strip's trim, polarity included, as a function of the grid point."""
     sign = -1.0 if strip.invert else 1.0
     lane = lanes.get("trim_db")

@@ -7,7 +7,7 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, RAMP, Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.automation_ramp import Course, Motion
+from salt_anvil.core.dsp.automation_ramp import Motion, Trajectory
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.delay import delayed, keep
 from salt_anvil.core.engine.automation import NONE, Lanes, latency_of, still, widest
@@ -76,7 +76,7 @@ class Unit:
         except SettingError as error:
             raise SettingError(f"stage {self.stage.id}: {error}") from None
 
-    def _course(self) -> tuple[Course, bool]:
+    def _course(self) -> tuple[Trajectory, bool]:
         """Return the controls as a function of the grid point, and whether it stands still."""
         item, params, context = self.processor, self.stage.params, self.context
         smooth = self._smooth
@@ -95,7 +95,7 @@ class Unit:
 
         return course, still(smooth)
 
-    def _share(self) -> tuple[Course, bool]:
+    def _share(self) -> tuple[Trajectory, bool]:
         return mix_course(self.stage, self.lanes, self.context.rate)
 
     def clone(self) -> "Unit":
@@ -281,7 +281,7 @@ def _joined(pieces: list[Passed]) -> Passed:
     return Passed(np.concatenate([p.out for p in pieces]), report)
 
 
-def mix_course(element: Stage | Split, lanes: Lanes, rate: int) -> tuple[Course, bool]:
+def mix_course(element: Stage | Split, lanes: Lanes, rate: int) -> tuple[Trajectory, bool]:
     """Return the share of the processed sound as a function of the grid point."""
     lane = lanes.get("mix")
     if lane is None or not element.on:

@@ -4,16 +4,16 @@ from collections.abc import Callable, Mapping
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp.blend import Blend
-from salt_anvil.core.engine.mixer import Frozen, Mixer, Source
+from salt_anvil.core.engine.mixer import CachedStrip, Mixer, Source
 from salt_anvil.core.engine.plan import Held, Plan, SteadyJoin, make_plan
 from salt_anvil.core.measure.blends import BlendMeter
 from salt_anvil.core.session import Element, Session, Split, elements
 
 Store = Callable[[str, Blend], None]
-Freeze = Callable[[Plan], Mapping[str, Frozen]]
+Freeze = Callable[[Plan], Mapping[str, CachedStrip]]
 
 
-def hold_joins(
+def measure_joins(
     session: Session,
     source: Callable[[], Source],
     held: Held,
@@ -45,7 +45,7 @@ def measure_join(
     strip: str,
     join: SteadyJoin,
     source: Source,
-    frozen: Mapping[str, Frozen],
+    frozen: Mapping[str, CachedStrip],
     tell: Callable[[], None] = lambda: None,
 ) -> Blend:
     """Return the measurement of one steady join; all that it depends on must be held."""

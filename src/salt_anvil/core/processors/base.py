@@ -133,7 +133,7 @@ class Kind(BaseModel):
     kind: str
     title: str
     doc: str
-    listens: bool
+    has_sidechain: bool
     level_line: str | None
     level_behind: str | None
     controls: list[Control]
@@ -173,10 +173,10 @@ class Processor(Generic[P]):
     title: ClassVar[str]
     doc: ClassVar[str]
     Params: ClassVar[type[Params]]
-    listens: ClassVar[bool] = False
+    has_sidechain: ClassVar[bool] = False
     level_line: ClassVar[str | None] = None
     """The parameter that is a level on the waveform, dragged there."""
-    lets_go: ClassVar[bool] = False
+    releases_between_hits: ClassVar[bool] = False
     """Whether its reduction is expected to be gone between hits."""
     level_behind: ClassVar[str | None] = None
     """A gain in dB that comes before this level, so that the line stands lower on the waveform."""
@@ -247,7 +247,7 @@ class Processor(Generic[P]):
             kind=self.kind,
             title=self.title,
             doc=self.doc,
-            listens=self.listens,
+            has_sidechain=self.has_sidechain,
             level_line=self.level_line,
             level_behind=self.level_behind,
             controls=[control_of(n, f) for n, f in self.Params.model_fields.items()],

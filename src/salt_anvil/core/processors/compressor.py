@@ -129,8 +129,8 @@ class Compressor(Processor[CompressorParams]):
     title = "Compressor"
     doc = "Turns down what is louder than a threshold, by a ratio, with attack and release."
     Params = CompressorParams
-    lets_go = True
-    listens = True
+    releases_between_hits = True
+    has_sidechain = True
     level_line = "threshold_db"
 
     def latency(self, params: CompressorParams, rate: int) -> int:
@@ -265,7 +265,7 @@ def _coloured(sound: Sound, ramp: Ramp, rate: int, state: State, start: int) -> 
     def bend(lines: Sound, cut: Sound, factor: int) -> None:
         s.bend_lines(lines, cut, factor, start, odd, d_odd, still, still)
 
-    cut = o.taken_by(bend, gain * sound, QUALITY, state)
+    cut = o.oversampled_difference(bend, gain * sound, QUALITY, state)
     level = np.empty_like(cut)
     biquad.filter_into(level, cut, biquad.high_pass(OFFSET_HZ, rate)[None], state["offset"])
     share = ramp.frames(COLOUR, start, len(sound))

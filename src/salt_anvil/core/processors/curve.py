@@ -89,8 +89,8 @@ class Curve(Processor[CurveParams]):
     title = "Curve"
     doc = "A curve of level in against level out, drawn by hand: compressor, expander, both."
     Params = CurveParams
-    lets_go = True
-    listens = True
+    releases_between_hits = True
+    has_sidechain = True
 
     def latency(self, params: CurveParams, rate: int) -> int:
         return round(params.lookahead_ms * rate / 1000)

@@ -90,7 +90,7 @@ class Deesser(Processor[DeesserParams]):
     title = "De-esser"
     doc = "Turns down a range where it sticks out of the sound: s, sh, whistles, fret noise."
     Params = DeesserParams
-    listens = True
+    has_sidechain = True
     level_line = "threshold_db"
 
     def latency(self, params: DeesserParams, rate: int) -> int:

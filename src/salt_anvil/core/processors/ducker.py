@@ -61,7 +61,7 @@ class Ducker(Processor[DuckerParams]):
     title = "Ducker"
     doc = "Every hit in its key takes the same bite out of the sound and lets it come back."
     Params = DuckerParams
-    listens = True
+    has_sidechain = True
     level_line = "threshold_db"
 
     def latency(self, params: DuckerParams, rate: int) -> int:

@@ -150,7 +150,7 @@ class Enhancer(Processor[EnhancerParams]):
         def bend(lines: Sound, made: Sound, factor: int) -> None:
             e.shape_lines(lines, made, factor, late, start, ramp.value, ramp.step)
 
-        return o.taken_by(bend, source, params.quality, state)
+        return o.oversampled_difference(bend, source, params.quality, state)
 
     def picture(self, params: EnhancerParams, context: Context) -> dict[str, Any]:
         amount = params.amount_db if params.amount_db > NONE_DB else -120.0

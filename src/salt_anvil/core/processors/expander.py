@@ -72,7 +72,7 @@ class Expander(Processor[ExpanderParams]):
     title = "Expander"
     doc = "Widens dynamics: quiet sound goes down, or loud sound up, by a ratio within a range."
     Params = ExpanderParams
-    listens = True
+    has_sidechain = True
     level_line = "threshold_db"
 
     def latency(self, params: ExpanderParams, rate: int) -> int:

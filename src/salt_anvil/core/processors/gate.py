@@ -64,7 +64,7 @@ class Gate(Processor[GateParams]):
     title = "Gate"
     doc = "Closes on what is quieter than a threshold: bleed, noise, tails."
     Params = GateParams
-    listens = True
+    has_sidechain = True
     level_line = "threshold_db"
 
     def latency(self, params: GateParams, rate: int) -> int:

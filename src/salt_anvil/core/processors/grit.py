@@ -6,7 +6,7 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import bitcrush as c
-from salt_anvil.core.dsp.control_ramp import Glide, Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import ControlRamp, Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
 from salt_anvil.core.state import State
@@ -74,5 +74,5 @@ class Grit(Processor[GritParams]):
     def _shown(self, sound: Sound, params: GritParams, context: Context) -> Sound:
         """Return a short mono sound through it."""
         one = Context(context.rate, 1, context.bpm)
-        ramp = Glide(self.controls(params, one)).over(0, len(sound))
+        ramp = ControlRamp(self.controls(params, one)).over(0, len(sound))
         return self.process(sound, sound, params, one, ramp, self.prepare(params, one), 0)[0]

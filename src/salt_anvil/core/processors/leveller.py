@@ -51,7 +51,7 @@ class Leveller(Processor[LevellerParams]):
     title = "Leveller"
     doc = "Walks the level towards a target, a few dB a second, and rests in the pauses."
     Params = LevellerParams
-    listens = True
+    has_sidechain = True
 
     def controls(self, params: LevellerParams, context: Context) -> Vector:
         vector = np.zeros(v.CONTROLS)

@@ -88,7 +88,7 @@ class Limiter(Processor[LimiterParams]):
     title = "Limiter"
     doc = "Holds peaks under a ceiling, also between the samples, with gain that gives way early."
     Params = LimiterParams
-    lets_go = True
+    releases_between_hits = True
     level_line = "ceiling_db"
     level_behind = "drive_db"
 
@@ -195,7 +195,7 @@ def _rounded(driven: Sound, ramp: Ramp, state: State, start: int) -> Sound:
     def bend(lines: Sound, cut: Sound, factor: int) -> None:
         c.clip_lines(lines, cut, unused, factor, start, begin, step, shape)
 
-    cut = o.taken_by(bend, driven, QUALITY, state)
+    cut = o.oversampled_difference(bend, driven, QUALITY, state)
     share = ramp.frames(ROUND, start, len(driven))
     out: Sound = delayed(driven, state["unbent"]) - share * cut
     return out

@@ -8,7 +8,7 @@ import numpy as np
 from salt_anvil.core.audio import BLOCK, GRID, Sound
 from salt_anvil.core.dsp import equaliser as t
 from salt_anvil.core.dsp import feedback_delay_network as r
-from salt_anvil.core.dsp.control_ramp import Glide, Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import ControlRamp, Ramp, Vector
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
 from salt_anvil.core.state import State
 
@@ -105,7 +105,7 @@ class Room(Processor[RoomParams]):
         rate = context.rate
         seconds = params.predelay_ms / 1000 + 1.15 * params.decay_s
         context = Context(rate, 2, context.bpm)
-        ramp = Glide(self.controls(params, context)).over(0, BLOCK)
+        ramp = ControlRamp(self.controls(params, context)).over(0, BLOCK)
         state, unheard = self.prepare(params, context), np.zeros((0, 2))
         click = np.zeros((BLOCK, 2))
         click[0] = 1.0

@@ -169,7 +169,7 @@ class Saturator(Processor[SaturatorParams]):
         def bend(lines: Sound, cut: Sound, factor: int) -> None:
             s.bend_lines(lines, cut, factor, start, odd, d_odd, lean, d_lean)
 
-        cut = o.taken_by(bend, driven, params.quality, state)
+        cut = o.oversampled_difference(bend, driven, params.quality, state)
         if sides:
             cut = from_mid_side(cut)
         taken = np.empty_like(block)

@@ -48,7 +48,7 @@ class Tone(Processor[ToneParams]):
     title = "Tone"
     doc = "Bands of cut, shelf, bell and notch; each may move by the level of its range."
     Params = ToneParams
-    listens = True
+    has_sidechain = True
 
     def latency(self, params: ToneParams, rate: int) -> int:
         return t.linear_half(rate) if params.phase == "linear" else 0

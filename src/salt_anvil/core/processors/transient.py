@@ -73,7 +73,7 @@ class Transient(Processor[TransientParams]):
     title = "Transient"
     doc = "Turns the attack of hits up or down, and their sustain, quiet and loud hits alike."
     Params = TransientParams
-    listens = True
+    has_sidechain = True
 
     def controls(self, params: TransientParams, context: Context) -> Vector:
         for side in SIDES:
