@@ -9,10 +9,8 @@ from typing import TYPE_CHECKING, Any
 
 from tqdm import tqdm
 
-from salt_anvil.core.errors import CoreError
-from salt_anvil.files.errors import FileError
+from salt_anvil.core.errors import FileError, SaltAnvilError
 from salt_anvil.kernels import cache as kernel_cache
-from salt_anvil.store.errors import StoreError
 
 if TYPE_CHECKING:
     from salt_anvil.core.processors.base import Control
@@ -23,7 +21,7 @@ def main(arguments: list[str] | None = None) -> int:
     options = _parser().parse_args(arguments)
     try:
         return int(options.run(options) or 0)
-    except (CoreError, FileError, StoreError) as error:
+    except SaltAnvilError as error:
         print(f"salt-anvil: {error}", file=sys.stderr)
         return 2
     except KeyboardInterrupt:

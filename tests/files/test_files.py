@@ -12,7 +12,7 @@ import soxr
 
 from salt_anvil.analysis.cache import Meta, StripCache
 from salt_anvil.core.delivery.dither import quantised, tpdf
-from salt_anvil.files.errors import FileError
+from salt_anvil.core.errors import FileError
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
 from salt_anvil.files.read import SoundReader, markers, read_whole
 from salt_anvil.files.write import SoundWriter, format_of

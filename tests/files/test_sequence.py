@@ -7,7 +7,7 @@ import pytest
 import soundfile
 import soxr
 
-from salt_anvil.files.errors import FileError
+from salt_anvil.core.errors import FileError
 from salt_anvil.files.sequence import Sequence, Sequences
 from tests.conftest import noise, sine
 

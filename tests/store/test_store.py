@@ -12,9 +12,9 @@ from pathlib import Path
 import pytest
 
 from salt_anvil.core.edits import SetParams, SetStrip
+from salt_anvil.core.errors import StoreError
 from salt_anvil.store import database
 from salt_anvil.store.database import Database, FolderLock
-from salt_anvil.store.errors import StoreError
 from salt_anvil.store.prints import PrintStore
 from salt_anvil.store.sessions import SessionStore
 from tests.sessions import small_session

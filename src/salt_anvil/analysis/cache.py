@@ -27,10 +27,10 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.engine.mixer import CHECKPOINT
+from salt_anvil.core.errors import FileError
 from salt_anvil.core.measure.rows import COLUMNS
 from salt_anvil.core.state import State
 from salt_anvil.files.checked import CheckedSound
-from salt_anvil.files.errors import FileError
 
 LIMIT_BYTES = 4 << 30
 

@@ -9,8 +9,8 @@ from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.engine.fingerprint import fingerprint
 from salt_anvil.core.engine.mixer import CachedStrip
 from salt_anvil.core.engine.plan import Plan, StripPlan
+from salt_anvil.core.errors import FileError
 from salt_anvil.files.checked import CheckedSound
-from salt_anvil.files.errors import FileError
 
 
 class CachedStrips:

@@ -14,11 +14,11 @@ from salt_anvil.core.engine.fingerprint import fingerprint
 from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Source
 from salt_anvil.core.engine.plan import Held, Plan, StripPlan, make_plan
 from salt_anvil.core.engine.strip import StripBlock
+from salt_anvil.core.errors import DamagedError
 from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.session import Session
 from salt_anvil.files.checked import CheckedWriter
-from salt_anvil.files.errors import DamagedError
 from salt_anvil.files.media import extremes
 
 Tell = Callable[[str, int, int], bool]

@@ -9,9 +9,8 @@ from typing import Any
 
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.strip_pass import Stopped, analyse
-from salt_anvil.core.errors import CoreError
+from salt_anvil.core.errors import SaltAnvilError
 from salt_anvil.core.session import Session, checked
-from salt_anvil.files.errors import FileError
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.kernels.cache import sources_digest
 
@@ -79,7 +78,7 @@ class _Analysis:
             return False
         except BrokenPipeError:
             raise
-        except (CoreError, FileError, OSError):
+        except (SaltAnvilError, OSError):
             pass  # the engine runs the same plan and tells the tab
         except Exception:
             logger.exception("a session could not be analysed")

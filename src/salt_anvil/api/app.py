@@ -17,15 +17,19 @@ from starlette.staticfiles import StaticFiles
 from salt_anvil.api import live, models, routes
 from salt_anvil.api.guard import Guard
 from salt_anvil.api.hub import Hub
-from salt_anvil.api.preparation import NotReadyError, Preparation
+from salt_anvil.api.preparation import Preparation
 from salt_anvil.api.processes import begin_template
-from salt_anvil.core.errors import CoreError, MissingError
+from salt_anvil.core.errors import (
+    ConflictError,
+    MissingError,
+    MissingRowError,
+    NotReadyError,
+    SaltAnvilError,
+)
 from salt_anvil.core.session import plain_words
-from salt_anvil.files.errors import FileError
-from salt_anvil.store.errors import ConflictError, MissingRowError, StoreError
 
 STATUS: dict[type[Exception], int] = {
-    CoreError: 422, FileError: 422, StoreError: 422,
+    SaltAnvilError: 422,
     MissingError: 404, MissingRowError: 404, ConflictError: 409, NotReadyError: 503,
 }  # fmt: skip
 PAGES = Path(__file__).parent.parent / "web"

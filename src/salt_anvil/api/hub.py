@@ -24,8 +24,8 @@ from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
 from salt_anvil.core.engine.fingerprint import fingerprint
 from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.errors import FileError, StoreError
 from salt_anvil.core.session import SAMPLE_RATES, Session
-from salt_anvil.files.errors import FileError
 from salt_anvil.files.media import Media, MediaFolder
 from salt_anvil.files.write import part_of
 from salt_anvil.jobs.print_worker import (
@@ -55,7 +55,6 @@ from salt_anvil.live.messages import (
 )  # fmt: skip
 from salt_anvil.live.worker import run_engine
 from salt_anvil.store.database import Database, FolderLock
-from salt_anvil.store.errors import StoreError
 from salt_anvil.store.prints import PrintStore
 from salt_anvil.store.sessions import Revision, SessionStore
 

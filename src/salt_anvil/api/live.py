@@ -9,10 +9,9 @@ from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
 
 from salt_anvil.api.hub import Hub, Tab
-from salt_anvil.core.errors import CoreError
+from salt_anvil.core.errors import SaltAnvilError
 from salt_anvil.core.session import plain_words
 from salt_anvil.live.messages import COMMAND, Open, Surface
-from salt_anvil.store.errors import StoreError
 
 router = APIRouter()
 logger = logging.getLogger(__name__)
@@ -57,7 +56,7 @@ async def _take(hub: Hub, tab: Tab, text: str) -> None:
             await hub.command(tab, text, command)
     except ValidationError as error:
         hub.refuse(tab, plain_words(error))
-    except (CoreError, StoreError) as error:
+    except SaltAnvilError as error:
         hub.refuse(tab, str(error))
     except Exception:
         logger.exception("a message could not be taken")

@@ -12,20 +12,14 @@ from multiprocessing.process import BaseProcess
 from pathlib import Path
 
 from salt_anvil.api.processes import become
-from salt_anvil.core.errors import CoreError
+from salt_anvil.core.errors import SaltAnvilError, StoreError
 from salt_anvil.demo.install import install_demo
-from salt_anvil.files.errors import FileError
 from salt_anvil.kernels import cache as kernel_cache
 from salt_anvil.kernels.compile import compile_and_note
-from salt_anvil.store.errors import StoreError
 
 _CONTEXT = multiprocessing.get_context("spawn")
 Progress = Callable[[float], None]
 Make = Callable[[Path, Progress], object]
-
-
-class NotReadyError(Exception):
-    """What is asked for needs what is still being made."""
 
 
 @dataclass
@@ -47,7 +41,7 @@ def _make(pipe: Connection, make: Make, data: Path) -> None:
     try:
         make(data, pipe.send)
         pipe.send(1.0)
-    except (CoreError, FileError, StoreError) as error:
+    except SaltAnvilError as error:
         pipe.send(str(error))
 
 

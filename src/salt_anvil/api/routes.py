@@ -13,8 +13,9 @@ from starlette.concurrency import run_in_threadpool
 from salt_anvil.analysis.pictures import LaneView
 from salt_anvil.api import models as m
 from salt_anvil.api.hub import Hub, new_session
-from salt_anvil.api.preparation import NotReadyError, make_demo
+from salt_anvil.api.preparation import make_demo
 from salt_anvil.core.edits import differences
+from salt_anvil.core.errors import FileError, NotReadyError
 from salt_anvil.core.lab import measure
 from salt_anvil.core.lab.device import other_setting
 from salt_anvil.core.lab.drawing import minus, page_plots, svg
@@ -24,7 +25,6 @@ from salt_anvil.core.recipe import inputs_of, read_recipe, recipe_of
 from salt_anvil.core.session import Stage, checked, elements
 from salt_anvil.core.starting_points import starting_points
 from salt_anvil.demo.install import NAME
-from salt_anvil.files.errors import FileError
 from salt_anvil.files.read import markers
 from salt_anvil.jobs.print_worker import PrintOptions
 from salt_anvil.live.messages import Frame

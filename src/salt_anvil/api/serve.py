@@ -10,8 +10,8 @@ from salt_anvil.api.app import create_app
 from salt_anvil.api.guard import allowed_hosts
 from salt_anvil.api.hub import Hub
 from salt_anvil.api.preparation import Preparation
+from salt_anvil.core.errors import FileError
 from salt_anvil.demo.install import NAME
-from salt_anvil.files.errors import FileError
 
 
 def serve(data: Path, host: str, port: int, *, demo: bool) -> int:

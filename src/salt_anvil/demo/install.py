@@ -6,10 +6,10 @@ from typing import Any
 
 import soundfile
 
+from salt_anvil.core.errors import StoreError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.store.database import Database
-from salt_anvil.store.errors import StoreError
 from salt_anvil.store.sessions import SessionStore
 
 NAME = "Boathouse, second evening"

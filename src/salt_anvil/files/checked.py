@@ -12,7 +12,7 @@ import xxhash
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import BLOCK
-from salt_anvil.files.errors import DamagedError, FileError
+from salt_anvil.core.errors import DamagedError, FileError
 
 Rows = NDArray[np.float32]
 

@@ -17,8 +17,8 @@ import soxr
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.errors import DamagedError, FileError
 from salt_anvil.files.checked import CheckedSound, CheckedWriter, sums_path
-from salt_anvil.files.errors import DamagedError, FileError
 from salt_anvil.files.read import SoundReader
 
 CHUNK = 65536

@@ -10,7 +10,7 @@ import numpy as np
 import soundfile
 
 from salt_anvil.core.audio import Sound
-from salt_anvil.files.errors import FileError
+from salt_anvil.core.errors import FileError
 
 FORMATS = {"WAV", "WAVEX", "RF64", "FLAC", "AIFF", "OGG", "MP3", "MPEG"}
 RATES = (8000, 384000)

@@ -11,7 +11,7 @@ import soundfile
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.delivery.dither import quantised
-from salt_anvil.files.errors import FileError
+from salt_anvil.core.errors import FileError
 
 PrintFormat = Literal["wav-16", "wav-24", "wav-32f", "flac-16", "flac-24"]
 FORMATS: tuple[str, ...] = get_args(PrintFormat)

@@ -3,12 +3,11 @@
 from collections.abc import Callable
 from pathlib import Path
 
+from salt_anvil.core.errors import FileError, StoreError
 from salt_anvil.core.session import Session
-from salt_anvil.files.errors import FileError
 from salt_anvil.files.write import PrintFormat
 from salt_anvil.jobs.print_worker import PrintOptions, print_name, run_print
 from salt_anvil.store.database import Database
-from salt_anvil.store.errors import StoreError
 from salt_anvil.store.sessions import SessionStore
 
 

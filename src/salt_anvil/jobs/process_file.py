@@ -12,11 +12,11 @@ from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.errors import FileError
 from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.measure.reduction import reduction_figures
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.recipe import Recipe, inputs_of, read_recipe, recipe_session
-from salt_anvil.files.errors import FileError
 from salt_anvil.files.read import AudioInfo, SoundReader
 from salt_anvil.files.sequence import Sequences
 from salt_anvil.files.write import PrintFormat, SoundWriter

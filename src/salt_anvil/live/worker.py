@@ -19,10 +19,9 @@ from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
 from salt_anvil.core.engine.mixer import CachedStrip
 from salt_anvil.core.engine.plan import Plan
-from salt_anvil.core.errors import CoreError
+from salt_anvil.core.errors import CoreError, DamagedError, SaltAnvilError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.core.state import State
-from salt_anvil.files.errors import DamagedError, FileError
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.kernels.cache import sources_digest
 from salt_anvil.kernels.compile import compile_kernels
@@ -279,7 +278,7 @@ class Engine:
             self._drop(seat, error)
             self._mending(seat, partial(seat.player.seek, seat.player.frame))
             self._tell_transport(tab, seat.player)
-        except (CoreError, FileError) as error:
+        except SaltAnvilError as error:
             self._stop(tab, seat, str(error))
         except Exception:
             self._again(tab, seat)
@@ -347,7 +346,7 @@ class Engine:
                 continue
             try:
                 self._mending(seat, partial(seat.player.confirm, session))
-            except (CoreError, FileError) as error:
+            except SaltAnvilError as error:
                 self._refuse(tab, str(error))
 
     def _command(self, tab: int, kind: str, text: str) -> None:
@@ -360,7 +359,7 @@ class Engine:
         try:
             if self._mending(seat, lambda: self._do(seat.player, command)):
                 self._tell_transport(tab, seat.player)
-        except (CoreError, FileError) as error:
+        except SaltAnvilError as error:
             self._refuse(tab, str(error))
 
     def _do(self, player: Player, command: Command) -> bool:

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TextIO
 
-from salt_anvil.store.errors import StoreError
+from salt_anvil.core.errors import StoreError
 
 MIGRATIONS = [
     (

@@ -5,9 +5,9 @@ import time
 from dataclasses import dataclass
 from typing import Any
 
+from salt_anvil.core.errors import MissingRowError
 from salt_anvil.core.session import Session
 from salt_anvil.store.database import Database
-from salt_anvil.store.errors import MissingRowError
 from salt_anvil.store.sessions import pack, unpack
 
 

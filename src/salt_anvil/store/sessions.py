@@ -6,9 +6,9 @@ import time
 import zlib
 from dataclasses import dataclass
 
+from salt_anvil.core.errors import ConflictError, MissingRowError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.store.database import Database
-from salt_anvil.store.errors import ConflictError, MissingRowError
 
 
 @dataclass(frozen=True)
