@@ -73,7 +73,10 @@ async def _refused(status: int, request: Request, error: Exception) -> JSONRespo
 
 async def _nowhere(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, HTTPException)
-    words = {404: "there is nothing at this address", 405: "that cannot be done at this address"}
+    words = {
+        404: "there is nothing at this address", 405: "that cannot be done at this address",
+        413: "the request is too large",
+    }  # fmt: skip
     said = words.get(error.status_code, str(error.detail))
     return JSONResponse(models.Problem(error=said).model_dump(), error.status_code)
 

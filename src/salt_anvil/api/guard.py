@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers
+from starlette.middleware.body_limit import RequestBodyLimitMiddleware
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -21,6 +22,8 @@ class Guard:
 
     def __init__(self, app: ASGIApp, hosts: Iterable[str]) -> None:
         self._app = app
+        self._limited = RequestBodyLimitMiddleware(app, BODY_LIMIT)
+        self._upload = RequestBodyLimitMiddleware(app, UPLOAD_LIMIT)
         self._hosts = set(hosts)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -50,11 +53,6 @@ class Guard:
 
     async def _http(self, scope: Scope, receive: Receive, send: Send) -> None:
         upload = scope["method"] == "PUT" and scope["path"].endswith("/audio")
-        limit = UPLOAD_LIMIT if upload else BODY_LIMIT
-        length = Headers(scope=scope).get("content-length", "0")
-        if not length.isdigit() or int(length) > limit:
-            await JSONResponse({"error": "the request is too large"}, 413)(scope, receive, send)
-            return
 
         async def with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
@@ -67,7 +65,8 @@ class Guard:
                 ]  # fmt: skip
             await send(message)
 
-        await self._app(scope, receive, with_headers)
+        app = self._upload if upload else self._limited
+        await app(scope, receive, with_headers)
 
 
 def _host_of(origin: str) -> str:

@@ -1,6 +1,5 @@
 """Offline runs of a session: any region, the same bytes as in the whole."""
 
-import math
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
@@ -8,16 +7,11 @@ import numpy as np
 
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.engine.mixer import CachedStrip, MixBlock, Mixer, Source
-from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.engine.plan import Plan, roll_blocks
 from salt_anvil.core.state import State
 from salt_anvil.files.write import PrintFormat, SoundWriter
 
 Progress = Callable[[float], None]
-
-
-def roll_blocks(plan: Plan) -> int:
-    """Return the blocks to run after a restored state before every queue is full again."""
-    return 1 + math.ceil(max(s.latency for s in plan.strips) / BLOCK)
 
 
 def blocks(

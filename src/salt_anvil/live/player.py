@@ -23,7 +23,7 @@ from salt_anvil.core.engine.mixer import (
     dependents,
     faded_in,
 )  # fmt: skip
-from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.engine.plan import Plan, make_plan, roll_blocks
 from salt_anvil.core.engine.strip import GROUP
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.loudness import OFFSET, SILENT
@@ -38,7 +38,6 @@ from salt_anvil.core.measure.spectrum import Spectrum, correlation
 from salt_anvil.core.session import Session, Stage, branches
 from salt_anvil.core.state import State
 from salt_anvil.files.media import extremes
-from salt_anvil.jobs.render import roll_blocks
 from salt_anvil.live.ahead import TimeAhead
 from salt_anvil.live.messages import BlockReport, Listen, StageMeter, Transport
 

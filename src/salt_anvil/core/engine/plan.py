@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
@@ -422,3 +423,8 @@ def _node_facts(node: Node, plan: StripPlan) -> list[Any]:
         [b.on, b.solo, b.gain_db, _lane_facts(plan.own(b.id), "gain_db")] for b in element.branches
     ]
     return [element.on, element.mix, element.join.law, element.join.position, each, lanes]
+
+
+def roll_blocks(plan: Plan) -> int:
+    """Return the blocks to run after a restored state before every queue is full again."""
+    return 1 + math.ceil(max(s.latency for s in plan.strips) / BLOCK)
