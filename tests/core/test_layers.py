@@ -23,6 +23,13 @@ CORE_OUTSIDE = {"numpy", "scipy", "numba", "pydantic", "annotated_types"}
 NOT_IN_CORE = {"fastapi", "sqlite3", "asyncio", "time", "pathlib", "os", "io", "datetime"}
 
 
+# The rooms of the core, from the ground up; each may use those below it.
+CORE_ORDER: list[set[str]] = [
+    {"errors"}, {"audio", "state"}, {"dsp"}, {"processors"}, {"session"}, {"engine"}, {"recipe"},
+    {"edits", "measure", "lab", "delivery", "starting_points"},
+]  # fmt: skip
+
+
 def imports(path: Path) -> set[str]:
     found = set()
     for node in ast.walk(ast.parse(path.read_text())):
@@ -45,3 +52,29 @@ def test_core_is_pure_computation() -> None:
     for path in (ROOT / "core").rglob("*.py"):
         for name in imports(path):
             assert name.split(".")[0] not in NOT_IN_CORE, f"{path.name} imports {name}"
+
+
+def room(parts: tuple[str, ...]) -> int:
+    name = parts[0].removesuffix(".py")
+    return next(i for i, rooms in enumerate(CORE_ORDER) if name in rooms)
+
+
+def test_the_rooms_of_the_core_stand_on_each_other() -> None:
+    core = ROOT / "core"
+    for path in core.rglob("*.py"):
+        parts = path.relative_to(core).parts
+        if parts == ("__init__.py",):
+            continue
+        for name in imports(path):
+            below = tuple(name.split(".")[2:])
+            if not name.startswith("salt_anvil.core.") or below[0] == parts[0].removesuffix(".py"):
+                continue
+            assert room(below) < room(parts), f"{'/'.join(parts)} imports {name}"
+
+
+def test_what_the_user_reads_is_one_tree_of_errors() -> None:
+    """Every error class stands in core/errors.py, below one base."""
+    for path in ROOT.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ClassDef) and node.name.endswith("Error"):
+                assert path == ROOT / "core" / "errors.py", f"{path.name}: {node.name}"

@@ -5,6 +5,7 @@ import numpy as np
 from salt_anvil.core.audio import Sound, as_block
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.measure import loudness
 from salt_anvil.core.measure.rows import hop
 
@@ -20,7 +21,7 @@ class BlendMeter:
 
     def __init__(self, rate: int, channels: int) -> None:
         self._hop = hop(rate)
-        self._sections = loudness.k_weighting(rate)
+        self._sections = k_weighting(rate)
         self._states = [np.zeros((2, channels, 2)) for _ in range(2)]
         self._rest = np.zeros((0, 2 * channels))
         self._rows: list[Sound] = []

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.measure import loudness
 from salt_anvil.core.measure.truepeak import EDGE, interpolated_peak
 
@@ -34,7 +35,7 @@ class RowMeter:
 
     def __init__(self, rate: int, channels: int) -> None:
         self._hop, self._rate = hop(rate), rate
-        self._sections = loudness.k_weighting(rate)
+        self._sections = k_weighting(rate)
         self._state = np.zeros((2, channels, 2))
         self._waiting: list[Sound] = []
         self._count = 0

@@ -13,8 +13,8 @@ from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
+from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
-from salt_anvil.core.measure.loudness import k_weighting
 from salt_anvil.core.processors.bands import (
     Bands,
     Emphases,
