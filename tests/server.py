@@ -8,8 +8,8 @@ from typing import Any
 
 import httpx
 
-from salt_anvil.client import PATIENCE_S, ServerProcess, Tab
 from salt_anvil.core.session import Session
+from salt_anvil.speed.client import PATIENCE_S, ServerProcess, Tab
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
 

@@ -5,8 +5,8 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from salt_anvil.client import ServerProcess
 from salt_anvil.demo.install import install_demo
+from salt_anvil.speed.client import ServerProcess
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 FLAGS = ["--headless=new", "--no-sandbox", "--disable-gpu", "--disable-background-networking"]

@@ -254,7 +254,7 @@ def _print(options: argparse.Namespace) -> None:
 
 
 def _speed(options: argparse.Namespace) -> None:
-    from salt_anvil.speed import measure_speed, table
+    from salt_anvil.speed.report import measure_speed, table
 
     found: dict[str, Any] = measure_speed(quick=options.quick)
     print(json.dumps(found, indent=2) if options.json else table(found))

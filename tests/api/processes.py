@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from salt_anvil.client import PATIENCE_S
+from salt_anvil.speed.client import PATIENCE_S
 from tests.server import Server
 
 

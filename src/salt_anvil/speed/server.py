@@ -13,9 +13,9 @@ from typing import Any
 import numpy as np
 import soundfile
 
-from salt_anvil.client import ServerProcess, Tab
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.media import MediaFolder
+from salt_anvil.speed.client import ServerProcess, Tab
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
 

@@ -217,8 +217,8 @@ def measure_speed(*, quick: bool = False) -> dict[str, Any]:
 
     quick: only the factors.
     """
-    from salt_anvil.speed_server import measure_server
-    from salt_anvil.speed_size import measure_size
+    from salt_anvil.speed.server import measure_server
+    from salt_anvil.speed.size import measure_size
 
     server = {} if quick else {"server": measure_server(), "size": measure_size()}
     return server | {

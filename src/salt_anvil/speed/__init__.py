@@ -1,0 +1,1 @@
+"""`salt-anvil speed`: how fast, how soon, how much memory; and the tab that measures it."""
