@@ -13,7 +13,7 @@ ALLOWED = {
     "core": {"core"},
     "files": {"core", "files"},
     "store": {"core", "store"},
-    "demo": {"core", "files", "store", "demo"},
+    "demo": {"core", "files", "store", "kernels", "demo"},
     "kernels": {"core", "kernels"},
     "analysis": {"core", "files", "kernels", "analysis"},
     "jobs": {"core", "files", "store", "kernels", "analysis", "jobs"},

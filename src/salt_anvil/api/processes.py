@@ -20,6 +20,8 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
+from salt_anvil.kernels.parent import end_with_parent
+
 logger = logging.getLogger(__name__)
 CONTEXT = multiprocessing.get_context("forkserver")
 """Where helper processes come from."""
@@ -51,14 +53,7 @@ def become(name: str) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     _set(_NAME, f"salt-{name}".encode())
     _set(_DIES_WITH_PARENT, signal.SIGKILL)
-    server = multiprocessing.parent_process()
-
-    def watch() -> None:
-        if server is not None:
-            server.join()
-            os._exit(1)
-
-    threading.Thread(target=watch, daemon=True).start()
+    end_with_parent()
 
 
 def _set(what: int, value: int | bytes) -> None:

@@ -1,12 +1,16 @@
 """The boathouse: how each microphone hears the others, its room, its hum."""
 
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from functools import cache
+from multiprocessing import get_context
 
 import numpy as np
 from scipy import signal
 
 from salt_anvil.demo import score, sounds
 from salt_anvil.demo.sounds import RATE, Wave
+from salt_anvil.kernels.parent import end_with_parent
 
 PLAYERS = {
     "box-drum": score.box_drum, "foot-stomps": score.foot_stomps, "shaker": score.shaker,
@@ -29,6 +33,8 @@ PEAK_DB = {
     "box-drum": -1.2, "foot-stomps": -4.0, "shaker": -9.0, "low-fiddle": -5.0, "fiddle": -7.0,
     "squeezebox": -6.5, "lead-voice": -4.5, "announcement": -8.0,
 }  # fmt: skip
+STEREO = {"squeezebox", "shaker"}
+VOICE_ROOM = "voice-room"
 HUM = {"squeezebox": -58.0, "announcement": -54.0, "low-fiddle": -62.0}
 
 
@@ -52,12 +58,15 @@ def impulse(seconds: float, damping: float, seed: int) -> Wave:
     return tail
 
 
-def microphone(name: str) -> Wave:
-    """Return what a player's microphone records: itself, leaks, a little room, hum, noise."""
-    sound = dry(name).copy()
+def microphone(name: str, alone: Callable[[str], Wave] = dry) -> Wave:
+    """Return what a player's microphone records: itself, leaks, a little room, hum, noise.
+
+    alone: gives each player alone.
+    """
+    sound = alone(name).copy()
     for other, level_db, metres in BLEED[name]:
         late = round(metres / 343 * RATE)
-        leak = sounds.band(dry(other), None, 6000, 1)
+        leak = sounds.band(alone(other), None, 6000, 1)
         sound[late:] += 10 ** (level_db / 20) * leak[:-late]
     near = signal.oaconvolve(sound, impulse(0.35, 5000, 7))[: score.LENGTH]
     sound += 0.06 * near
@@ -70,9 +79,10 @@ def microphone(name: str) -> Wave:
     return sound + 10 ** (-68 / 20) * floor
 
 
-def voice_room() -> Wave:
+def voice_room(alone: Callable[[str], Wave] = dry) -> Wave:
     """Return the room microphones (stereo): the voice from far, a little of the band."""
-    send = sounds.band(dry("lead-voice"), 160, None) + 0.12 * dry("box-drum") + 0.1 * dry("fiddle")
+    voice = sounds.band(alone("lead-voice"), 160, None)
+    send = voice + 0.12 * alone("box-drum") + 0.1 * alone("fiddle")
     sides = []
     for seed in (11, 12):
         answer = impulse(1.5, 4200, seed)
@@ -83,9 +93,9 @@ def voice_room() -> Wave:
     return np.asarray(stereo)
 
 
-def pair(name: str) -> Wave:
+def pair(name: str, alone: Callable[[str], Wave] = dry) -> Wave:
     """Return a stereo recording: the microphone, and a second one a step to the side."""
-    left = microphone(name)
+    left = microphone(name, alone)
     late = 17
     right = np.concatenate([np.zeros(late), left[:-late]])
     right = (
@@ -96,13 +106,28 @@ def pair(name: str) -> Wave:
 
 
 def recordings() -> dict[str, Wave]:
-    """Return every recording of the session, (frames, channels), within full scale."""
-    stereo = {"squeezebox", "shaker"}
-    found: dict[str, Wave] = {}
-    for name in PLAYERS:
-        found[name] = pair(name) if name in stereo else microphone(name)[:, None]
-    found["voice-room"] = voice_room()
-    for name, sound in found.items():
-        most = np.abs(sound).max()
-        found[name] = sound * min(1.0, 0.98 / most)
-    return found
+    """Return every recording of the session, (frames, channels), within full scale.
+
+    Two processes share the work: the players first, then the microphones.
+    """
+    with ProcessPoolExecutor(2, get_context("spawn"), initializer=end_with_parent) as pool:
+        players = dict(zip(PLAYERS, pool.map(dry, PLAYERS), strict=True))
+        heard = {name: [name, *(other for other, *_ in BLEED[name])] for name in PLAYERS} | {
+            VOICE_ROOM: ["lead-voice", "box-drum", "fiddle"]
+        }
+        found = {
+            name: pool.submit(_recorded, name, {n: players[n] for n in needed})
+            for name, needed in heard.items()
+        }
+        return {name: future.result() for name, future in found.items()}
+
+
+def _recorded(name: str, players: dict[str, Wave]) -> Wave:
+    alone = players.__getitem__
+    if name == VOICE_ROOM:
+        sound = voice_room(alone)
+    elif name in STEREO:
+        sound = pair(name, alone)
+    else:
+        sound = microphone(name, alone)[:, None]
+    return np.asarray(sound * min(1.0, 0.98 / np.abs(sound).max()))

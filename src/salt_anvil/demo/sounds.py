@@ -17,15 +17,20 @@ def noise(seconds: float, seed: int) -> Wave:
     return np.random.default_rng(seed).standard_normal(round(seconds * RATE))
 
 
-def band(sound: Wave, low: float | None, high: float | None, order: int = 2) -> Wave:
-    """Return the sound between two frequencies (Butterworth)."""
+@cache
+def _butterworth(low: float | None, high: float | None, order: int) -> Wave:
     if low and high:
         sos = signal.butter(order, [low, high], "bandpass", fs=RATE, output="sos")
     elif low:
         sos = signal.butter(order, low, "highpass", fs=RATE, output="sos")
     else:
         sos = signal.butter(order, high or 20000.0, "lowpass", fs=RATE, output="sos")
-    return np.asarray(signal.sosfilt(sos, sound))
+    return np.asarray(sos)
+
+
+def band(sound: Wave, low: float | None, high: float | None, order: int = 2) -> Wave:
+    """Return the sound between two frequencies (Butterworth)."""
+    return np.asarray(signal.sosfilt(_butterworth(low, high, order), sound))
 
 
 def modes(seconds: float, partials: list[tuple[float, float, float]], bend: float = 0.0) -> Wave:
@@ -99,11 +104,17 @@ def vibrato(hz: float, seconds: float, depth: float, rate: float, seed: int) -> 
     return np.asarray(hz * (1 + depth * onset * np.sin(2 * np.pi * rate * t) + 0.0007 * wander))
 
 
+@cache
+def _resonance(hz: float, width: float) -> tuple[Wave, Wave]:
+    b, a = signal.iirpeak(hz, hz / width, fs=RATE)
+    return b, a
+
+
 def resonators(sound: Wave, peaks: Peaks) -> Wave:
     """Return the sum of two-pole resonances (Hz, gain, bandwidth in Hz) excited by the sound."""
     out = np.zeros_like(sound)
     for hz, gain, width in peaks:
-        b, a = signal.iirpeak(hz, hz / width, fs=RATE)
+        b, a = _resonance(hz, width)
         out += gain * signal.lfilter(b, a, sound)
     return out
 

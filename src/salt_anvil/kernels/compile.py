@@ -14,6 +14,7 @@ from salt_anvil.core.processors import REGISTRY, Context, Params, Processor
 from salt_anvil.core.processors.base import Control
 from salt_anvil.core.session import Key, Stage
 from salt_anvil.kernels import cache as kernel_cache
+from salt_anvil.kernels.parent import end_with_parent
 
 
 def _every_way(item: Processor[Params]) -> list[Params]:
@@ -65,11 +66,14 @@ def compile_kernels(
     progress(1.0)
 
 
+def _compile_others() -> None:
+    end_with_parent()
+    compile_kernels(which=slice(1, None, 2))
+
+
 def compile_and_note(progress: Callable[[float], None]) -> None:
     """Compile every kernel into the cache, on two cores, and note that they are there."""
-    other = multiprocessing.get_context("spawn").Process(
-        target=compile_kernels, args=(_ignore, slice(1, None, 2))
-    )
+    other = multiprocessing.get_context("spawn").Process(target=_compile_others)
     other.start()
     compile_kernels(lambda share: progress(0.95 * share), slice(0, None, 2))
     other.join()
