@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from salt_anvil.speed.client import PATIENCE_S
-from tests.server import Server
+from tests.server import Server, Tab
 
 
 def command(*arguments: object) -> subprocess.CompletedProcess[str]:
@@ -37,6 +37,17 @@ def until(told: Callable[[], Any], seconds: float = PATIENCE_S) -> Any:
         assert time.monotonic() < end
         time.sleep(0.05)
     return found
+
+
+def analysed(tab: Tab, strip: str = "main") -> None:
+    """Wait until a strip has been gone through; it may have been before anybody waited."""
+
+    def whole(event: dict[str, Any]) -> bool:
+        told = event["type"] == "analysed" and event["strip"] == strip
+        return told and event["done"] == event["frames"]
+
+    while not any(whole(event) for event in tab.events):
+        tab.wait("analysed")
 
 
 def finished_print(server: Server, number: int) -> dict[str, Any]:

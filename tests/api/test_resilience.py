@@ -10,14 +10,9 @@ import numpy as np
 import pytest
 import soundfile
 
-from tests.api.processes import ask_print, children, finished_print, until
+from tests.api.processes import analysed, ask_print, children, finished_print, until
 from tests.conftest import noise
 from tests.server import Server, Tab, serving
-
-
-def analysed(tab: Tab) -> None:
-    while (e := tab.wait("analysed"))["done"] != e["frames"] or e["strip"] != "main":
-        pass
 
 
 def engine_pid(server: Server) -> int:

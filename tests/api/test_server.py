@@ -17,7 +17,7 @@ import soundfile
 import websockets
 from websockets.sync.client import connect
 
-from tests.api.processes import ask_print, children, command, finished_print, until
+from tests.api.processes import analysed, ask_print, children, command, finished_print, until
 from tests.conftest import noise
 from tests.server import Server, serving
 
@@ -118,10 +118,7 @@ def test_bringing_in_audio(server: Server, tmp_path: Path) -> None:
 
 def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
     tab = server.tab()
-    while True:
-        event = tab.wait("analysed")
-        if event["strip"] == "main" and event["done"] == event["frames"]:
-            break
+    analysed(tab)
     tab.close()
     answer = server.api("GET", f"{server.path}/strips/drum/ledger?at=drum-c")
     ledger = answer["ledger"]
@@ -172,8 +169,7 @@ def test_what_is_played_after_a_seek_is_what_is_printed(
 
 def test_loop_wraps_without_a_gap(server: Server, printed: np.ndarray) -> None:
     tab = server.tab()
-    while (e := tab.wait("analysed"))["done"] != e["frames"] or e["strip"] != "main":
-        pass
+    analysed(tab)
     begin, end = 200_003, 240_000
     tab.say(type="loop", begin=begin, end=end)
     tab.say(type="play", frame=end - 20_000)
