@@ -69,11 +69,11 @@ from salt_anvil.analysis.cache import StripCache
 from salt_anvil.jobs.render import print_to_file
 from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.live.messages import Listen
-from salt_anvil.live.player import Player, Shelf
+from salt_anvil.live.player import Player, RenderCache
 from tests.sessions import small_session, source
 place = pathlib.Path(tempfile.mkdtemp())
 analyse(small_session(), "c", source, StripCache(place / "cache"), None, lambda *a: True)
-player = Player(small_session(), source, Shelf())
+player = Player(small_session(), source, RenderCache())
 for strip in ("a", "c", "main"):
     player.listen(Listen(strip=strip))
     player.play(0)

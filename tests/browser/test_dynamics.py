@@ -230,16 +230,18 @@ def test_a_saturator_adds_harmonics_to_what_is_heard(page: Page) -> None:
     stage = add(page, "Shaker", "Saturator")
     page.get_by_role("switch", name="in the mix").click()
     play_loop(page, 26, 30)
-    crest = []
-    for _ in range(2):
+
+    def crest() -> float:
         start_recording(page)
         _, sound = recorded(page, 96000)
-        crest.append(20 * np.log10(np.abs(sound).max() / sound.std()))
-        type_into(page, "Drive", "30")
-        type_into(page, "Harmonics", "100")
-        page.wait_for_function("saltAnvil.work.stage.params.harmonics === 1")
-        page.wait_for_timeout(500)
-    assert crest[1] < crest[0] - 2
+        return float(20 * np.log10(np.abs(sound).max() / sound.std()))
+
+    before = crest()
+    type_into(page, "Drive", "30")
+    type_into(page, "Harmonics", "100")
+    page.wait_for_function("saltAnvil.work.stage.params.harmonics === 1")
+    # How soon it is heard is the machine's affair.
+    assert any(crest() < before - 2 for _ in range(10))
     assert params(page, "shaker", stage)["drive_db"] == 30
     expect(page.locator("figcaption", has_text="harmonics at")).to_contain_text("3. at")
     page.get_by_role("button", name="Stop").click()

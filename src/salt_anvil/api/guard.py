@@ -66,6 +66,11 @@ class Guard:
             await send(message)
 
         app = self._upload if upload else self._limited
+        # What says beforehand that it is too large is answered in a sentence; the rest is counted.
+        length = Headers(scope=scope).get("content-length", "")
+        if length.isdigit() and int(length) > app.max_body_size:
+            await JSONResponse({"error": "the request is too large"}, 413)(scope, receive, send)
+            return
         await app(scope, receive, with_headers)
 
 
