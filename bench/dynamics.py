@@ -81,7 +81,7 @@ def limiter() -> None:
 
 def demo_mix() -> None:
     """Print the same for the demo's Reel, its wall taken away, driven by 12 dB."""
-    whole = room.recordings()
+    whole = {name: room.record(name) for name in room.RECORDINGS}
     reel = {name: sound[25 * 48000 : 45 * 48000] for name, sound in whole.items()}
     session = install.session_model({n: (n, s.shape[1], len(s)) for n, s in reel.items()})
     mix = run_strip(off(session, "main-wall"), "main", reel)

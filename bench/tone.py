@@ -137,7 +137,7 @@ def space() -> None:
 
 def small_loudspeaker() -> None:
     """The low fiddle over bars 11 to 16, as it is and through the recipe."""
-    band = {n: passage(s, 11, 16) for n, s in room.recordings().items()}
+    band = {n: passage(room.record(n), 11, 16) for n in room.RECORDINGS}
     session = install.session_model({n: (n, s.shape[1], len(s)) for n, s in band.items()})
     shelf = next(r for r in starting_points("tone") if r.name == "Kitchen shelf")
     plain = off(off(session, "low-fiddle-carry"), "low-fiddle-bands")

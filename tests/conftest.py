@@ -59,7 +59,7 @@ def recordings() -> dict[str, NDArray]:
     """The demo's recordings, (frames, channels); treat as read-only."""
     from salt_anvil.demo import room
 
-    return room.recordings()
+    return {name: room.record(name) for name in room.RECORDINGS}
 
 
 @pytest.fixture(scope="session")

@@ -1,14 +1,19 @@
 """The demo session: a dance band in a boathouse, recorded live; every strip shows one job."""
 
+import shutil
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import soundfile
 
 from salt_anvil.core.errors import StoreError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.media import MediaFolder
+from salt_anvil.kernels.parent import end_with_parent
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
 
@@ -16,6 +21,8 @@ NAME = "Boathouse, second evening"
 Progress = Callable[[float], None]
 
 Chain = list[dict[str, Any]]
+Kept = tuple[str, int, int]
+"""A recording: media id, channels, frames."""
 
 
 def _compressor(name: str, **params: Any) -> dict[str, Any]:
@@ -192,8 +199,8 @@ def _in_reel_two() -> list[dict[str, Any]]:
         {"at_s": begin - 2, "value": 0.35}, {"at_s": begin, "value": 0.65}]}]  # fmt: skip
 
 
-def session_model(media: dict[str, tuple[str, int, int]]) -> Session:
-    """Return the session; media: strip id to media id, channels, frames."""
+def session_model(media: dict[str, Kept]) -> Session:
+    """Return the session; media: strip id to what was kept."""
     from salt_anvil.demo import score
     from salt_anvil.demo.sounds import RATE
 
@@ -243,20 +250,51 @@ def install_demo(data: Path, progress: Progress = lambda share: None) -> str:
     store = SessionStore(Database(data / "salt-anvil.db"))
     if any(row.name == NAME for row in store.every()):
         return f"“{NAME}” is there already"
-    # Only now: the synthesis needs what a second start has no time to load.
-    from salt_anvil.demo.room import recordings
-    from salt_anvil.demo.sounds import RATE
-
-    folder = MediaFolder(data / "media")
-    media: dict[str, tuple[str, int, int]] = {}
     progress(0.02)
-    takes = recordings()
-    for index, (name, sound) in enumerate(takes.items()):
-        path = data / f"{name}.wav"
-        soundfile.write(path, sound, RATE, subtype="PCM_24")
-        kept = folder.bring_in(path, path.name, RATE)
-        path.unlink()
-        media[name] = (kept.id, kept.channels, kept.frames)
-        progress(0.6 + 0.4 * (index + 1) / len(takes))
+    media = _recorded(data, progress)
     store.add(session_model(media), "Demo session made")
     return f"“{NAME}” made"
+
+
+def _recorded(data: Path, progress: Progress) -> dict[str, Kept]:
+    """Record every track; two processes share the work: the players first, then the microphones."""
+    folder = data / "making"
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir()
+    with ProcessPoolExecutor(2, get_context("spawn"), initializer=end_with_parent) as pool:
+        for _ in range(2):
+            pool.submit(_begin)  # what a worker loads, it loads beside this one
+        from salt_anvil.demo.room import PLAYERS, RECORDINGS
+
+        played = [pool.submit(_play, folder, name) for name in PLAYERS]
+        for count, player in enumerate(as_completed(played), 1):
+            player.result()
+            progress(0.02 + 0.4 * count / len(played))
+        kept = {name: pool.submit(_record, data, folder, name) for name in RECORDINGS}
+        for count, recording in enumerate(as_completed(kept.values()), 1):
+            recording.result()
+            progress(0.42 + 0.58 * count / len(kept))
+    shutil.rmtree(folder)
+    return {name: recording.result() for name, recording in kept.items()}
+
+
+def _begin() -> None:
+    """Load what recording needs."""
+    from salt_anvil.demo import room  # noqa: F401
+
+
+def _play(folder: Path, name: str) -> None:
+    from salt_anvil.demo.room import dry
+
+    np.save(folder / name, dry(name))
+
+
+def _record(data: Path, folder: Path, name: str) -> Kept:
+    from salt_anvil.demo.room import record
+    from salt_anvil.demo.sounds import RATE
+
+    path = folder / f"{name}.wav"
+    sound = record(name, lambda player: np.load(folder / f"{player}.npy"))
+    soundfile.write(path, sound, RATE, subtype="PCM_24")
+    media = MediaFolder(data / "media").bring_in(path, path.name, RATE)
+    return media.id, media.channels, media.frames

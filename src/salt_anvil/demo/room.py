@@ -1,21 +1,19 @@
 """The boathouse: how each microphone hears the others, its room, its hum."""
 
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
 from functools import cache
-from multiprocessing import get_context
 
 import numpy as np
 from scipy import signal
 
 from salt_anvil.demo import score, sounds
 from salt_anvil.demo.sounds import RATE, Wave
-from salt_anvil.kernels.parent import end_with_parent
 
+# Those who take longest to compute first: two processes share them.
 PLAYERS = {
-    "box-drum": score.box_drum, "foot-stomps": score.foot_stomps, "shaker": score.shaker,
-    "low-fiddle": score.low_fiddle, "fiddle": score.fiddle, "squeezebox": score.squeezebox,
-    "lead-voice": score.lead_voice, "announcement": score.announcement,
+    "squeezebox": score.squeezebox, "low-fiddle": score.low_fiddle, "fiddle": score.fiddle,
+    "box-drum": score.box_drum, "lead-voice": score.lead_voice,
+    "foot-stomps": score.foot_stomps, "announcement": score.announcement, "shaker": score.shaker,
 }  # fmt: skip
 # What leaks into a microphone: from whom, dB, metres away.
 BLEED = {
@@ -35,6 +33,7 @@ PEAK_DB = {
 }  # fmt: skip
 STEREO = {"squeezebox", "shaker"}
 VOICE_ROOM = "voice-room"
+RECORDINGS = [VOICE_ROOM, *PLAYERS]
 HUM = {"squeezebox": -58.0, "announcement": -54.0, "low-fiddle": -62.0}
 
 
@@ -105,25 +104,8 @@ def pair(name: str, alone: Callable[[str], Wave] = dry) -> Wave:
     return np.stack([left, right], axis=1)
 
 
-def recordings() -> dict[str, Wave]:
-    """Return every recording of the session, (frames, channels), within full scale.
-
-    Two processes share the work: the players first, then the microphones.
-    """
-    with ProcessPoolExecutor(2, get_context("spawn"), initializer=end_with_parent) as pool:
-        players = dict(zip(PLAYERS, pool.map(dry, PLAYERS), strict=True))
-        heard = {name: [name, *(other for other, *_ in BLEED[name])] for name in PLAYERS} | {
-            VOICE_ROOM: ["lead-voice", "box-drum", "fiddle"]
-        }
-        found = {
-            name: pool.submit(_recorded, name, {n: players[n] for n in needed})
-            for name, needed in heard.items()
-        }
-        return {name: future.result() for name, future in found.items()}
-
-
-def _recorded(name: str, players: dict[str, Wave]) -> Wave:
-    alone = players.__getitem__
+def record(name: str, alone: Callable[[str], Wave] = dry) -> Wave:
+    """Return one recording of the session, (frames, channels), within full scale."""
     if name == VOICE_ROOM:
         sound = voice_room(alone)
     elif name in STEREO:

@@ -153,11 +153,14 @@ def plucked(hz: float, seconds: float, seed: int, bright: float = 0.5) -> Wave:
     burst[:whole] = band(noise(whole / RATE + 0.01, seed), 40, 1200 + 3000 * bright)[:whole]
     # y[n] = x[n] + g * (lowpass of y[n - period]); the fraction is a linear interpolation.
     loss = 0.996 - 0.00035 * hz / 10
-    a = np.zeros(whole + 3)
-    a[0] = 1
-    for k, share in ((0, 0.5 * (1 - part)), (1, 0.5), (2, 0.5 * part)):
-        a[whole + k] -= loss * share
-    string = np.asarray(signal.lfilter([1.0], a, burst))
+    near, middle, far = (loss * share for share in (0.5 * (1 - part), 0.5, 0.5 * part))
+    string = np.zeros(frames + whole + 2)  # two frames of silence, and a turn of the loop, before
+    for start in range(0, frames, whole):
+        now = slice(start + whole + 2, min(start + whole, frames) + whole + 2)
+        ago = [string[now.start - back : now.stop - back] for back in (whole + 2, whole + 1, whole)]
+        fed_back = far * ago[0] + middle * ago[1] + near * ago[2]
+        string[now] = burst[start : start + whole] + fed_back[: frames - start]
+    string = string[whole + 2 :]
     t = np.arange(frames) / RATE
     fade = np.clip((seconds - t) / 0.04, 0, 1)
     return (0.35 * string + 0.65 * resonators(string, LOW_BODY)) * fade
