@@ -7,6 +7,7 @@ from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStrip
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.engine.strip import AT_ONCE
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.core.state import State
@@ -43,7 +44,8 @@ def played(player: Player, frames: int) -> tuple[list[int], np.ndarray]:
             places.append(piece.frame)
             parts.append(piece.sound)
             got += len(piece.sound)
-        player.prepare()
+        for _ in range(AT_ONCE):
+            player.prepare()  # as often as there is time for between two that are wanted
     return places, np.concatenate(parts)
 
 

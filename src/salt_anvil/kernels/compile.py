@@ -6,7 +6,7 @@ from collections.abc import Callable
 import numpy as np
 
 from salt_anvil.core.audio import rounded
-from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
+from salt_anvil.core.dsp.stereo import from_mid_side, peaks, placed, to_mid_side
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.rows import RowMeter
@@ -61,7 +61,7 @@ def compile_kernels(
             context = Context(48000, 2, 96)
             Unit(Stage(id="x", kind=item.kind, params=params), context).process(sound[:256], 0)
         progress((index + 1) / (len(kinds) + 1))
-    rounded(from_mid_side(to_mid_side(sound)))
+    peaks(placed(rounded(from_mid_side(to_mid_side(sound))), *np.ones(2)))
     RowMeter(48000, 2).feed(np.repeat(sound, 2, axis=0))
     progress(1.0)
 

@@ -52,10 +52,10 @@ class TimeAhead:
         self._filled = False
         self._begun = self._clock()
 
-    def note(self, ready_ms: float) -> None:
-        """Take how much sound is ready while it plays."""
+    def note(self, ready_ms: float, at_once_ms: float = 0.0) -> None:
+        """Take how much sound is ready while it plays, and how much more is made in one go."""
         now = self._clock()
-        if ready_ms >= self.ms:
+        if ready_ms + at_once_ms >= self.ms:
             self._filled = True
         if ready_ms < (LATE_SHARE * self.ms if self._filled else EMPTY_MS):
             if self._filled or now - self._begun > GROW_EVERY_S:

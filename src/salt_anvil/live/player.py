@@ -9,9 +9,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from salt_anvil.core.audio import BLOCK, GRID, Sound
+from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block
 from salt_anvil.core.dsp.blend import Blend
 from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
+from salt_anvil.core.dsp.stereo import peaks
 from salt_anvil.core.edits import Edit, apply_edits
 from salt_anvil.core.engine.mixer import (
     CHECKPOINT,
@@ -24,7 +25,7 @@ from salt_anvil.core.engine.mixer import (
     faded_in,
 )  # fmt: skip
 from salt_anvil.core.engine.plan import Plan, make_plan, roll_blocks
-from salt_anvil.core.engine.strip import GROUP
+from salt_anvil.core.engine.strip import AT_ONCE
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.loudness import OFFSET, SILENT
 from salt_anvil.core.measure.reduction import (
@@ -52,6 +53,9 @@ SPECTRUM_BLOCKS = 4
 """A spectrum is told every so many blocks."""
 
 SILENT_METER = np.zeros(3, np.float32)
+
+SHARE_AT_ONCE = 1 / 3
+"""So much of the time ahead may be computed in one go."""
 
 PATIENCE = 60
 """Turns after a change, or after missing checkpoints, before the loop's start is looked up."""
@@ -227,6 +231,8 @@ class Player:
         ahead: TimeAhead | None = None,
     ) -> None:  # fmt: skip
         self.ahead = ahead or TimeAhead()
+        self.others_ms = math.inf
+        """The least time ahead of the others who play: nobody may be kept waiting longer."""
         self._source, self._shelf = source, shelf
         self._confirmed = self._model = session
         self._listen = self._wished = Listen()
@@ -337,14 +343,28 @@ class Player:
         """How much sound is on its way to the tab, or there, and not played yet."""
         return 1000 * (self._sent - self._played) / self._plan.rate
 
+    @property
+    def _block_ms(self) -> float:
+        return 1000 * BLOCK / self._plan.rate
+
+    @property
+    def _together(self) -> int:
+        """How many blocks are computed in one go: the more, the longer everybody can wait."""
+        least = min(self.ahead.ms, self.others_ms)
+        return min(max(int(least * SHARE_AT_ONCE / self._block_ms), 1), AT_ONCE)
+
     def wants(self) -> bool:
-        """Say whether another block fits into the time ahead."""
-        return self.playing and self._arriving is None and self.ready_ms < self.ahead.ms
+        """Say whether what is computed in one go fits into the time ahead, or is under way."""
+        if not self.playing or self._arriving is not None:
+            return False
+        if self._mixer is not None and self._mixer.position < self._mixer.until:
+            return True
+        return self.ready_ms + (self._together - 1) * self._block_ms < self.ahead.ms
 
     def watch_time(self) -> None:
         """Let the time ahead know how much of it there is."""
         if self.playing and self._arriving is None:
-            self.ahead.note(self.ready_ms)
+            self.ahead.note(self.ready_ms, (self._together - 1) * self._block_ms)
 
     def pieces(self) -> list[AudioChunk]:
         """Return the next block, in two pieces where the loop wraps inside it."""
@@ -389,9 +409,8 @@ class Player:
     def _look_ahead(self) -> None:
         """Compute several blocks in one go where there is room for them."""
         assert self._mixer is not None
-        room = (self.ahead.ms - self.ready_ms) / 1000 * self._plan.rate
-        if room >= GROUP * BLOCK:
-            self._mixer.foresee((self._mixer.position // GROUP + 1) * GROUP)
+        if self._mixer.position >= self._mixer.until:
+            self._mixer.foresee(self._mixer.position + self._together)
 
     def _heard(self) -> tuple[MixBlock, Sound]:
         """Return the next block, and what is heard of it: before and after."""
@@ -501,8 +520,8 @@ class Player:
             for stage, told in item.cells.items():
                 if stage not in off and len(told.get("reduction_db", ())):
                     most = max(most, float(told["reduction_db"].max()))
-            left, right = np.abs(block.faded[name]).max(axis=0)
-            found[name] = (round(float(left), 5), round(float(right), 5), round(most, 2))
+            left, right = peaks(as_block(block.faded[name]))
+            found[name] = (round(left, 5), round(right, 5), round(most, 2))
         return found | self._read_meters(k)
 
     def _read_meters(self, k: int) -> dict[str, tuple[float, float, float]]:

@@ -2,6 +2,7 @@
 
 import json
 import logging
+import math
 import threading
 import time
 from collections.abc import Callable
@@ -166,6 +167,7 @@ class Engine:
     def turn(self) -> None:
         """Give every player that wants one a block, then do one thing that was asked for."""
         self._receive()
+        self._share_time()
         hungry = sorted((s.ahead, tab) for tab, s in self._seats.items() if s.player.wants())
         for seat in self._seats.values():
             seat.player.watch_time()
@@ -176,6 +178,13 @@ class Engine:
         if not any(seat.player.wants() for seat in self._seats.values()):
             self._work_ahead()
         self._tell_ahead()
+
+    def _share_time(self) -> None:
+        """Let every player know how long the others can wait."""
+        playing = [s.player for s in self._seats.values() if s.player.playing]
+        for player in playing:
+            others = (p.ahead.ms for p in playing if p is not player)
+            player.others_ms = min(others, default=math.inf)
 
     # Messages ---------------------------------------------------------------------------------
 

@@ -26,3 +26,23 @@ def from_mid_side(sound: Sound) -> Sound:
         out[i, 0] = middle + side
         out[i, 1] = middle - side
     return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def placed(sound: Sound, left: float, right: float) -> Sound:
+    """Return one or two channels as two, each with its gain."""
+    out = np.empty((len(sound), 2))
+    last = sound.shape[1] - 1
+    for i in range(len(sound)):
+        out[i, 0] = left * sound[i, 0]
+        out[i, 1] = right * sound[i, last]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def peaks(sound: Sound) -> tuple[float, float]:
+    """Return the greatest amplitudes of left and right, (frames, 2)."""
+    left = right = 0.0
+    for i in range(len(sound)):
+        left, right = max(left, abs(sound[i, 0])), max(right, abs(sound[i, 1]))
+    return left, right

@@ -4,10 +4,11 @@ import math
 
 import numpy as np
 
-from salt_anvil.core.audio import BLOCK, GRID, Sound, rounded
+from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block, rounded
 from salt_anvil.core.dsp import blend
 from salt_anvil.core.dsp.automation_ramp import Motion, Trajectory
 from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.stereo import placed
 from salt_anvil.core.engine.automation import still
 from salt_anvil.core.engine.plan import GROUP, Route, StripPlan
 
@@ -36,7 +37,7 @@ class Fader:
         if ramp.still or not ramp.step.any():
             gains = ramp.value[0]
             unity = sound.shape[1] == 2 and gains[0] == 1.0 == gains[1]
-            return sound if unity else np.asarray(sound * gains)
+            return sound if unity else placed(as_block(sound), *gains)
         at = np.arange(len(sound)) + start % GRID
         k = at // GRID
         return np.asarray(sound * (ramp.value[k] + ramp.step[k] * (at % GRID)[:, None]))

@@ -12,6 +12,7 @@ from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum, tree_sum
 from salt_anvil.core.engine.graph import Outside
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
 from salt_anvil.core.engine.strip import (
+    CHECKPOINT,
     NO_TAPS,
     StripBlock,
     StripRunner,
@@ -20,9 +21,6 @@ from salt_anvil.core.engine.strip import (
     trimmed,
 )  # fmt: skip
 from salt_anvil.core.state import State
-
-CHECKPOINT = 64
-"""Blocks between two checkpoints of a strip (65,536 frames)."""
 
 Source = Callable[[str, int, int], Sound]
 """Gives frames [start, start + count) of the audio with this id, zeros outside it."""
@@ -402,8 +400,22 @@ class Mixer:
     def foresee(self, block: int) -> None:
         """Know that every block before this one will be asked for: it is faster, and the same."""
         self._until = block
-        for runner in self._runners.values():
-            runner.until = block
+        last = self.plan.blocks
+        wanted = dict.fromkeys(self.plan.marks, min(block, last))
+        # Those who read come behind those whom they read, and read ahead by their latency.
+        for item in reversed(self.plan.strips):
+            runner = self._runners.get(item.strip.id)
+            if runner is None:
+                continue
+            runner.until = wanted[item.strip.id]
+            reach = min(runner.reads(runner.until), last)
+            for name in {r.strip for r in item.feeds} | {o.strip for o in item.graph.outside}:
+                wanted[name] = max(wanted[name], reach)
+
+    @property
+    def until(self) -> int:
+        """The block before which everything is known to be asked for."""
+        return self._until
 
     def runner(self, name: str) -> StripRunner:
         """Return the runner of a strip that is not frozen."""
@@ -502,6 +514,7 @@ class BypassMix:
             at = self._runners[name].next_out
             if at > k:
                 raise AssertionError(f"{name}: block {k} is wanted, and {at} comes next")
+            self._runners[name].until = self._mixer.runner(name).until
             self._outs[name, at] = self._runners[name].block().out
         return self._outs[name, k]
 

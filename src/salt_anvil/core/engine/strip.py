@@ -24,8 +24,10 @@ ROLL = 16
 """Blocks of past input over which a newly wired chain is rolled before it is heard, at least."""
 HISTORY = 64
 """Blocks of past input that are kept for that."""
-GROUP = 4
-"""Blocks that are computed in one go where it is known that they will be asked for."""
+AT_ONCE = 8
+"""Blocks that are computed in one go, at most, where it is known that they will be asked for."""
+CHECKPOINT = 64
+"""Blocks between two checkpoints of a strip (65,536 frames)."""
 
 Reader = Callable[[int], Sound]
 """Gives input block number j, frames [1024 j, 1024 j + 1024) of the timeline."""
@@ -201,7 +203,7 @@ class StripRunner:
         self._history: deque[dict[str, Sound]] = deque(maxlen=HISTORY)
         self.nonfinite = 0
         self.until = 0
-        """Blocks before this one are sure to be asked for: they are computed GROUP at a time."""
+        """Blocks before this one are sure to be asked for: they are computed AT_ONCE at a time."""
         self.locate(0)
 
     @property
@@ -245,10 +247,10 @@ class StripRunner:
     def block(self) -> StripBlock:
         """Return the next output block and move on."""
         if self._out.end < (self.next_out + 1) * BLOCK:
-            # Groups end at multiples of GROUP, where nothing but the latency is read ahead.
-            group = (self.next_out // GROUP + 1) * GROUP
-            end = max(min(group, self.until), self.next_out + 1) * BLOCK
-            self._advance(-(-(end + self.plan.graph.late) // BLOCK) - self.next_in)
+            # Nothing but the latency is read ahead of a checkpoint.
+            checkpoint = (self.next_out // CHECKPOINT + 1) * CHECKPOINT
+            end = max(min(self.next_out + AT_ONCE, self.until, checkpoint), self.next_out + 1)
+            self._advance(self.reads(end) - self.next_in)
         result = StripBlock(rounded(self._out.take(BLOCK)))
         for name, fifo in self._queues.items():
             rows = fifo.take(BLOCK)
@@ -261,6 +263,10 @@ class StripRunner:
             result.cells[stage] = cells.take(CELLS)
         self.next_out += 1
         return result
+
+    def reads(self, block: int) -> int:
+        """Return before which input block it reads to give everything before an output block."""
+        return -(-(block * BLOCK + self.plan.graph.late) // BLOCK)
 
     def _advance(self, count: int) -> None:
         """Read so many blocks, and take them through the chain in one go."""
