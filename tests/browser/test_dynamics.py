@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.test_job import LIVE, open_demo, recorded, start_recording
+from tests.browser.sound import LIVE, recorded, start_recording
+from tests.browser.test_job import open_demo
 from tests.browser.test_routing import (
     empty,
     play_loop,

@@ -11,7 +11,8 @@ import pytest
 import soundfile
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.test_job import LIVE, open_demo
+from tests.browser.sound import LIVE
+from tests.browser.test_job import open_demo
 from tests.conftest import noise
 from tests.files.test_files import with_cues
 

@@ -3,7 +3,6 @@
 Sound is recorded from the AudioWorklet while it plays.
 """
 
-import base64
 from pathlib import Path
 
 import numpy as np
@@ -11,12 +10,10 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, expect
 
-from salt_anvil.core.measure.rows import RowMeter, figures
 from tests.browser.demo import copied_demo
+from tests.browser.sound import LIVE, loudness, recorded, start_recording, whole_loop
 from tests.conftest import noise
 from tests.server import Server
-
-LIVE = "saltAnvil.live"
 
 
 def open_demo(page: Page, strip: str = "main") -> None:
@@ -33,57 +30,6 @@ def wait_for_analysis(page: Page, strip: str = "main") -> None:
         f"saltAnvil.work.analysed['{strip}'] === 1 &&"
         " document.querySelector('canvas[data-done]').dataset.done === '1'", polling=200,
     )  # fmt: skip
-
-
-def start_recording(page: Page) -> None:
-    page.evaluate(
-        """() => {
-          const heard = (window.heard = []);
-          const port = saltAnvil.live.node.port;
-          port.onmessage = (e) => heard.push(e.data);
-          port.postMessage({ type: 'record', on: true });
-        }"""
-    )
-
-
-def heard(page: Page) -> list[tuple[int, np.ndarray]]:
-    """Stop recording; return the pieces: first frame, sound."""
-    told = page.evaluate(
-        """() => {
-          saltAnvil.live.node.port.postMessage({ type: 'record', on: false });
-          const all = new Float32Array(window.heard.length * 256);
-          window.heard.forEach((h, i) => {
-            all.set(h.left, i * 256);
-            all.set(h.right, i * 256 + 128);
-          });
-          const bytes = new Uint8Array(all.buffer);
-          let text = '';
-          for (let i = 0; i < bytes.length; i += 8192)
-            text += String.fromCharCode(...bytes.subarray(i, i + 8192));
-          return [window.heard.map((h) => h.frame), btoa(text)];
-        }"""
-    )
-    sound = np.frombuffer(base64.b64decode(told[1]), "<f4").reshape(-1, 2, 128)
-    return [(frame, block.T) for frame, block in zip(told[0], sound, strict=True)]
-
-
-def recorded(page: Page, frames: int) -> tuple[int, np.ndarray]:
-    """Return the longest unbroken run of at least so many frames: its first frame, the sound."""
-    count = frames // 128 + 40
-    page.wait_for_function(f"window.heard.length > {count}", polling=100)
-    runs: list[tuple[int, list[np.ndarray]]] = []
-    for frame, block in heard(page):
-        if runs and frame == runs[-1][0] + sum(len(b) for b in runs[-1][1]):
-            runs[-1][1].append(block)
-        else:
-            runs.append((frame, [block]))
-    start, blocks = max(runs, key=lambda run: len(run[1]))
-    return start, np.concatenate(blocks)
-
-
-def loudness(sound: np.ndarray) -> float:
-    meter = RowMeter(48000, 2)
-    return figures(np.concatenate([meter.feed(sound.astype(np.float64)), meter.flush()])).loudness
 
 
 def printed(page: Page, what: str, format: str, tmp_path: Path) -> Path:
@@ -153,11 +99,9 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
 
     # Compare at the same loudness: what is heard of both sides differs by less than 0.2 LU.
     page.get_by_role("switch", name="same loudness").click()
-    page.wait_for_timeout(400)
     sides = {}
     for side in ("in", "out"):
         page.get_by_role("radio", name=side, exact=True).click()
-        page.wait_for_timeout(300)
         sides[side] = whole_loop(page)
     assert abs(loudness(sides["in"]) - loudness(sides["out"])) < 0.2
 
@@ -187,19 +131,6 @@ def ledger_reduction(page: Page, section: str) -> float:
     return float(cell.nth(2).inner_text().replace("−", "-"))
 
 
-def whole_loop(page: Page) -> np.ndarray:
-    """Record one whole turn of the loop."""
-    page.evaluate("window.heard = []")
-    start_recording(page)
-    length = page.evaluate(f"{LIVE}.transport.loop[1] - {LIVE}.transport.loop[0]")
-    count = 2 * length // 128 + 60
-    page.wait_for_function(f"window.heard.length > {count}", polling=100)
-    pieces = heard(page)
-    # From the loop's start on, so that both sides are measured over the same blocks.
-    first = next(i for i in range(1, len(pieces)) if pieces[i][0] < pieces[i - 1][0])
-    return np.concatenate([block for _, block in pieces[first:]])[:length]
-
-
 def test_what_the_worklet_plays_after_a_seek_is_what_is_printed(page: Page, tmp_path: Path) -> None:
     open_demo(page)
     canvas = page.get_by_label("Waveform in and out, and reduction")
@@ -209,9 +140,9 @@ def test_what_the_worklet_plays_after_a_seek_is_what_is_printed(page: Page, tmp_
     page.wait_for_function(f"Math.abs({LIVE}.frame - 36 * 48000) < 48000")
     page.keyboard.press(" ")
     page.wait_for_function(f"{LIVE}.transport.playing && {LIVE}.node !== null")
-    page.wait_for_timeout(500)
     start_recording(page)
-    start, sound = recorded(page, 48_000)
+    start, sound = recorded(page, 72_000)
+    start, sound = start + 24_000, sound[24_000:]  # behind the fade at the start
     page.keyboard.press(" ")
     path = printed(page, "main mix", "wav-32f", tmp_path)
     whole = soundfile.read(path, dtype="float32")[0]

@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.test_job import LIVE, open_demo
+from tests.browser.sound import LIVE
+from tests.browser.test_job import open_demo
 from tests.server import Server
 
 
@@ -226,7 +227,8 @@ def test_a_control_moved_during_play_is_written(page: Page) -> None:
     page.mouse.down()
     for step in range(12):
         page.mouse.move(box["x"] + box["width"] * (0.5 + 0.02 * step), y)
-        page.wait_for_timeout(60)
+        frame = page.evaluate(f"{LIVE}.frame")
+        page.wait_for_function(f"frame => {LIVE}.frame > frame + 2048", arg=frame)
     page.mouse.up()
     page.wait_for_function("saltAnvil.work.state.model.automation.length === 2")
     lane = page.evaluate(

@@ -10,8 +10,9 @@ import pytest
 from playwright.sync_api import Page, expect
 from scipy import signal
 
+from tests.browser.sound import whole_loop
 from tests.browser.test_dynamics import add, drag, params
-from tests.browser.test_job import open_demo, recorded, start_recording
+from tests.browser.test_job import open_demo
 from tests.browser.test_routing import empty, play_loop, type_into
 
 
@@ -20,9 +21,7 @@ def change_db(page: Page, *ranges: tuple[float, float]) -> list[float]:
     levels = []
     for side in ("in", "out"):
         page.get_by_role("radio", name=side, exact=True).click()
-        page.wait_for_timeout(300)
-        start_recording(page)
-        _, sound = recorded(page, 192000)  # the whole loop
+        sound = whole_loop(page)
         hz, power = signal.welch(sound[:, 0], 48000, nperseg=8192)
         levels.append([
             10 * np.log10(power[(hz >= low) & (hz < high)].sum()) for low, high in ranges
@@ -67,7 +66,6 @@ def test_bands_are_added_dragged_turned_and_taken_away(page: Page) -> None:
     assert (bands[1]["type"], bands[1]["hz"]) == ("low-cut", 3000)
     page.get_by_role("switch", name="in the mix").click()
     play_loop(page, 26, 30)
-    page.wait_for_timeout(500)
     bell, cut, top = change_db(page, (4700, 5300), (300, 900), (12000, 16000))
     assert bell < -12
     assert cut < -24
@@ -111,7 +109,6 @@ def test_an_enhancers_range_is_dragged_and_its_harmonics_are_heard(page: Page) -
     expect(page.locator("figcaption", has_text="harmonics at")).to_contain_text("at 6.0 dB")
     page.get_by_role("switch", name="in the mix").click()
     play_loop(page, 26, 30)
-    page.wait_for_timeout(500)
     assert change_db(page, (300, 700))[0] > 3
     page.get_by_role("button", name="Stop").click()
 

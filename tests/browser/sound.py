@@ -1,0 +1,79 @@
+"""What is heard: recorded from the AudioWorklet while it plays, in runs that nothing interrupts."""
+
+import base64
+
+import numpy as np
+from playwright.sync_api import Page
+
+from salt_anvil.core.measure.rows import RowMeter, figures
+
+LIVE = "saltAnvil.live"
+QUANTUM = 128
+"""Frames that the worklet is asked for at a time."""
+
+# The first block of a run of so many that nothing is missing from, -1 while there is none.
+# turns: it has to begin where the loop does, after so many turns.
+_RUN = """([count, turns]) => {
+  const heard = window.heard;
+  let start = turns ? -1 : 0;
+  let wraps = 0;
+  for (let i = 1; i < heard.length; i++) {
+    const back = heard[i].frame < heard[i - 1].frame;
+    if (back) wraps += 1;
+    if (heard[i].frame !== heard[i - 1].frame + 128)
+      start = turns && !(back && wraps >= turns) ? -1 : i;
+    if (start >= 0 && i - start + 1 >= count) return start;
+  }
+  return -1;
+}"""
+
+
+def start_recording(page: Page) -> None:
+    """Record from here on: what was asked of the worklet before is done before."""
+    page.evaluate(
+        """() => {
+          const heard = (window.heard = []);
+          const port = saltAnvil.live.node.port;
+          port.onmessage = (e) => heard.push(e.data);
+          port.postMessage({ type: 'record', on: true });
+        }"""
+    )
+
+
+def recorded(page: Page, frames: int, turns: int = 0) -> tuple[int, np.ndarray]:
+    """Return so many frames without a gap, when they have been heard: the first one, the sound."""
+    count = -(-frames // QUANTUM)
+    page.wait_for_function(f"run => ({_RUN})(run) >= 0", arg=[count, turns], polling=200)
+    first = page.evaluate(_RUN, [count, turns])
+    told = page.evaluate(
+        """([first, count]) => {
+          saltAnvil.live.node.port.postMessage({ type: 'record', on: false });
+          const run = window.heard.slice(first, first + count);
+          const all = new Float32Array(run.length * 256);
+          run.forEach((h, i) => {
+            all.set(h.left, i * 256);
+            all.set(h.right, i * 256 + 128);
+          });
+          const bytes = new Uint8Array(all.buffer);
+          let text = '';
+          for (let i = 0; i < bytes.length; i += 8192)
+            text += String.fromCharCode(...bytes.subarray(i, i + 8192));
+          return [run[0].frame, btoa(text)];
+        }""",
+        [first, count],
+    )
+    sound = np.frombuffer(base64.b64decode(told[1]), "<f4").reshape(-1, 2, QUANTUM)
+    return told[0], np.concatenate([block.T for block in sound])[:frames]
+
+
+def whole_loop(page: Page) -> np.ndarray:
+    """Return one turn of the loop, from its start, that began after all that was asked for:
+    what is on its way when the loop begins anew is less than a turn."""
+    start_recording(page)
+    length = page.evaluate(f"{LIVE}.transport.loop[1] - {LIVE}.transport.loop[0]")
+    return recorded(page, length, turns=2)[1]
+
+
+def loudness(sound: np.ndarray) -> float:
+    meter = RowMeter(48000, 2)
+    return figures(np.concatenate([meter.feed(sound.astype(np.float64)), meter.flush()])).loudness
