@@ -2,7 +2,6 @@
 
 import json
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +9,7 @@ from numpy.typing import NDArray
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.core.audio import GRID
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.engine.automation import LEVER, Lane
+from salt_anvil.core.engine.automation import Lane, lever_scale
 from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.graph import INPUT
 from salt_anvil.core.engine.plan import Plan, StripPlan
@@ -26,7 +25,7 @@ from salt_anvil.core.measure.reduction import (
     stages_inside,
     together,
 )
-from salt_anvil.core.measure.split_curves import bus_picture, split_picture
+from salt_anvil.core.measure.split_curves import SplitDrawing, bus_drawing, split_drawing
 from salt_anvil.core.measure.wiring import wiring_cautions
 from salt_anvil.core.processors import processor
 from salt_anvil.core.session import (
@@ -41,7 +40,6 @@ from salt_anvil.core.session import (
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
 
 NO_LEVEL = -300.0
-HOLDING = ("compressor", "limiter")
 """Kinds that hold levels down; what is done to peaks before them shows in what they have to do."""
 Floats = NDArray[np.float64]
 
@@ -84,27 +82,17 @@ class Picture:
 
 @dataclass(frozen=True)
 class LaneView:
-    """A moving control: its scale, its value at evenly spaced times, the lever that moves it."""
+    """A moving control: its value at evenly spaced times, and whether a lever moves it."""
 
     owner: str
     control: str
-    label: str
-    unit: str
-    low: float
-    high: float
-    log: bool
-    words: list[str]
     lever: bool
     values: list[float]
 
 
 def _lane(owner: str, control: str, lane: Lane, seconds: Floats) -> LaneView:
-    scale = lane.scale_in_force
-    words = [str(w) for w in scale.words]
-    return LaneView(
-        owner, control, scale.label, scale.unit, scale.low, scale.high, scale.log, words,
-        lane.move is not None, [round(lane.at(float(t)), 4) for t in seconds],
-    )  # fmt: skip
+    values = [round(lane.at(float(t)), 4) for t in seconds]
+    return LaneView(owner, control, lane.move is not None, values)
 
 
 class Viewer:
@@ -294,13 +282,13 @@ class Viewer:
         found: list[Later] = []
         for owner, stage in self._holding(strip, at):
             now = self.held_back(owner.id, stage.id, begin, end)
-            if now is None or (found and stage.kind != "limiter"):
+            if now is None or (found and processor(stage.kind).holds != "peaks"):
                 continue
             before = None
             if earlier is not None and earlier.mark(owner.id) != self._marks[owner.id]:
                 before = earlier.held_back(owner.id, stage.id, begin, end)
             found.append(Later(owner.name, processor(stage.kind).title, now, before))
-            if stage.kind == "limiter":
+            if processor(stage.kind).holds == "peaks":
                 break
         return found
 
@@ -311,7 +299,7 @@ class Viewer:
         chain = following(here.chain, at)
         while True:
             stages = [e for e in elements(chain) if isinstance(e, Stage)]
-            found += [(here, s) for s in stages if s.on and s.kind in HOLDING]
+            found += [(here, s) for s in stages if s.on and processor(s.kind).holds != "nothing"]
             if here.kind == "main":
                 return found
             here = self._plan.strip(here.output or self._session.main().id).strip
@@ -331,14 +319,14 @@ class Viewer:
         cells = self._cells(item, stage, "reduction_db")
         return reduction_figures(np.asarray(cells[begin // GRID : -(-end // GRID)], np.float64))
 
-    def split(self, name: str) -> dict[str, Any]:
+    def split(self, name: str) -> SplitDrawing:
         """Return what to draw for a split, or for a bus's join."""
         for item in self._plan.strips:
             if item.strip.id == name:
-                return bus_picture(item.strip, item.held(f"bus:{name}"))
+                return bus_drawing(item.strip, item.held(f"bus:{name}"))
             for element in elements(item.strip.chain):
                 if element.id == name and isinstance(element, Split):
-                    return split_picture(element, self._plan.rate, item.held(name))
+                    return split_drawing(element, self._plan.rate, item.held(name))
         raise MissingError(f"there is no split “{name}”")
 
     def lanes(self, columns: int) -> list[LaneView]:
@@ -351,7 +339,8 @@ class Viewer:
         for lever in self._session.levers:
             for one in self._session.automation:
                 if (one.owner, one.control) == (lever.id, "value"):
-                    found.append(_lane(lever.id, "value", Lane(LEVER, tuple(one.points)), seconds))
+                    lane = Lane(lever_scale(), tuple(one.points))
+                    found.append(_lane(lever.id, "value", lane, seconds))
         return found
 
 

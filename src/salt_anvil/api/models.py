@@ -1,14 +1,22 @@
 """Requests and answers of the API; the page's types come from here."""
 
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal, Union
 
 from pydantic import BaseModel, Field
 
 from salt_anvil.core.edits import Edit
 from salt_anvil.core.lab import LabOptions
 from salt_anvil.core.measure.ledger import Later, Ledger
+from salt_anvil.core.processors import REGISTRY
+from salt_anvil.core.processors.base import Control, Kind
+from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.session import Model, Session
 from salt_anvil.live.messages import BlockReport, Command, Event, Frame
+
+if TYPE_CHECKING:
+    AnyDrawing = Drawing
+else:
+    AnyDrawing = Union[tuple(dict.fromkeys(item.drawn_as for item in REGISTRY.values()))]  # noqa: UP007
 
 
 class Problem(BaseModel):
@@ -30,6 +38,13 @@ class Readiness(BaseModel):
 
     ready: bool
     parts: list[Making]
+
+
+class Catalogue(BaseModel):
+    """Every processor, and the controls of all else that has some: by its kind and their name."""
+
+    kinds: list[Kind]
+    controls: dict[str, dict[str, Control]]
 
 
 class SessionItem(BaseModel):
@@ -133,10 +148,10 @@ class ThresholdAnswer(BaseModel):
     done: float
 
 
-class Drawing(BaseModel):
-    """What to draw for a stage's settings: the processor's own numbers."""
+class DrawingAnswer(BaseModel):
+    """What to draw for a stage's settings, in the form that its kind has."""
 
-    numbers: dict[str, Any]
+    drawing: AnyDrawing
 
 
 class DrawingWish(Model):

@@ -19,10 +19,10 @@ from salt_anvil.core.errors import FileError, NotReadyError
 from salt_anvil.core.lab import measure
 from salt_anvil.core.lab.device import other_setting
 from salt_anvil.core.lab.drawing import minus, page_plots, svg
+from salt_anvil.core.measure.split_curves import SplitDrawing
 from salt_anvil.core.processors import Context, catalogue, processor
-from salt_anvil.core.processors.base import Kind
 from salt_anvil.core.recipe import inputs_of, read_recipe, recipe_of
-from salt_anvil.core.session import Stage, checked, elements
+from salt_anvil.core.session import Stage, checked, elements, owners_controls
 from salt_anvil.core.starting_points import starting_points
 from salt_anvil.demo.install import NAME
 from salt_anvil.files.read import markers
@@ -86,9 +86,9 @@ def readiness(request: Request) -> m.Readiness:
 
 
 @router.get("/catalogue")
-def get_catalogue() -> list[Kind]:
-    """Return every processor with its parameters."""
-    return catalogue()
+def get_catalogue() -> m.Catalogue:
+    """Return every processor with its parameters, and the controls of everything else."""
+    return m.Catalogue(kinds=catalogue(), controls=owners_controls())
 
 
 @router.get("/starting-points/{kind}")
@@ -104,11 +104,11 @@ def get_starting_points(kind: str) -> list[m.StartingPoint]:
 
 
 @router.post("/drawing")
-def draw(wish: m.DrawingWish) -> m.Drawing:
+def draw(wish: m.DrawingWish) -> m.DrawingAnswer:
     """Return what to draw for settings."""
     stage = checked(Stage, {"id": "x", "kind": wish.kind, "params": wish.params})
     context = Context(wish.rate, 2, wish.bpm)
-    return m.Drawing(numbers=processor(wish.kind).picture(stage.params, context))
+    return m.DrawingAnswer(drawing=processor(wish.kind).drawing(stage.params, context))
 
 
 @router.get("/sessions")
@@ -275,10 +275,10 @@ def find_threshold(
 
 
 @router.get("/sessions/{session_id}/splits/{name}")
-def get_split(session_id: Number, name: str, hub: TheHub) -> m.Drawing:
+def get_split(session_id: Number, name: str, hub: TheHub) -> SplitDrawing:
     """Return what to draw for a split, or for the join of a bus."""
     _, viewer = hub.viewer(session_id)
-    return m.Drawing(numbers=viewer.split(name))
+    return viewer.split(name)
 
 
 @router.get("/sessions/{session_id}/lanes")

@@ -3,6 +3,7 @@
 Everything is immutable; an edit returns a new session (see `edits`).
 """
 
+from functools import cache
 from itertools import pairwise
 from typing import Annotated, Any, Literal, Self, TypeVar
 
@@ -20,6 +21,7 @@ from pydantic import (
 
 from salt_anvil.core.errors import MissingError, SettingError
 from salt_anvil.core.processors import REGISTRY, Params, processor
+from salt_anvil.core.processors.base import Control, control_of, number
 
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_.-]+$")]
 Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f\x7f]+$")]
@@ -29,6 +31,7 @@ Audio = Annotated[str, Field(max_length=200, pattern=r"^[^\x00-\x1f\x7f]+$")]
 Slot = Literal["A", "B", "C", "D"]
 M = TypeVar("M", bound=BaseModel)
 SAMPLE_RATES = (44100, 192000)
+QUARTERS = (0, 0.25, 0.5, 0.75, 1)
 
 
 class Model(BaseModel):
@@ -37,6 +40,15 @@ class Model(BaseModel):
     model_config = ConfigDict(
         extra="forbid", frozen=True, allow_inf_nan=False, validate_default=True
     )
+
+
+def _mix() -> Any:
+    """Declare a share of the processed sound."""
+    return number(
+        1.0, 0, 1, label="Mix", unit="", step=0.01, marks=QUARTERS,
+        doc="Share of the processed sound; the rest is the dry sound, in step and in phase with"
+        " it.",
+    )  # fmt: skip
 
 
 class Key(Model):
@@ -60,7 +72,7 @@ class Stage(Model):
     id: Id
     kind: str
     on: bool = True
-    mix: float = Field(1.0, ge=0, le=1)
+    mix: float = _mix()
     params: SerializeAsAny[Params]
     key: Key = Key()
     slot: Slot = "A"
@@ -92,7 +104,10 @@ class Join(Model):
     """How branches become one signal again."""
 
     law: Literal["sum", "linear", "equal-power", "steady"] = "sum"
-    position: float = Field(0.5, ge=0, le=1)
+    position: float = number(
+        0.5, 0, 1, label="Join position", unit="", step=0.01, marks=QUARTERS,
+        doc="From the first branch alone (0) to the second alone (100 %).",
+    )  # fmt: skip
 
 
 class Branch(Model):
@@ -102,7 +117,10 @@ class Branch(Model):
     name: Name
     on: bool = True
     solo: bool = False
-    gain_db: float = Field(0, ge=-60, le=24)
+    gain_db: float = number(
+        0, -60, 24, label="Branch gain", unit="dB", scale="db", marks=(-60, -24, -12, 0, 12, 24),
+        doc="Level of the branch before the join.",
+    )  # fmt: skip
     chain: list["Element"] = []
 
 
@@ -112,7 +130,7 @@ class Split(Model):
     id: Id
     kind: Literal["split"] = "split"
     on: bool = True
-    mix: float = Field(1.0, ge=0, le=1)
+    mix: float = _mix()
     by: Literal["copies", "bands", "mid-side", "left-right"]
     crossovers_hz: list[Annotated[float, Field(ge=20, le=20000)]] = []
     slope: Literal[24, 48] = 24
@@ -158,7 +176,10 @@ class Send(Model):
     """A copy of a strip's sound to a bus; before the fader it still follows pan and mute."""
 
     to: Id
-    gain_db: float = Field(0, ge=-60, le=12)
+    gain_db: float = number(
+        0, -60, 12, label="Send", unit="dB", scale="db", marks=(-60, -40, -20, 0, 12),
+        doc="Level of the copy.",
+    )  # fmt: skip
     pre_fader: bool = False
     on: bool = True
 
@@ -174,11 +195,20 @@ class Strip(Model):
     """A letter of the user's, to tell strips that belong together."""
     channels: Literal[1, 2] = 2
     frames: int = Field(0, ge=0)
-    trim_db: float = Field(0, ge=-60, le=24)
+    trim_db: float = number(
+        0, -60, 24, label="Trim", unit="dB", scale="db", marks=(-60, -24, -12, 0, 12, 24),
+        doc="Level of the strip before its chain.",
+    )  # fmt: skip
     invert: bool = False
     chain: list[Element] = []
-    fader_db: float = Field(0, ge=-90, le=12)
-    pan: float = Field(0, ge=-1, le=1)
+    fader_db: float = number(
+        0, -90, 12, label="Fader", unit="dB", scale="db", marks=(-90, -60, -40, -20, 0, 12),
+        doc="Level of the strip behind its chain.",
+    )  # fmt: skip
+    pan: float = number(
+        0, -1, 1, label="Pan", unit="", step=0.01, marks=(-1, -0.5, 0, 0.5, 1),
+        doc="Place between left (-1) and right (1); a balance where the strip is stereo.",
+    )  # fmt: skip
     mute: bool = False
     solo: bool = False
     output: Id | None = None
@@ -233,7 +263,10 @@ class Lever(Model):
 
     id: Id
     name: Name
-    value: float = Field(0, ge=0, le=1)
+    value: float = number(
+        0, 0, 1, label="Lever", unit="", step=0.01, marks=QUARTERS,
+        doc="Moves several controls, each over a range of its own.",
+    )  # fmt: skip
     moves: list[Move] = []
 
 
@@ -298,6 +331,20 @@ class Session(Model):
     def frames(self) -> int:
         """Return the length of the longest track."""
         return max((s.frames for s in self.strips), default=0)
+
+
+@cache
+def owners_controls() -> dict[str, dict[str, Control]]:
+    """Return the controls that are not a processor's: kind of their owner, name, declaration."""
+
+    def of(*models: type[Model]) -> dict[str, Control]:
+        fields = [(n, f) for m in models for n, f in m.model_fields.items()]
+        return {n: control_of(n, f) for n, f in fields if f.json_schema_extra}
+
+    return {
+        "strip": of(Strip, Join), "send": of(Send), "branch": of(Branch), "stage": of(Stage),
+        "split": of(Split, Join), "lever": of(Lever),
+    }  # fmt: skip
 
 
 def elements(chain: list[Element]) -> list[Element]:

@@ -36,6 +36,7 @@ from salt_anvil.core.measure.reduction import (
 )
 from salt_anvil.core.measure.rows import TRUE_PEAK, K, RowMeter
 from salt_anvil.core.measure.spectrum import Spectrum, correlation
+from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Session, Stage, branches
 from salt_anvil.core.state import State
 from salt_anvil.files.media import extremes
@@ -504,7 +505,7 @@ class Player:
         assert self._mixer is not None
         item = self._plan.strip(_strip(self._plan, self._listen))
         # Only where a picture of middle and sides can be looked at.
-        seen = any(s.kind == "width" for s in item.stages)
+        seen = any("sides" in processor(s.kind).pictures for s in item.stages)
         if not seen or self._mixer.position % SPECTRUM_BLOCKS:
             return None
         before, after = (np.round(m.side_levels(), 1).tolist() for m in self._spectra)

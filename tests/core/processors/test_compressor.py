@@ -266,7 +266,7 @@ def test_report_of_the_detector_level_for_pictures() -> None:
 def test_picture_is_the_curve() -> None:
     item = processor("compressor")
     params = stage("compressor", {"threshold_db": -24, "ratio": 3, "makeup_db": 2}).params
-    for x, y in item.picture(params, Context(RATE, 2))["curve"]:
+    for x, y in item.drawing(params, Context(RATE, 2)).curve:
         assert y == pytest.approx(curve(x, -24, 3, 6) + 2, abs=1e-9)
 
 

@@ -87,9 +87,9 @@ def test_a_long_silence_ends_in_silence() -> None:
 @pytest.mark.parametrize("rate", [44100, 96000])
 def test_its_picture_falls_by_sixty_decibels_in_the_decay(rate: int) -> None:
     settings = {"decay_s": 0.8, "damp_hz": 20000, "low_cut_hz": 20, "predelay_ms": 50}
-    drawn = processor("room").picture(stage("room", settings).params, Context(rate, 1))
-    at = np.linspace(0, drawn["seconds"], len(drawn["answer_db"]), endpoint=False)
-    level = np.array(drawn["answer_db"])
+    drawn = processor("room").drawing(stage("room", settings).params, Context(rate, 1))
+    at = np.linspace(0, drawn.seconds, len(drawn.answer_db), endpoint=False)
+    level = np.array(drawn.answer_db)
     assert (level[at < 0.04] < -100).all()
     late = (at > 0.4) & (at < 0.8)  # once what the walls swallow above 20 kHz has gone
     fall = np.polyfit(at[late], level[late], 1)[0]

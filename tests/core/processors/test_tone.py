@@ -89,10 +89,10 @@ def test_what_is_drawn_is_what_sounds() -> None:
     ]
     at, found = pulse_response(tone(*bands), 48000)
     item, params = processor("tone"), stage("tone", {"bands": bands}).params
-    drawn = item.picture(params, Context(48000, 1))
-    measured = np.interp(drawn["hz"], at, 20 * np.log10(np.abs(found[:, 0]) + 1e-12))
-    assert np.abs(measured - drawn["totals"]["both"]).max() < 0.1  # bins lie 0.7 Hz apart
-    assert drawn["each"][2] == [0] * len(drawn["hz"])
+    drawn = item.drawing(params, Context(48000, 1))
+    measured = np.interp(drawn.hz, at, 20 * np.log10(np.abs(found[:, 0]) + 1e-12))
+    assert np.abs(measured - drawn.totals["both"]).max() < 0.1  # bins lie 0.7 Hz apart
+    assert drawn.each[2] == [0] * len(drawn.hz)
 
 
 @pytest.mark.parametrize("phase", ["minimum", "linear"])

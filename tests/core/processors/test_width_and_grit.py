@@ -98,11 +98,11 @@ def test_rate_keeps_so_many_samples_and_smooth_draws_lines() -> None:
 
 def test_grits_picture_has_its_steps() -> None:
     """Three bits: steps of a quarter from -1.25 to 1.25 where 1.2 goes in; held for 1 ms."""
-    drawn = processor("grit").picture(
+    drawn = processor("grit").drawing(
         stage("grit", {"bits": 3, "rate_hz": 1000}).params, Context(48000, 2)
     )
-    levels = np.unique([y for _, y in drawn["shaper"]])
+    levels = np.unique([y for _, y in drawn.shaper])
     assert levels == pytest.approx(np.arange(-5, 6) / 4)
-    before, after = drawn["waves"]
+    before, after = drawn.waves
     assert len(before) == len(after) == 480
     assert len(np.flatnonzero(np.diff(after))) <= 10

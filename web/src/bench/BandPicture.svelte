@@ -53,9 +53,9 @@
 
   async function load(): Promise<void> {
     if (!work.state || drag !== null) return;
-    const { numbers } = await api.split(work.state.id, split.id).catch(() => ({ numbers: {} }));
-    hz = (numbers as { hz?: number[] }).hz ?? [];
-    bands = (numbers as { bands?: number[][] }).bands ?? [];
+    const found = await api.split(work.state.id, split.id).catch(() => null);
+    hz = found?.hz ?? [];
+    bands = found?.bands ?? [];
   }
 
   function spot(event: PointerEvent): { x: number; y: number } {

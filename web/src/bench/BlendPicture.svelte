@@ -2,6 +2,7 @@
   import { untrack } from 'svelte';
   import { api } from '../lib/api';
   import { signed } from '../lib/figures';
+  import type { SplitDrawing } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import Field from './Field.svelte';
 
@@ -15,18 +16,9 @@
   }
   let { work, name, law, position, names, onhold }: Props = $props();
 
-  interface Travel {
-    travel: number[];
-    first: number[];
-    second: number[];
-    loudness?: number[];
-    match_db?: number;
-    alike?: number;
-    measured: boolean;
-  }
   let width = $state(400);
   let height = $state(176);
-  let join = $state.raw<Travel | null>(null);
+  let join = $state.raw<SplitDrawing['join'] | null>(null);
   let svg: SVGSVGElement | undefined = $state();
   let dragging = false;
 
@@ -42,8 +34,8 @@
 
   async function load(): Promise<void> {
     if (!work.state) return;
-    const { numbers } = await api.split(work.state.id, name).catch(() => ({ numbers: {} }));
-    join = (numbers as { join?: Travel }).join ?? null;
+    const found = await api.split(work.state.id, name).catch(() => null);
+    join = found?.join ?? null;
   }
 
   function line(levels: number[]): string {

@@ -7,7 +7,7 @@
   import type { Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import type { Score } from './score.svelte';
-  import Shape, { SHAPED } from './Shape.svelte';
+  import Shape from './Shape.svelte';
 
   interface Props {
     work: Work;
@@ -26,6 +26,7 @@
   /** What bends or widens takes no gain away, and tells nothing. */
   let tells = $state(false);
   const title = $derived(work.kinds[stage.kind]?.title ?? stage.kind);
+  const glyph = $derived(work.kinds[stage.kind]?.glyph ?? 'reduction');
   const key = $derived(keyWords(stage, work.model?.strips ?? []));
   const chosen = $derived(stage.id === work.stageId || work.chosen.includes(stage.id));
   const gain = $derived(stage.params.gain_db);
@@ -106,7 +107,7 @@
       {:else}
         <span class="now">{stage.on ? (tells ? figure(-now, 1) : '') : 'off'}</span>
         <span class="tiny">
-          {#if SHAPED.has(stage.kind)}<Shape {work} {stage} {wide} {tall} />{/if}
+          {#if glyph !== 'reduction'}<Shape {work} {stage} {glyph} {wide} {tall} />{/if}
           <canvas bind:this={canvas} width={wide} height={tall} aria-hidden="true"></canvas>
         </span>
       {/if}

@@ -17,8 +17,6 @@
   control="gain_db"
   label="Gain of {branch.name}"
   value={branch.gain_db}
-  low={-60}
-  high={24}
   onhold={(v) => work.holdBranch(branch.id, v)}
   {onlane}
 />

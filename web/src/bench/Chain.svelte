@@ -31,7 +31,7 @@
 
 <svelte:window onpointermove={(e) => score.drag(e)} onpointerup={() => score.drop()} />
 
-{#snippet level(label: string, control: 'fader_db' | 'trim_db', low: number, high: number)}
+{#snippet level(label: string, control: 'fader_db' | 'trim_db')}
   {#if strip}
     <Level
       {work}
@@ -39,8 +39,6 @@
       {control}
       {label}
       value={strip[control]}
-      {low}
-      {high}
       onhold={(v) => work.holdStrip(strip.id, control, v)}
     />
   {/if}
@@ -55,12 +53,12 @@
     <div class="head">
       <b>{strip.name}</b>
       <div class="line">
-        {@render level('Fader', 'fader_db', -90, 12)}
+        {@render level('Fader', 'fader_db')}
         <Pan {work} {strip} label="Pan" />
       </div>
       <div class="line">
         <span class="small">trim</span>
-        {@render level('Trim', 'trim_db', -60, 24)}
+        {@render level('Trim', 'trim_db')}
         {#each [['mute', 'M', 'Mute'], ['solo', 'S', 'Solo'], ['invert', 'ø', 'Polarity']] as const as [field, sign, name] (field)}
           <button
             class="state"

@@ -15,8 +15,8 @@
   const FLOOR = -60;
   type Line = [number, number][] | undefined;
   const drawing = untrack(() => new Drawing(work));
-  const curve = $derived((drawing.numbers.curve as Line) ?? []);
-  const bare = $derived((drawing.numbers.bare as Line) ?? []);
+  const curve = $derived(drawing.part('curve') ?? []);
+  const bare = $derived(drawing.part('bare') ?? []);
   let dot = $state<{ x: number; y: number; from: number } | null>(null);
   let drag: 'threshold' | 'ratio' | null = null;
   let svg: SVGSVGElement | undefined = $state();

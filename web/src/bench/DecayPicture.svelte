@@ -14,8 +14,8 @@
 
   const [WIDE, TALL, DEEP] = [410, 152, 72];
   const drawing = untrack(() => new Drawing(work));
-  const levels = $derived((drawing.numbers.answer_db as number[] | undefined) ?? []);
-  const seconds = $derived(Number(drawing.numbers.seconds ?? 1));
+  const levels = $derived(drawing.part('answer_db') ?? []);
+  const seconds = $derived(drawing.part('seconds') ?? 1);
   const decay = $derived(Number(work.stage?.params.decay_s ?? 0));
   const late = $derived(Number(work.stage?.params.predelay_ms ?? 0) / 1000);
   const x = (s: number): number => (s / seconds) * WIDE;

@@ -15,7 +15,7 @@
   const TALL = 152;
   const DEEP = 36;
   const drawing = untrack(() => new Drawing(work));
-  const points = $derived((drawing.numbers.envelope as [number, number][] | undefined) ?? []);
+  const points = $derived(drawing.part('envelope') ?? []);
   let whole = $state(300);
   let hits = $state(0);
   let now = $state(0);

@@ -14,8 +14,8 @@
   const TALL = 152;
   const FLOOR = -100;
   const drawing = untrack(() => new Drawing(work));
-  const levels = $derived((drawing.numbers.harmonics_db as number[] | undefined) ?? []);
-  const shown = $derived(Number(drawing.numbers.shown_db ?? 0));
+  const levels = $derived(drawing.part('harmonics_db') ?? []);
+  const shown = $derived(drawing.part('shown_db') ?? 0);
   const LEFT = 20;
   const step = $derived((WIDE - LEFT) / Math.max(levels.length, 1));
   const y = (db: number): number => (Math.max(db, FLOOR) / FLOOR) * (TALL - 16);

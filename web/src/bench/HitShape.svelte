@@ -18,8 +18,8 @@
   const LOW = -66;
   type Line = [number, number][];
   const drawing = untrack(() => new Drawing(work));
-  const hit = $derived((drawing.numbers.hit as Line | undefined) ?? []);
-  const shaped = $derived((drawing.numbers.shaped as Line | undefined) ?? []);
+  const hit = $derived(drawing.part('hit') ?? []);
+  const shaped = $derived(drawing.part('shaped') ?? []);
   const attack = $derived(Number(work.stage?.params.attack_db ?? 0));
   const sustain = $derived(Number(work.stage?.params.sustain_db ?? 0));
   let drag: 'attack_db' | 'sustain_db' | null = null;

@@ -1,12 +1,13 @@
 <script lang="ts">
   import Scrub from '../components/Scrub.svelte';
   import { standing } from '../lib/chain';
+  import { range } from '../lib/controls';
   import { figure, panned } from '../lib/figures';
   import { sectionSpans } from '../lib/sections';
   import { typeOver } from '../lib/typing.svelte';
   import type { Live } from '../lib/live.svelte';
-  import type { Lane, Point } from '../lib/types';
-  import type { Place, Work } from '../lib/work.svelte';
+  import type { Lane, Place, Point } from '../lib/types';
+  import type { Work } from '../lib/work.svelte';
   import type { Span } from './span.svelte';
 
   interface Props {
@@ -29,11 +30,13 @@
 
   const lane = $derived<Lane | null>(work.laneOf(place.owner, place.control));
   const points = $derived(draft ?? work.pointsOf(place) ?? []);
-  const range = $derived({ low: lane?.low ?? control().low, high: lane?.high ?? control().high });
-  const log = $derived(lane?.log ?? control().log);
-  const unit = $derived(lane?.unit ?? control().unit);
-  const words = $derived(lane?.words ?? []);
-  const title = $derived(`${lane?.label ?? control().label}`);
+  const control = $derived(work.declared(place));
+  const { low, high, words } = $derived(
+    control ? range(control) : { low: 0, high: 1, words: [] as string[] },
+  );
+  const log = $derived(control?.scale === 'log');
+  const unit = $derived(control?.unit ?? '');
+  const title = $derived(control?.label ?? place.control);
   const by = $derived(
     lane?.lever
       ? work.model?.levers.find((l) =>
@@ -42,49 +45,13 @@
       : null,
   );
 
-  /** The control as the catalogue tells it, for one that does not move yet. */
-  function control(): { label: string; low: number; high: number; unit: string; log: boolean } {
-    const stage = work.stage?.id === place.owner ? work.stage : null;
-    const found = work.kinds[stage?.kind ?? '']?.controls.find((c) => c.name === place.control);
-    if (found) {
-      const { label, unit } = found;
-      return {
-        label,
-        unit,
-        low: found.low ?? 0,
-        high: found.high ?? 1,
-        log: found.scale === 'log',
-      };
-    }
-    const levels: Record<string, [string, number, number]> = {
-      fader_db: ['Fader', -90, 12],
-      trim_db: ['Trim', -60, 24],
-      gain_db: ['Branch gain', -60, 24],
-    };
-    const level = place.control.startsWith('send:')
-      ? (['Send', -60, 12] as [string, number, number])
-      : levels[place.control];
-    if (level) return { label: level[0], low: level[1], high: level[2], unit: 'dB', log: false };
-    const low = place.control === 'pan' ? -1 : 0;
-    const label = { mix: 'Mix', position: 'Join position', pan: 'Pan', value: 'Lever' };
-    return {
-      label: label[place.control as 'mix'] ?? place.control,
-      low,
-      high: 1,
-      unit: '',
-      log: false,
-    };
-  }
-
   const x = (seconds: number): number => span.share(seconds * work.rate) * width;
   function y(value: number): number {
-    const { low, high } = range;
     const share =
       log && low > 0 ? Math.log(value / low) / Math.log(high / low) : (value - low) / (high - low);
     return TOP + (1 - Math.min(Math.max(share, 0), 1)) * (height - TOP - FOOT);
   }
   function valueAt(py: number): number {
-    const { low, high } = range;
     const share = Math.min(Math.max(1 - (py - TOP) / (height - TOP - FOOT), 0), 1);
     const value = log && low > 0 ? low * (high / low) ** share : low + share * (high - low);
     return words.length ? Math.round(value) : Number(value.toPrecision(4));
@@ -136,9 +103,9 @@
   function move(event: PointerEvent): void {
     if (!draft || grabbed < 0) return;
     const { px, py } = spot(event);
-    const low = draft[grabbed - 1]?.at_s ?? 0;
-    const high = draft[grabbed + 1]?.at_s ?? work.frames / work.rate;
-    const at_s = Math.min(Math.max(timeAt(px), low), high);
+    const earliest = draft[grabbed - 1]?.at_s ?? 0;
+    const latest = draft[grabbed + 1]?.at_s ?? work.frames / work.rate;
+    const at_s = Math.min(Math.max(timeAt(px), earliest), latest);
     draft = draft.map((p, i) => (i === grabbed ? { ...p, at_s, value: valueAt(py) } : p));
   }
 
@@ -173,7 +140,7 @@
     if (event.key === 'Tab') return;
     const put = (value: number): void =>
       void store(points.map((p, i) => (i === chosen ? { ...p, value } : p)));
-    if (point && typeOver(event, title, { unit, ...range }, put)) return;
+    if (point && typeOver(event, title, { unit, low, high }, put)) return;
     if (event.key === 'Delete' || event.key === 'Backspace') remove();
     else if (event.key === 's') shape();
     else if (event.key === 'n') chosen = points.length ? (chosen + 1) % points.length : -1;
@@ -196,7 +163,7 @@
   function shown(value: number): string {
     if (words.length) return words[Math.round(value)] ?? '';
     if (place.control === 'pan') return panned(value);
-    if (unit === '' && range.high <= 1) return `${figure(value * 100, 0)} %`;
+    if (unit === '' && high <= 1) return `${figure(value * 100, 0)} %`;
     return `${figure(value, Math.abs(value) >= 100 ? 0 : 1)} ${unit}`.trim();
   }
 
@@ -217,7 +184,7 @@
 
   function rest(): number {
     const { owner, control: name } = place;
-    return (work.model && standing(work.model, owner, name)) ?? range.low;
+    return (work.model && standing(work.model, owner, name)) ?? low;
   }
 
   async function setSection(name: string): Promise<void> {
@@ -292,10 +259,10 @@
           <Scrub
             label="{title} in {part.name}"
             value={sections[part.name] ?? inSection(part.begin, part.end)}
-            low={range.low}
-            high={range.high}
+            {low}
+            {high}
             {unit}
-            step={unit === '' && range.high <= 1 ? 0.01 : 0.1}
+            step={unit === '' && high <= 1 ? 0.01 : 0.1}
             {log}
             reset={rest()}
             text={shown(sections[part.name] ?? inSection(part.begin, part.end))}

@@ -7,7 +7,6 @@
   import type { Live, Side } from '../lib/live.svelte';
   import type { Caution, Later, Ledger, Reduction, Slot } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
-  import { SHAPED } from './Shape.svelte';
   import type { Span } from './span.svelte';
 
   interface Props {
@@ -106,7 +105,7 @@
   /** What only bends or widens has no row of zeros. */
   function reduces(l: Ledger): boolean {
     const taken = Math.max(l.reduction.most, ...l.sections.map((s) => s.reduction.most));
-    return taken > 0 || work.at === 'chain' || !SHAPED.has(stage?.kind ?? '');
+    return taken > 0 || work.at === 'chain' || work.kind?.glyph === 'reduction';
   }
 
   /** Rows of what is left to a later stage; what it had before only where that differs. */

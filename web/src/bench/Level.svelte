@@ -9,27 +9,13 @@
     control: string;
     label: string;
     value: number;
-    low: number;
-    high: number;
-    unit?: string;
     words?: (value: number) => string;
     onhold: (value: number) => void;
     onlane?: () => void;
   }
-  let {
-    work,
-    owner,
-    control,
-    label,
-    value,
-    low,
-    high,
-    unit = 'dB',
-    words,
-    onhold,
-    onlane = () => {},
-  }: Props = $props();
+  let { work, owner, control, label, value, words, onhold, onlane = () => {} }: Props = $props();
 
+  const declared = $derived(work.declared({ owner, control }));
   const shown = $derived(work.moving(owner, control) ?? value);
 
   function open(): void {
@@ -42,11 +28,11 @@
   ><Scrub
     {label}
     value={shown}
-    {low}
-    {high}
-    {unit}
-    step={unit === 'dB' ? 0.1 : 0.01}
-    reset={0}
+    low={declared?.low ?? 0}
+    high={declared?.high ?? 1}
+    unit={declared?.unit ?? ''}
+    step={declared?.step ?? 0.1}
+    reset={Number(declared?.default ?? 0)}
     text={words?.(shown)}
     onhold={(v) => onhold(v ?? 0)}
     ondrop={() => void work.drop()}

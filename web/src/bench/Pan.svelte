@@ -19,9 +19,6 @@
   control="pan"
   {label}
   value={strip.pan}
-  low={-1}
-  high={1}
-  unit=""
   words={panned}
   onhold={(v) => work.holdStrip(strip.id, 'pan', v)}
   {onlane}

@@ -5,7 +5,7 @@
   import Scrub from '../components/Scrub.svelte';
   import Tick from '../components/Tick.svelte';
   import type { Live } from '../lib/live.svelte';
-  import type { Control, ParamValue, Slot, Stage } from '../lib/types';
+  import type { Control, Kind, ParamValue, Slot, Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import BandRules from './BandRules.svelte';
   import BendPicture from './BendPicture.svelte';
@@ -20,7 +20,7 @@
   import HitShape from './HitShape.svelte';
   import HitsPicture from './HitsPicture.svelte';
   import KeySource from './KeySource.svelte';
-  import { MIX } from './controls';
+  import MovingSlider from './MovingSlider.svelte';
   import PointsPicture from './PointsPicture.svelte';
   import RangePicture from './RangePicture.svelte';
   import ShaperPicture from './ShaperPicture.svelte';
@@ -41,22 +41,26 @@
   let { work, live }: Props = $props();
 
   /** What explains a processor, and where it is set by hand. */
-  const PICTURES: Record<string, Component<{ work: Work; live: Live }>[]> = {
-    clipper: [ShaperPicture, CutPicture],
-    compressor: [CurvePicture, HitsPicture],
-    curve: [PointsPicture, HitsPicture],
-    deesser: [RangePicture],
-    ducker: [EnvelopePicture, HitsPicture],
-    enhancer: [SourcePicture, HarmonicsPicture],
-    expander: [CurvePicture, HitsPicture],
-    gate: [GatePicture],
-    grit: [ShaperPicture, WavePicture],
-    limiter: [CeilingPicture],
-    room: [DecayPicture],
-    saturator: [ShaperPicture, BendPicture],
-    tone: [TonePicture],
-    width: [SidesPicture, CorrelationPicture],
-    transient: [HitShape, SharesPicture],
+  const PICTURES: Record<Kind['pictures'][number], Component<{ work: Work; live: Live }>> = {
+    bend: BendPicture,
+    ceiling: CeilingPicture,
+    correlation: CorrelationPicture,
+    curve: CurvePicture,
+    cut: CutPicture,
+    decay: DecayPicture,
+    envelope: EnvelopePicture,
+    gate: GatePicture,
+    harmonics: HarmonicsPicture,
+    'hit-shape': HitShape,
+    hits: HitsPicture,
+    points: PointsPicture,
+    range: RangePicture,
+    shaper: ShaperPicture,
+    shares: SharesPicture,
+    sides: SidesPicture,
+    source: SourcePicture,
+    tone: TonePicture,
+    wave: WavePicture,
   };
   const SIDES = [
     ['low_hz', 'from'],
@@ -255,10 +259,17 @@
       {/if}
     </header>
     <div class="left">
-      {#if PICTURES[kind.kind]}
-        {@const pictures = PICTURES[kind.kind] ?? []}
-        <div class="pictures" class:one={pictures.length === 1} class:tall={kind.kind === 'tone'}>
-          {#each pictures as Part (Part)}<Part {work} {live} />{/each}
+      {#if kind.pictures.length}
+        {@const pictures = kind.pictures}
+        <div
+          class="pictures"
+          class:one={pictures.length === 1}
+          class:tall={pictures.includes('tone')}
+        >
+          {#each pictures as name (name)}
+            {@const Part = PICTURES[name]}
+            <Part {work} {live} />
+          {/each}
         </div>
       {/if}
       {#if offer && offer.stage === stage.id}
@@ -311,21 +322,20 @@
       </div>
     </div>
     <div class="rules">
-      {#if kind.kind === 'tone'}{#each lists as control (control.name)}<BandRules
+      {#if kind.glyph === 'response'}{#each lists as control (control.name)}<BandRules
             {work}
             {control}
           />{/each}{/if}
       {#each steady as control (control.name)}{@render one(control)}{/each}
-      <Rule
-        control={MIX}
-        value={work.moving(stage.id, 'mix') ?? stage.mix}
-        moves={work.laneOf(stage.id, 'mix') !== null}
-        onlane={() => (work.lane = { owner: stage.id, control: 'mix' })}
+      <MovingSlider
+        {work}
+        owner={stage.id}
+        control="mix"
+        value={stage.mix}
         onhold={(value) => work.holdMix(stage, value)}
-        ondrop={() => void work.drop()}
       />
       {#each passing as control (control.name)}{@render one(control)}{/each}
-      {#if kind.kind !== 'tone'}{#each lists as control (control.name)}<BandRules
+      {#if kind.glyph !== 'response'}{#each lists as control (control.name)}<BandRules
             {work}
             {control}
           />{/each}{/if}

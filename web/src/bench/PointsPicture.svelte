@@ -18,7 +18,7 @@
   const LOW = -90;
   const HIGH = 6;
   const drawing = untrack(() => new Drawing(work));
-  const line = $derived((drawing.numbers.bare as LevelPoint[] | undefined) ?? []);
+  const line = $derived(drawing.part('bare') ?? []);
   const control = $derived(work.kind?.controls.find((c) => c.type === 'points'));
   const points = $derived((work.stage?.params.points as LevelPoint[] | undefined) ?? []);
   let chosen = $state(0);

@@ -23,8 +23,8 @@
   let grabbed = 0;
   let began = { low: 0, high: 0 };
   const drawing = untrack(() => new Drawing(work));
-  const shapes = $derived((drawing.numbers.ranges as number[][] | undefined) ?? []);
-  const hz = $derived((drawing.numbers.hz as number[] | undefined) ?? []);
+  const shapes = $derived(drawing.part('ranges') ?? []);
+  const hz = $derived(drawing.part('hz') ?? []);
 
   const params = $derived(work.stage?.params ?? {});
   const band = $derived(params.shape === 'band');

@@ -1,26 +1,21 @@
-<script module lang="ts">
-  /** Kinds whose block shows a shape instead of, or behind, what they take away. */
-  export const SHAPED = new Set(['tone', 'saturator', 'enhancer', 'width', 'room', 'grit']);
-</script>
-
 <script lang="ts">
   import { untrack } from 'svelte';
   import { Drawing } from '../lib/drawing.svelte';
-  import type { Stage } from '../lib/types';
+  import type { Kind, Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
 
   interface Props {
     work: Work;
     stage: Stage;
+    glyph: Kind['glyph'];
     wide: number;
     tall: number;
   }
-  let { work, stage, wide, tall }: Props = $props();
+  let { work, stage, glyph, wide, tall }: Props = $props();
 
   const REACH_DB = 12;
   const FLOOR_DB = -60;
   const drawing = untrack(() => new Drawing(work, () => stage));
-  const numbers = $derived(drawing.numbers);
   const params = $derived(stage.params as Record<string, number>);
 
   const line = (points: [number, number][]): string =>
@@ -33,9 +28,9 @@
 
   /** A response over ±12 dB, or a shaper over ±1, both from 0 to 1. */
   function curve(): string {
-    const levels = (numbers.totals as Record<string, number[]> | undefined)?.both ?? [];
-    const shaper = (numbers.shaper as [number, number][] | undefined) ?? [];
-    if (stage.kind === 'tone') {
+    const levels = drawing.part('totals')?.both ?? [];
+    const shaper = drawing.part('shaper') ?? [];
+    if (glyph === 'response') {
       const last = Math.max(levels.length - 1, 1);
       return line(levels.map((db, i) => [i / last, (db / REACH_DB + 1) / 2]));
     }
@@ -46,13 +41,13 @@
 
   /** Bars for the harmonics, as shares of the height. */
   function bars(): number[] {
-    const levels = (numbers.harmonics_db as number[] | undefined) ?? [];
+    const levels = drawing.part('harmonics_db') ?? [];
     return levels.slice(0, 8).map((db) => Math.max(1 - db / FLOOR_DB, 0));
   }
 
   /** How far apart the sides are, how long a room lasts, how coarse the steps are. */
   function sketch(): string {
-    if (stage.kind === 'width') {
+    if (glyph === 'sides') {
       const half = Math.min((params.width ?? 1) / 4, 0.5);
       return `${line([
         [0.5, 0],
@@ -62,7 +57,7 @@
         [0.5 + half, 1],
       ])}`;
     }
-    if (stage.kind === 'room') {
+    if (glyph === 'decay') {
       const fall = (params.decay_s ?? 0.4) / 3;
       return line(
         [...Array(21).keys()].map((i) => [i / 20, 10 ** (-(i / 20) / Math.max(fall, 0.02))]),
@@ -79,12 +74,12 @@
 </script>
 
 <svg width={wide} height={tall} aria-hidden="true">
-  {#if stage.kind === 'enhancer'}
+  {#if glyph === 'harmonics'}
     {#each bars() as share, i (i)}
       <rect x={i * 7 + 1} y={(1 - share) * tall} width="4" height={share * tall} />
     {/each}
   {:else}
-    <path d={stage.kind === 'tone' || stage.kind === 'saturator' ? curve() : sketch()} />
+    <path d={glyph === 'response' || glyph === 'shaper' ? curve() : sketch()} />
   {/if}
 </svg>
 

@@ -15,7 +15,7 @@
   const REACH = 1.2;
   const BINS = 48;
   const drawing = untrack(() => new Drawing(work));
-  const shaper = $derived((drawing.numbers.shaper as [number, number][] | undefined) ?? []);
+  const shaper = $derived(drawing.part('shaper') ?? []);
   /** How often the input's extremes lay in each of the bins from -REACH to REACH. */
   let counts = $state.raw<number[]>(new Array<number>(BINS).fill(0));
   const most = $derived(Math.max(1, ...counts));

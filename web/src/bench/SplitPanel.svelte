@@ -8,7 +8,7 @@
   import BandPicture from './BandPicture.svelte';
   import BlendPicture from './BlendPicture.svelte';
   import BranchRows from './BranchRows.svelte';
-  import { MIX, POSITION } from './controls';
+  import MovingSlider from './MovingSlider.svelte';
 
   interface Props {
     work: Work;
@@ -107,22 +107,20 @@
         />
       {/if}
       {#if split.join.law !== 'sum'}
-        <Rule
-          control={POSITION}
-          value={work.moving(split.id, 'position') ?? split.join.position}
-          moves={work.laneOf(split.id, 'position') !== null}
-          onlane={() => (work.lane = { owner: split.id, control: 'position' })}
+        <MovingSlider
+          {work}
+          owner={split.id}
+          control="position"
+          value={split.join.position}
           onhold={(x) => work.holdPosition(split.id, x)}
-          ondrop={() => void work.drop()}
         />
       {/if}
-      <Rule
-        control={MIX}
-        value={work.moving(split.id, 'mix') ?? split.mix}
-        moves={work.laneOf(split.id, 'mix') !== null}
-        onlane={() => (work.lane = { owner: split.id, control: 'mix' })}
+      <MovingSlider
+        {work}
+        owner={split.id}
+        control="mix"
+        value={split.mix}
         onhold={(x) => work.holdMix(split, x)}
-        ondrop={() => void work.drop()}
       />
     </div>
     <BranchRows {work} {live} {split} />

@@ -110,8 +110,6 @@
       canvas.height = tall * scale;
     }
     context.setTransform(scale, 0, 0, scale, 0, 0);
-    const kind = work.at === 'chain' ? '' : work.stage?.kind;
-    const marked = kind === 'deesser' ? 'spans' : kind === 'clipper' ? 'peaks' : 'none';
     const look: Look = {
       width,
       height: tall,
@@ -120,7 +118,7 @@
       floor: span.floor,
       most,
       colour,
-      marked,
+      marked: (work.at !== 'chain' && work.kind?.marked) || 'reduction',
     };
     draw(context, picture, look);
   }

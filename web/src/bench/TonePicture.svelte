@@ -37,9 +37,9 @@
   const drawing = untrack(() => new Drawing(work));
   const control = $derived(work.kind?.controls.find((c) => c.type === 'bands'));
   const bands = $derived(bandsOf(work.stage?.params, control));
-  const hz = $derived((drawing.numbers.hz as number[] | undefined) ?? []);
-  const each = $derived((drawing.numbers.each as number[][] | undefined) ?? []);
-  const totals = $derived((drawing.numbers.totals as Record<string, number[]> | undefined) ?? {});
+  const hz = $derived(drawing.part('hz') ?? []);
+  const each = $derived(drawing.part('each') ?? []);
+  const totals = $derived(drawing.part('totals') ?? {});
   const chosen = $derived(Math.min(work.bandIndex, bands.length - 1));
   const now = $derived(bands[chosen]);
 

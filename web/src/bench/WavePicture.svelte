@@ -13,7 +13,7 @@
 
   const [WIDE, TALL] = [190, 152];
   const drawing = untrack(() => new Drawing(work));
-  const waves = $derived((drawing.numbers.waves as [number[], number[]] | undefined) ?? [[], []]);
+  const waves = $derived(drawing.part('waves') ?? [[], []]);
   const line = (wave: number[]): string =>
     wave
       .map((v, i) => {

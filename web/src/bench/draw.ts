@@ -1,6 +1,6 @@
 /** The time strip on a canvas: what comes in, what goes out, what is taken away. */
 import { height, toGain } from '../lib/scale';
-import type { Picture } from '../lib/types';
+import type { Kind, Picture } from '../lib/types';
 
 export interface Look {
   width: number;
@@ -14,7 +14,7 @@ export interface Look {
   most: number;
   colour: (name: string) => string;
   /** How it is marked where something was taken away, beside the hatching. */
-  marked: 'none' | 'spans' | 'peaks';
+  marked: Kind['marked'];
 }
 
 const WORKED_DB = 0.5;
@@ -31,7 +31,7 @@ export function draw(canvas: CanvasRenderingContext2D, picture: Picture, look: L
   canvas.globalAlpha = 1;
   if (faded) drawLevel(canvas, picture, look, body);
   drawReduction(canvas, picture, look);
-  if (look.marked === 'spans') drawSpans(canvas, picture, look, body);
+  if (look.marked === 'stretches') drawSpans(canvas, picture, look, body);
   if (look.marked === 'peaks') drawPeaks(canvas, picture, look, body);
 }
 

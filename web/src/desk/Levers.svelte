@@ -1,6 +1,5 @@
 <script lang="ts">
-  import Rule from '../components/Rule.svelte';
-  import { LEVER } from '../bench/controls';
+  import MovingSlider from '../bench/MovingSlider.svelte';
   import { branches, elements, isSplit, splitTitle } from '../lib/chain';
   import type { Lever, Move } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
@@ -114,16 +113,14 @@
   <div class="list">
     {#each levers as lever (lever.id)}
       <div class="lever">
-        <Rule
-          control={{ ...LEVER, label: lever.name }}
-          value={work.moving(lever.id, 'value') ?? lever.value}
-          moves={work.laneOf(lever.id, 'value') !== null}
-          onlane={() => {
-            work.lane = { owner: lever.id, control: 'value' };
-            onopen();
-          }}
+        <MovingSlider
+          {work}
+          owner={lever.id}
+          control="value"
+          label={lever.name}
+          value={lever.value}
           onhold={(v) => work.holdLever(lever.id, v)}
-          ondrop={() => void work.drop()}
+          onlane={onopen}
         />
         <button
           class="more"

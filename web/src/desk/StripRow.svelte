@@ -1,7 +1,6 @@
 <script lang="ts">
-  import Rule from '../components/Rule.svelte';
-  import { FADER } from '../bench/controls';
   import Level from '../bench/Level.svelte';
+  import MovingSlider from '../bench/MovingSlider.svelte';
   import Pan from '../bench/Pan.svelte';
   import type { Live } from '../lib/live.svelte';
   import { height } from '../lib/scale';
@@ -70,16 +69,13 @@
     {/each}
   </span>
   <span class="fader">
-    <Rule
-      control={{ ...FADER, label: `Fader` }}
-      value={work.moving(strip.id, 'fader_db') ?? strip.fader_db}
-      moves={work.laneOf(strip.id, 'fader_db') !== null}
-      onlane={() => {
-        work.lane = { owner: strip.id, control: 'fader_db' };
-        show();
-      }}
+    <MovingSlider
+      {work}
+      owner={strip.id}
+      control="fader_db"
+      value={strip.fader_db}
       onhold={(v) => work.holdStrip(strip.id, 'fader_db', v)}
-      ondrop={() => void work.drop()}
+      onlane={show}
     />
   </span>
   <span class="meter" aria-hidden="true">
@@ -123,8 +119,6 @@
           control="send:{send.to}"
           label="Send of {strip.name} to {name(send.to)}"
           value={send.gain_db}
-          low={-60}
-          high={12}
           onhold={(v) => work.holdSend(strip.id, send.to, v)}
           onlane={show}
         />

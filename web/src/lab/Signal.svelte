@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { control } from '../bench/controls';
+  import { control } from './control';
   import Choice from '../components/Choice.svelte';
   import Rule from '../components/Rule.svelte';
   import { type Lab, MEASUREMENTS } from '../lib/lab.svelte';

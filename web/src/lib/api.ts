@@ -1,10 +1,11 @@
 import type {
   BroughtIn,
+  Catalogue,
   Edit,
   Hit,
   LabAnswer,
   LabWish,
-  Kind,
+  Lane,
   LedgerAnswer,
   Params,
   Picture,
@@ -14,8 +15,9 @@ import type {
   RevisionItem,
   SessionItem,
   SessionState,
+  SplitDrawing,
+  StageDrawing,
   StartingPoint,
-  Lane,
   RecipeFile,
 } from './types';
 
@@ -73,10 +75,10 @@ function unpacked(data: ArrayBuffer): Picture {
 
 export const api = {
   readiness: () => call<Readiness>('GET', '/readiness'),
-  catalogue: () => call<Kind[]>('GET', '/catalogue'),
+  catalogue: () => call<Catalogue>('GET', '/catalogue'),
   startingPoints: (kind: string) => call<StartingPoint[]>('GET', `/starting-points/${kind}`),
   drawing: (kind: string, params: Params, bpm: number | null, rate: number) =>
-    call<{ numbers: Record<string, unknown> }>('POST', '/drawing', { kind, params, bpm, rate }),
+    call<{ drawing: StageDrawing }>('POST', '/drawing', { kind, params, bpm, rate }),
   sessions: () => call<SessionItem[]>('GET', '/sessions'),
   newSession: (name: string, bpm: number | null) =>
     call<SessionState>('POST', '/sessions', { name, bpm }),
@@ -126,8 +128,7 @@ export const api = {
       'GET',
       `/sessions/${id}/strips/${strip}/ledger?at=${at}&begin=${begin}&end=${end}`,
     ),
-  split: (id: number, name: string) =>
-    call<{ numbers: Record<string, unknown> }>('GET', `/sessions/${id}/splits/${name}`),
+  split: (id: number, name: string) => call<SplitDrawing>('GET', `/sessions/${id}/splits/${name}`),
   lanes: (id: number) => call<Lane[]>('GET', `/sessions/${id}/lanes`),
   recipe: (id: number, place: string) =>
     call<RecipeFile>('GET', `/sessions/${id}/recipes/${place}`),

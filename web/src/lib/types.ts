@@ -44,6 +44,17 @@ export type Session = Omit<Required<Schemas['Session']>, 'strips' | 'levers' | '
 export type SessionState = Omit<Schemas['SessionState'], 'model'> & { model: Session };
 export type SessionItem = Schemas['SessionItem'];
 export type Kind = Schemas['Kind'];
+export type Catalogue = Schemas['Catalogue'];
+/** What is drawn for a stage, in the form that its kind has. */
+export type StageDrawing = Schemas['DrawingAnswer']['drawing'];
+export type SplitDrawing = Schemas['SplitDrawing'];
+
+/** A control by its owner (strip, stage, split, branch, lever) and its name. */
+export interface Place {
+  owner: string;
+  control: string;
+}
+
 export type Control = Schemas['Control'];
 export type Edit = Schemas['Edits']['edits'][number];
 export type Command = Schemas['Live']['command'];

@@ -1,10 +1,12 @@
 import { api, Refusal } from './api';
 import { branches, find, isSplit, parent, stages } from './chain';
+import { declared } from './controls';
 import { applied } from './drafts';
 import { barFrames, snapped } from './sections';
 import type { Live } from './live.svelte';
 import type {
   Branch,
+  Catalogue,
   Control,
   Edit,
   Element,
@@ -13,6 +15,7 @@ import type {
   Marker,
   ParamValue,
   Params,
+  Place,
   Point,
   Session,
   SessionState,
@@ -29,16 +32,13 @@ export interface Cues {
   markers: Marker[];
 }
 
-/** A control by its owner (strip, stage, split, branch, lever) and its name. */
-export interface Place {
-  owner: string;
-  control: string;
-}
-
 /** The session in work: what the server confirmed, and what is in somebody's hand. */
 export class Work {
   state = $state.raw<SessionState | null>(null);
-  kinds = $state.raw<Record<string, Kind>>({});
+  catalogue = $state.raw<Catalogue>({ kinds: [], controls: {} });
+  readonly kinds: Record<string, Kind> = $derived(
+    Object.fromEntries(this.catalogue.kinds.map((k) => [k.kind, k])),
+  );
   points = $state.raw<Record<string, StartingPoint[]>>({});
   lanes = $state.raw<Lane[]>([]);
   stripId = $state('');
@@ -143,10 +143,9 @@ export class Work {
   }
 
   async open(state: SessionState): Promise<void> {
-    if (Object.keys(this.kinds).length === 0) {
-      const kinds = await api.catalogue();
-      this.kinds = Object.fromEntries(kinds.map((k) => [k.kind, k]));
-      for (const kind of kinds) {
+    if (this.catalogue.kinds.length === 0) {
+      this.catalogue = await api.catalogue();
+      for (const kind of this.catalogue.kinds) {
         this.points = { ...this.points, [kind.kind]: await api.startingPoints(kind.kind) };
       }
     }
@@ -360,6 +359,11 @@ export class Work {
     const { owner, control } = place;
     const all = this.state?.model.automation ?? [];
     return all.find((a) => a.owner === owner && a.control === control)?.points ?? null;
+  }
+
+  /** How a control is declared. */
+  declared(place: Place): Control | null {
+    return this.model ? declared(this.catalogue, this.model, place) : null;
   }
 
   laneOf(owner: string, control: string): Lane | null {

@@ -96,9 +96,6 @@
               control="position"
               label="Join position of {work.strip.name}"
               value={work.strip.join.position}
-              low={0}
-              high={1}
-              unit=""
               words={(x) => `${Math.round(100 * x)} %`}
               onhold={(x) => work.holdPosition(work.stripId, x, true)}
               onlane={onopen}

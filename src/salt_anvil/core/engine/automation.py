@@ -23,6 +23,7 @@ from salt_anvil.core.session import (
     Strip,
     branches,
     elements,
+    owners_controls,
 )  # fmt: skip
 
 Floats = NDArray[np.float64]
@@ -53,19 +54,6 @@ class Scale:
         if self.log and a > 0 and b > 0:
             return float(a * (b / a) ** share)
         return a + (b - a) * share
-
-
-MIX = Scale("Mix", 0, 1)
-POSITION = Scale("Join position", 0, 1)
-LEVER = Scale("Lever", 0, 1)
-STRIP = {
-    "fader_db": Scale("Fader", -90, 12, "dB"),
-    "trim_db": Scale("Trim", -60, 24, "dB"),
-    "pan": Scale("Pan", -1, 1),
-    "position": POSITION,
-}
-SEND = Scale("Send", -60, 12, "dB")
-BRANCH = Scale("Branch gain", -60, 24, "dB")
 
 
 @dataclass(frozen=True)
@@ -161,37 +149,40 @@ def scale_of(owner: object, control: str) -> Scale:
     Raises:
         SettingError: there is no such control, or it cannot move.
     """
-    found: Scale | None = None
-    name = getattr(owner, "id", "?")
-    if isinstance(owner, Strip):
-        found = STRIP.get(control)
-        to = control.removeprefix("send:")
-        if control.startswith("send:") and any(s.to == to for s in owner.sends):
-            found = SEND
-    elif isinstance(owner, Branch):
-        found = BRANCH if control == "gain_db" else None
-    elif isinstance(owner, Split):
-        found = {"mix": MIX, "position": POSITION}.get(control)
-    elif isinstance(owner, Stage):
-        found = MIX if control == "mix" else _of_stage(owner, control)
-    elif control == "value":
-        found = LEVER
-    if found is None:
+    found = _declared(owner, control)
+    if found is None or found.type in ("points", "bands"):
+        name = getattr(owner, "id", "?")
         raise SettingError(f"{name} has no control “{control}” that can move")
-    return found
+    return _scale(getattr(owner, "id", "?"), found)
 
 
-def _of_stage(stage: Stage, name: str) -> Scale | None:
-    for control in processor(stage.kind).describe().controls:
-        if control.name == name and control.type not in ("points", "bands"):
-            return _scale(stage, control)
-    return None
+def _declared(owner: object, control: str) -> Control | None:
+    """Return the declaration of an owner's control."""
+    own = owners_controls()
+    if isinstance(owner, Strip):
+        to = control.removeprefix("send:")
+        if control != to:
+            return own["send"]["gain_db"] if any(s.to == to for s in owner.sends) else None
+        return own["strip"].get(control)
+    if isinstance(owner, Branch):
+        return own["branch"].get(control)
+    if isinstance(owner, Split):
+        return own["split"].get(control)
+    if isinstance(owner, Stage):
+        controls = processor(owner.kind).describe().controls
+        return own["stage"].get(control) or next((c for c in controls if c.name == control), None)
+    return own["lever"].get(control)
 
 
-def _scale(stage: Stage, control: Control) -> Scale:
+def lever_scale() -> Scale:
+    """Return how a lever's value lies."""
+    return _scale("lever", owners_controls()["lever"]["value"])
+
+
+def _scale(owner: str, control: Control) -> Scale:
     if control.change == "structural":
         raise SettingError(
-            f"{stage.id}: {control.label.lower()} changes the wiring and cannot be automated"
+            f"{owner}: {control.label.lower()} changes the wiring and cannot be automated"
         )
     glides = control.change == "glide" and control.type == "number"
     if control.type == "number" and control.low is not None and control.high is not None:
@@ -246,7 +237,7 @@ def lanes_of(session: Session) -> dict[str, dict[str, Lane]]:
                         f"lever {lever.name}: {scale.label.lower()} {end:g} is out of range"
                         f" ({scale.low:g} to {scale.high:g})"
                     )
-            _add(found, move, Lane(LEVER, driven[lever.id], (scale, move)))
+            _add(found, move, Lane(lever_scale(), driven[lever.id], (scale, move)))
     return found
 
 

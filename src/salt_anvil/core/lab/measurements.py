@@ -14,6 +14,7 @@ from salt_anvil.core.errors import SettingError
 from salt_anvil.core.lab.device import Channel, Device
 from salt_anvil.core.lab.result import Figure, Plot, Result, Trace, beside
 from salt_anvil.core.processors import Context, processor
+from salt_anvil.core.processors.drawing import LevelCurve, Line
 from salt_anvil.core.recipe import Recipe
 from salt_anvil.core.session import SAMPLE_RATES, Model, Stage
 
@@ -280,15 +281,17 @@ def curve(device: Device, options: LabOptions) -> Result:
     return Result("curve", f"{words}, rising", rate, figures, [plot])
 
 
-def _drawn(device: Device) -> list[list[float]] | None:
+def _drawn(device: Device) -> Line | None:
     """Return the static curve that a single stage draws of itself."""
     chain = device.recipe.chain
     if len(chain) != 1 or not isinstance(chain[0], Stage):
         return None
     stage = chain[0]
     context = Context(device.rate, 2, device.recipe.bpm)
-    found = processor(stage.kind).picture(stage.params, context).get("curve")
-    return found if stage.on and stage.mix == 1 else None
+    found = processor(stage.kind).drawing(stage.params, context)
+    if isinstance(found, LevelCurve) and stage.on and stage.mix == 1:
+        return found.curve
+    return None
 
 
 def response(device: Device, options: LabOptions) -> Result:

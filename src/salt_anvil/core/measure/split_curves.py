@@ -2,9 +2,9 @@
 
 import math
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
+from pydantic import BaseModel
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import blend, crossover
@@ -14,17 +14,41 @@ from salt_anvil.core.session import Branch, Join, Split, Strip
 TRAVEL = 41
 
 
-def split_picture(split: Split, rate: int, held: blend.Blend | None) -> dict[str, Any]:
-    """Return numbers to draw: `hz` and a response in dB a band, or the join's travel."""
-    found: dict[str, Any] = {"latency": 0}
+class JoinTravel(BaseModel):
+    """The two gains in dB over the travel of a join; where it was measured: how loud the blend is
+    against the first branch, the second's match in dB, how alike the two are (-1 to 1)."""
+
+    law: str
+    position: float
+    travel: list[float]
+    first: list[float]
+    second: list[float]
+    measured: bool
+    loudness: list[float] | None = None
+    match_db: float | None = None
+    alike: float | None = None
+
+
+class SplitDrawing(BaseModel):
+    """A response in dB a band at frequencies in Hz; the travel of a join that has one."""
+
+    latency: int = 0
+    hz: list[float] = []
+    bands: list[list[float]] = []
+    join: JoinTravel | None = None
+
+
+def split_drawing(split: Split, rate: int, held: blend.Blend | None) -> SplitDrawing:
+    """Return what to draw for a split."""
+    found = SplitDrawing()
     if split.by == "bands":
         hz = centres()
-        found["hz"] = hz.tolist()
-        found["bands"] = [_db(r) for r in _responses(split, rate, hz)]
+        found.hz = hz.tolist()
+        found.bands = [_db(r) for r in _responses(split, rate, hz)]
         if split.phase == "linear":
-            found["latency"] = crossover.linear_half(split.crossovers_hz, split.slope, rate)
+            found.latency = crossover.linear_half(split.crossovers_hz, split.slope, rate)
     if split.join.law != "sum":
-        found["join"] = join_picture(split.join, held, split.branches)
+        found.join = join_travel(split.join, held, split.branches)
     return found
 
 
@@ -43,32 +67,35 @@ def _responses(split: Split, rate: int, hz: Sound) -> list[Sound]:
     return [*found, rest]
 
 
-def join_picture(
+def join_travel(
     join: Join, held: blend.Blend | None, branches: list[Branch] | None = None
-) -> dict[str, Any]:
-    """Return the two gains in dB over the travel, how loud the blend is, and the match."""
+) -> JoinTravel:
+    """Return how a join goes from one branch to the other."""
     each = [10 ** (b.gain_db / 20) for b in branches] if branches else [1.0, 1.0]
     measured = held.scaled(*each) if held is not None else None
     travel = [i / (TRAVEL - 1) for i in range(TRAVEL)]
     pairs = [blend.gains(join.law, x, measured) for x in travel]
-    found: dict[str, Any] = {
-        "law": join.law, "position": join.position, "travel": travel,
-        "first": [_decibels(a) for a, _ in pairs], "second": [_decibels(b) for _, b in pairs],
-        "measured": measured is not None and min(measured.a, measured.b) > 0,
-    }  # fmt: skip
-    if measured is not None and min(measured.a, measured.b) > 0:
+    found = JoinTravel(
+        law=join.law,
+        position=join.position,
+        travel=travel,
+        first=[_decibels(a) for a, _ in pairs],
+        second=[_decibels(b) for _, b in pairs],
+        measured=measured is not None and min(measured.a, measured.b) > 0,
+    )
+    if measured is not None and found.measured:
         powers = [
             a * a * measured.a + b * b * measured.b + 2 * a * b * measured.both for a, b in pairs
         ]
-        found["loudness"] = [10 * math.log10(max(p / measured.a, 1e-12)) for p in powers]
-        found["match_db"] = _decibels(blend.match(measured))
-        found["alike"] = measured.both / math.sqrt(measured.a * measured.b)
+        found.loudness = [10 * math.log10(max(p / measured.a, 1e-12)) for p in powers]
+        found.match_db = _decibels(blend.match(measured))
+        found.alike = measured.both / math.sqrt(measured.a * measured.b)
     return found
 
 
-def bus_picture(strip: Strip, held: blend.Blend | None) -> dict[str, Any]:
+def bus_drawing(strip: Strip, held: blend.Blend | None) -> SplitDrawing:
     """Return the travel of a bus's join."""
-    return {"join": join_picture(strip.join, held)}
+    return SplitDrawing(join=join_travel(strip.join, held))
 
 
 def _db(response: Sound) -> list[float]:

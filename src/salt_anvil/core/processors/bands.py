@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import equaliser as t
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.processors.base import Params, choice, number
+from salt_anvil.core.processors.drawing import Responses
 from salt_anvil.core.state import State
 
 Type = Literal["low-cut", "high-cut", "low-shelf", "high-shelf", "bell", "notch"]
@@ -191,7 +192,7 @@ def response_db(band: Band, hz: Vector, rate: int) -> Vector:
     return np.asarray(20 * np.log10(np.maximum(found, 1e-9)))
 
 
-def response(bands: Sequence[Band], rate: int) -> dict[str, Any]:
+def response(bands: Sequence[Band], rate: int) -> Responses:
     """Return what to draw: each band and what those of each channel come to, in dB."""
     hz = np.geomspace(20, min(20000, 0.49 * rate), 240)
     each = [response_db(b, hz, rate) if b.on else np.zeros(len(hz)) for b in bands]
@@ -199,4 +200,4 @@ def response(bands: Sequence[Band], rate: int) -> dict[str, Any]:
     for name in dict.fromkeys(["both", *(b.channel for b in bands if b.on)]):
         heard = [r for r, b in zip(each, bands, strict=True) if b.channel in ("both", name)]
         totals[name] = (np.sum(heard, axis=0) if heard else np.zeros(len(hz))).tolist()
-    return {"hz": hz.tolist(), "each": [r.tolist() for r in each], "totals": totals}
+    return Responses(hz=hz.tolist(), each=[r.tolist() for r in each], totals=totals)

@@ -12,10 +12,17 @@ from pydantic.fields import FieldInfo
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.state import State
 
 Scale = Literal["linear", "log", "db", "note"]
 Change = Literal["glide", "switch", "structural"]
+Marked = Literal["reduction", "stretches", "peaks"]
+Glyph = Literal["reduction", "response", "shaper", "harmonics", "sides", "decay", "steps"]
+PanelPicture = Literal[
+    "bend", "ceiling", "correlation", "curve", "cut", "decay", "envelope", "gate", "harmonics",
+    "hit-shape", "hits", "points", "range", "shaper", "shares", "sides", "source", "tone", "wave",
+]  # fmt: skip
 
 
 class Params(BaseModel):
@@ -136,6 +143,9 @@ class Kind(BaseModel):
     has_sidechain: bool
     level_line: str | None
     level_behind: str | None
+    marked: Marked
+    glyph: Glyph
+    pictures: list[PanelPicture]
     controls: list[Control]
 
 
@@ -173,11 +183,21 @@ class Processor(Generic[P]):
     title: ClassVar[str]
     doc: ClassVar[str]
     Params: ClassVar[type[Params]]
+    drawn_as: ClassVar[type[Drawing]] = Drawing
+    """What `drawing` returns."""
     has_sidechain: ClassVar[bool] = False
     level_line: ClassVar[str | None] = None
     """The parameter that is a level on the waveform, dragged there."""
     releases_between_hits: ClassVar[bool] = False
     """Whether its reduction is expected to be gone between hits."""
+    holds: ClassVar[Literal["nothing", "level", "peaks"]] = "nothing"
+    """Whether it brings loud places, or every peak, down: what is left to it is told."""
+    marked: ClassVar[Marked] = "reduction"
+    """How what it does is marked on the waveform: as reduction, as stretches, as cut peaks."""
+    glyph: ClassVar[Glyph] = "reduction"
+    """What its block on the chain shows: what it takes away, or a shape."""
+    pictures: ClassVar[tuple[PanelPicture, ...]] = ()
+    """What explains it on its panel, and where it is set by hand."""
     level_behind: ClassVar[str | None] = None
     """A gain in dB that comes before this level, so that the line stands lower on the waveform."""
 
@@ -236,9 +256,9 @@ class Processor(Generic[P]):
         """Return the steady gain that is not reduction; listening to what is removed undoes it."""
         return 0.0
 
-    def picture(self, params: P, context: Context) -> dict[str, Any]:
-        """Return what to draw for these settings, as numbers."""
-        return {}
+    def drawing(self, params: P, context: Context) -> Drawing:
+        """Return what to draw for these settings."""
+        return self.drawn_as()
 
     @cache  # noqa: B019 - one instance a kind
     def describe(self) -> Kind:
@@ -250,6 +270,9 @@ class Processor(Generic[P]):
             has_sidechain=self.has_sidechain,
             level_line=self.level_line,
             level_behind=self.level_behind,
+            marked=self.marked,
+            glyph=self.glyph,
+            pictures=list(self.pictures),
             controls=[control_of(n, f) for n, f in self.Params.model_fields.items()],
         )
 

@@ -1,6 +1,6 @@
 """clipper: cuts off what is over a ceiling, round or hard, with the fold-back under control."""
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.stereo import to_mid_side
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.drawing import Shaper
 from salt_anvil.core.processors.parts import (
     check_range,
     gained,
@@ -75,6 +76,9 @@ class Clipper(Processor[ClipperParams]):
     title = "Clipper"
     doc = "Cuts off what is over a ceiling: peaks down without gain that moves."
     Params = ClipperParams
+    drawn_as = Shaper
+    pictures = ("shaper", "cut")
+    marked = "peaks"
     level_line = "ceiling_db"
     level_behind = "drive_db"
 
@@ -127,12 +131,12 @@ class Clipper(Processor[ClipperParams]):
         told = {"reduction_db": cells[0], "touched": cells[1], "overshoot_db": cells[2]}
         return gained(out, ramp, OUTPUT, start), Report((start - o.LATENCY) // GRID, told)
 
-    def picture(self, params: ClipperParams, context: Context) -> dict[str, Any]:
+    def drawing(self, params: ClipperParams, context: Context) -> Shaper:
         top = to_gain(params.ceiling_db)
         width = 2 * top * (1 - params.shape)
         drive, output = to_gain(params.drive_db), to_gain(params.output_db)
         shaper = []
         for i in range(-60, 61):
             x = drive * i / 50
-            shaper.append([i / 50, output * (x - c.taken(x, top, width))])
-        return {"shaper": shaper}
+            shaper.append((i / 50, output * (x - c.taken(x, top, width))))
+        return Shaper(shaper=shaper)

@@ -16,6 +16,7 @@ from salt_anvil.core.dsp.note import Note, note_ms
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
 
@@ -122,6 +123,13 @@ class CompressorParams(Params):
     )  # fmt: skip
 
 
+class CompressorDrawing(LevelCurve):
+    """Its curve, and what is chosen for it."""
+
+    release_ms: float
+    makeup_db: float
+
+
 class Compressor(Processor[CompressorParams]):
     """Compressor after Giannoulis, Massberg and Reiss (2012), with a solved feed-back form."""
 
@@ -129,6 +137,9 @@ class Compressor(Processor[CompressorParams]):
     title = "Compressor"
     doc = "Turns down what is louder than a threshold, by a ratio, with attack and release."
     Params = CompressorParams
+    drawn_as = CompressorDrawing
+    pictures = ("curve", "hits")
+    holds = "level"
     releases_between_hits = True
     has_sidechain = True
     level_line = "threshold_db"
@@ -246,15 +257,15 @@ class Compressor(Processor[CompressorParams]):
             cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
         return out, Report(late // GRID, cells)
 
-    def picture(self, params: CompressorParams, context: Context) -> dict[str, Any]:
+    def drawing(self, params: CompressorParams, context: Context) -> CompressorDrawing:
         levels = [-60 + 0.5 * i for i in range(121)]
         makeup = self.makeup_db(params, context)
-        return {
-            "curve": [[x, x - self._curve(params, x) + makeup] for x in levels],
-            "bare": [[x, x - self._curve(params, x)] for x in levels],
-            "release_ms": self.release_ms(params, context),
-            "makeup_db": makeup,
-        }
+        return CompressorDrawing(
+            curve=[(x, x - self._curve(params, x) + makeup) for x in levels],
+            bare=[(x, x - self._curve(params, x)) for x in levels],
+            release_ms=self.release_ms(params, context),
+            makeup_db=makeup,
+        )
 
 
 def _coloured(sound: Sound, ramp: Ramp, rate: int, state: State, start: int) -> Sound:

@@ -1,7 +1,7 @@
 """curve: level in against level out, drawn point by point."""
 
 from itertools import pairwise
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from pydantic import field_validator
@@ -20,6 +20,7 @@ from salt_anvil.core.processors.base import (
     number,
     points,
 )
+from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
 
@@ -89,6 +90,8 @@ class Curve(Processor[CurveParams]):
     title = "Curve"
     doc = "A curve of level in against level out, drawn by hand: compressor, expander, both."
     Params = CurveParams
+    drawn_as = LevelCurve
+    pictures = ("points", "hits")
     releases_between_hits = True
     has_sidechain = True
 
@@ -149,7 +152,7 @@ class Curve(Processor[CurveParams]):
             cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
         return out, Report(late // GRID, cells)
 
-    def picture(self, params: CurveParams, context: Context) -> dict[str, Any]:
+    def drawing(self, params: CurveParams, context: Context) -> LevelCurve:
         levels, out = s.tabulate(params.points, params.smooth)
-        bare = [[float(x), float(y)] for x, y in zip(levels[::5], out[::5], strict=True)]
-        return {"bare": bare, "curve": [[x, y + params.makeup_db] for x, y in bare]}
+        bare = [(float(x), float(y)) for x, y in zip(levels[::5], out[::5], strict=True)]
+        return LevelCurve(bare=bare, curve=[(x, y + params.makeup_db) for x, y in bare])

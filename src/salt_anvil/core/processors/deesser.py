@@ -1,6 +1,6 @@
 """deesser: turns down a range of the spectrum where it sticks out."""
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from salt_anvil.core.dsp import sibilance as e
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
 
@@ -83,6 +84,15 @@ class DeesserParams(Params):
     )  # fmt: skip
 
 
+class DeesserDrawing(Drawing):
+    """The ranges' responses in dB at frequencies in Hz, and where the first begins and ends."""
+
+    hz: list[float]
+    ranges: list[list[float]]
+    low_hz: float
+    high_hz: float | None
+
+
 class Deesser(Processor[DeesserParams]):
     """De-esser that cuts its range out with linear phase: what it leaves alone is the input."""
 
@@ -90,6 +100,9 @@ class Deesser(Processor[DeesserParams]):
     title = "De-esser"
     doc = "Turns down a range where it sticks out of the sound: s, sh, whistles, fret noise."
     Params = DeesserParams
+    drawn_as = DeesserDrawing
+    pictures = ("range",)
+    marked = "stretches"
     has_sidechain = True
     level_line = "threshold_db"
 
@@ -172,19 +185,19 @@ class Deesser(Processor[DeesserParams]):
             cells["level_db"] = cells_of(loudest, behind, state["heard"], -300.0)
         return (from_mid_side(out) if sides else out), Report(behind // GRID, cells)
 
-    def picture(self, params: DeesserParams, context: Context) -> dict[str, Any]:
+    def drawing(self, params: DeesserParams, context: Context) -> DeesserDrawing:
         hz = np.geomspace(200, min(20000, 0.49 * context.rate), 160)
         shapes = [e.response_db(t, hz, context.rate) for t in _ranges(params, context.rate)]
         low, high = params.frequency_hz, None
         if params.shape == "band":
             high = params.frequency_hz * 2 ** (params.width_oct / 2)
             low = params.frequency_hz * 2 ** (-params.width_oct / 2)
-        return {
-            "hz": hz.tolist(),
-            "ranges": [shape.tolist() for shape in shapes],
-            "low_hz": low,
-            "high_hz": high,
-        }
+        return DeesserDrawing(
+            hz=hz.tolist(),
+            ranges=[shape.tolist() for shape in shapes],
+            low_hz=low,
+            high_hz=high,
+        )
 
 
 def _ranges(params: DeesserParams, rate: int) -> Vector:

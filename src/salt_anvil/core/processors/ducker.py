@@ -1,6 +1,6 @@
 """ducker: a hit in the key sets off one envelope, whatever its strength."""
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -11,6 +11,7 @@ from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.drawing import Drawing, Line
 from salt_anvil.core.processors.parts import cells_of, wide
 from salt_anvil.core.state import State
 
@@ -54,6 +55,12 @@ class DuckerParams(Params):
     )
 
 
+class DuckerDrawing(Drawing):
+    """The gain in dB over the milliseconds after a hit."""
+
+    envelope: Line
+
+
 class Ducker(Processor[DuckerParams]):
     """Envelope ducker."""
 
@@ -61,6 +68,8 @@ class Ducker(Processor[DuckerParams]):
     title = "Ducker"
     doc = "Every hit in its key takes the same bite out of the sound and lets it come back."
     Params = DuckerParams
+    drawn_as = DuckerDrawing
+    pictures = ("envelope", "hits")
     has_sidechain = True
     level_line = "threshold_db"
 
@@ -118,7 +127,7 @@ class Ducker(Processor[DuckerParams]):
             cells["level_db"] = cells_of(level, late, state["heard"], -300.0)
         return out, Report(late // GRID, cells)
 
-    def picture(self, params: DuckerParams, context: Context) -> dict[str, Any]:
+    def drawing(self, params: DuckerParams, context: Context) -> DuckerDrawing:
         steps = 80
         attack, hold, decay = max(params.attack_ms, 0.1), params.hold_ms, params.decay_ms
         whole = attack + hold + decay
@@ -127,5 +136,5 @@ class Ducker(Processor[DuckerParams]):
             t = whole * index / steps
             back = min(max((t - attack - hold) / decay, 0.0), 1.0)
             now = (1 - back) ** 2 if params.shape == "curved" else 1 - back
-            points.append([t, -params.depth_db * (t / attack if t < attack else now)])
-        return {"envelope": points}
+            points.append((t, -params.depth_db * (t / attack if t < attack else now)))
+        return DuckerDrawing(envelope=points)

@@ -1,7 +1,7 @@
 """enhancer: new harmonics of a range of the sound, added to it."""
 
 import math
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.drawing import Harmonics
 from salt_anvil.core.processors.parts import check_range
 from salt_anvil.core.state import State
 
@@ -70,6 +71,9 @@ class Enhancer(Processor[EnhancerParams]):
     title = "Enhancer"
     doc = "Adds harmonics of a range: a bass that small loudspeakers carry, air on top."
     Params = EnhancerParams
+    drawn_as = Harmonics
+    pictures = ("source", "harmonics")
+    glyph = "harmonics"
 
     def latency(self, params: EnhancerParams, rate: int) -> int:
         return o.LATENCY
@@ -152,14 +156,14 @@ class Enhancer(Processor[EnhancerParams]):
 
         return o.oversampled_difference(bend, source, params.quality, state)
 
-    def picture(self, params: EnhancerParams, context: Context) -> dict[str, Any]:
+    def drawing(self, params: EnhancerParams, context: Context) -> Harmonics:
         amount = params.amount_db if params.amount_db > NONE_DB else -120.0
         levels = [0.0 if params.keep_source else -120.0]
         for n in range(2, 10):
             mine = params.order == "both" or (params.order == "even") == (n % 2 == 0)
             weight = _density(params) ** ((n - 2) // 2) if mine and n <= e.DEGREE else 0.0
             levels.append(max(amount + 20 * np.log10(weight), -120.0) if weight else -120.0)
-        return {"harmonics_db": levels, "shown_db": 0.0}
+        return Harmonics(harmonics_db=levels, shown_db=0.0)
 
 
 def _density(params: EnhancerParams) -> float:

@@ -1,6 +1,6 @@
 """expander: makes the distance between quiet and loud greater, downwards or upwards."""
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from salt_anvil.core.dsp import expander_curve as e
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
 
@@ -72,6 +73,8 @@ class Expander(Processor[ExpanderParams]):
     title = "Expander"
     doc = "Widens dynamics: quiet sound goes down, or loud sound up, by a ratio within a range."
     Params = ExpanderParams
+    drawn_as = LevelCurve
+    pictures = ("curve", "hits")
     has_sidechain = True
     level_line = "threshold_db"
 
@@ -136,12 +139,12 @@ class Expander(Processor[ExpanderParams]):
             cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
         return out, Report(late // GRID, cells)
 
-    def picture(self, params: ExpanderParams, context: Context) -> dict[str, Any]:
+    def drawing(self, params: ExpanderParams, context: Context) -> LevelCurve:
         levels = [-80 + 0.5 * i for i in range(161)]
         way = e.UP if params.direction == "up" else e.DOWN
         p = params
         curve = [
-            [x, x + e.expansion(x, p.threshold_db, p.ratio - 1, p.knee_db, p.range_db, way)]
+            (x, x + e.expansion(x, p.threshold_db, p.ratio - 1, p.knee_db, p.range_db, way))
             for x in levels
         ]
-        return {"curve": curve, "bare": curve}
+        return LevelCurve(curve=curve, bare=curve)

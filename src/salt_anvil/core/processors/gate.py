@@ -1,7 +1,5 @@
 """gate: lets through what is loud enough, and closes behind it."""
 
-from typing import Any
-
 import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
@@ -11,6 +9,7 @@ from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
 
@@ -57,6 +56,13 @@ class GateParams(Params):
     )  # fmt: skip
 
 
+class GateDrawing(LevelCurve):
+    """Its curve, open, and the levels at which it opens and closes."""
+
+    opens_db: float
+    closes_db: float
+
+
 class Gate(Processor[GateParams]):
     """Gate with two thresholds, hold and look-ahead."""
 
@@ -64,6 +70,8 @@ class Gate(Processor[GateParams]):
     title = "Gate"
     doc = "Closes on what is quieter than a threshold: bleed, noise, tails."
     Params = GateParams
+    drawn_as = GateDrawing
+    pictures = ("gate",)
     has_sidechain = True
     level_line = "threshold_db"
 
@@ -123,8 +131,8 @@ class Gate(Processor[GateParams]):
             cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
         return out, Report(late // GRID, cells)
 
-    def picture(self, params: GateParams, context: Context) -> dict[str, Any]:
+    def drawing(self, params: GateParams, context: Context) -> GateDrawing:
         levels = [-80 + 0.5 * i for i in range(161)]
         opens, closes = params.threshold_db, params.threshold_db - params.hysteresis_db
-        curve = [[x, x if x >= opens else x - params.depth_db] for x in levels]
-        return {"curve": curve, "bare": curve, "opens_db": opens, "closes_db": closes}
+        curve = [(x, x if x >= opens else x - params.depth_db) for x in levels]
+        return GateDrawing(curve=curve, bare=curve, opens_db=opens, closes_db=closes)

@@ -1,7 +1,5 @@
 """grit: fewer bits, fewer samples; the deliberately ugly one, for a blend."""
 
-from typing import Any
-
 import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
@@ -9,6 +7,7 @@ from salt_anvil.core.dsp import bitcrush as c
 from salt_anvil.core.dsp.control_ramp import ControlRamp, Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.processors.drawing import Shaper
 from salt_anvil.core.state import State
 
 
@@ -30,6 +29,12 @@ class GritParams(Params):
     )  # fmt: skip
 
 
+class GritDrawing(Shaper):
+    """In against out of a slow rise at the full rate, and a wave before and after."""
+
+    waves: tuple[list[float], list[float]]
+
+
 class Grit(Processor[GritParams]):
     """Bits and samples taken away, with all that folds."""
 
@@ -37,6 +42,9 @@ class Grit(Processor[GritParams]):
     title = "Grit"
     doc = "Fewer bits and fewer samples: ugly on purpose, for the wet side of a blend."
     Params = GritParams
+    drawn_as = GritDrawing
+    pictures = ("shaper", "wave")
+    glyph = "steps"
 
     def controls(self, params: GritParams, context: Context) -> Vector:
         share = 1.0 if params.rate_hz is None else min(params.rate_hz / context.rate, 1.0)
@@ -59,17 +67,16 @@ class Grit(Processor[GritParams]):
         c.crush_into(out, block, start, ramp.value, ramp.step, state["held"], state["phase"])
         return out, Report(start // GRID, {})
 
-    def picture(self, params: GritParams, context: Context) -> dict[str, Any]:
-        """Return in against out of a slow rise at the full rate, and a wave before and after."""
+    def drawing(self, params: GritParams, context: Context) -> GritDrawing:
         rise = np.linspace(-1.2, 1.2, 481)[:, None]
         whole = self._shown(rise, params.model_copy(update={"rate_hz": None}), context)
         at = np.arange(round(0.01 * context.rate)) / context.rate
         wave = to_gain(-3) * np.sin(2 * np.pi * 300 * at)[:, None]
         out = self._shown(wave, params, context)
-        return {
-            "shaper": np.concatenate([rise, whole], axis=1).tolist(),
-            "waves": [wave[:, 0].tolist(), out[:, 0].tolist()],
-        }
+        return GritDrawing(
+            shaper=np.concatenate([rise, whole], axis=1).tolist(),
+            waves=(wave[:, 0].tolist(), out[:, 0].tolist()),
+        )
 
     def _shown(self, sound: Sound, params: GritParams, context: Context) -> Sound:
         """Return a short mono sound through it."""

@@ -88,6 +88,8 @@ class Limiter(Processor[LimiterParams]):
     title = "Limiter"
     doc = "Holds peaks under a ceiling, also between the samples, with gain that gives way early."
     Params = LimiterParams
+    pictures = ("ceiling",)
+    holds = "peaks"
     releases_between_hits = True
     level_line = "ceiling_db"
     level_behind = "drive_db"

@@ -1,7 +1,6 @@
 """room: a small, dense, short ambience, alone; how much of it is heard is the stage's mix."""
 
 import math
-from typing import Any
 
 import numpy as np
 
@@ -10,6 +9,7 @@ from salt_anvil.core.dsp import equaliser as t
 from salt_anvil.core.dsp import feedback_delay_network as r
 from salt_anvil.core.dsp.control_ramp import ControlRamp, Ramp, Vector
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.state import State
 
 CUT = t.sections(t.LOW_CUT)
@@ -43,6 +43,13 @@ class RoomParams(Params):
     )  # fmt: skip
 
 
+class RoomDrawing(Drawing):
+    """The highest level in dB of the answer to a click, in each of SHOWN stretches."""
+
+    answer_db: list[float]
+    seconds: float
+
+
 class Room(Processor[RoomParams]):
     """Room of eight delay lines behind four all-passes."""
 
@@ -50,6 +57,9 @@ class Room(Processor[RoomParams]):
     title = "Room"
     doc = "A small, dense, short ambience, to be blended in, gated or ducked."
     Params = RoomParams
+    drawn_as = RoomDrawing
+    pictures = ("decay",)
+    glyph = "decay"
 
     def controls(self, params: RoomParams, context: Context) -> Vector:
         rate = context.rate
@@ -100,8 +110,7 @@ class Room(Processor[RoomParams]):
         late = np.ascontiguousarray(whole[back : back + len(out)])
         return late, Report(start // GRID, {})
 
-    def picture(self, params: RoomParams, context: Context) -> dict[str, Any]:
-        """Return the highest level of the answer to a click in each of SHOWN stretches."""
+    def drawing(self, params: RoomParams, context: Context) -> RoomDrawing:
         rate = context.rate
         seconds = params.predelay_ms / 1000 + 1.15 * params.decay_s
         context = Context(rate, 2, context.bpm)
@@ -118,4 +127,4 @@ class Room(Processor[RoomParams]):
         edges = np.linspace(0, round(seconds * rate), SHOWN + 1).astype(int)[:-1]
         tops = np.maximum.reduceat(answer[: round(seconds * rate)], edges)
         level = 20 * np.log10(np.maximum(tops / max(tops.max(), 1e-12), 1e-6))
-        return {"answer_db": level.tolist(), "seconds": seconds}
+        return RoomDrawing(answer_db=level.tolist(), seconds=seconds)

@@ -1,6 +1,6 @@
 """saturator: a bend that adds even or odd harmonics, as loud as before if wanted."""
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -36,6 +36,7 @@ from salt_anvil.core.processors.base import (
     choice,
     number,
 )
+from salt_anvil.core.processors.drawing import Harmonics, Responses, Shaper
 from salt_anvil.core.processors.parts import gained
 from salt_anvil.core.state import State
 
@@ -97,6 +98,10 @@ class SaturatorParams(Params):
     )
 
 
+class SaturatorDrawing(Shaper, Harmonics, Responses):
+    """Its bend, what it adds to a sine, and the emphasis around it."""
+
+
 class Saturator(Processor[SaturatorParams]):
     """Saturator with closed antiderivatives; the drive is taken back behind the bend."""
 
@@ -104,6 +109,9 @@ class Saturator(Processor[SaturatorParams]):
     title = "Saturator"
     doc = "Bends the wave: even or odd harmonics, soft peaks, density."
     Params = SaturatorParams
+    drawn_as = SaturatorDrawing
+    pictures = ("shaper", "bend")
+    glyph = "shaper"
 
     def latency(self, params: SaturatorParams, rate: int) -> int:
         return o.LATENCY
@@ -217,19 +225,19 @@ class Saturator(Processor[SaturatorParams]):
         gain_into(matched, out, -gains, start, still, still)
         return matched
 
-    def picture(self, params: SaturatorParams, context: Context) -> dict[str, Any]:
+    def drawing(self, params: SaturatorParams, context: Context) -> SaturatorDrawing:
         gain, output = to_gain(params.drive_db + params.lean_db), to_gain(params.output_db)
         shaper = []
         for i in range(-60, 61):
             x = i / 50
             taken = s.bend(gain * x, params.harmonics, params.asymmetry) / gain
-            shaper.append([x, output * (x - taken)])
+            shaper.append((x, output * (x - taken)))
         turn = np.cos(2 * np.pi * np.arange(256) / 256) * to_gain(SHOWN_DB)
         bent = [v - s.bend(gain * v, params.harmonics, params.asymmetry) / gain for v in turn]
         parts = np.abs(np.fft.rfft(bent))[1:10] / 128
-        return {
-            "shaper": shaper,
-            "harmonics_db": [float(v) for v in 20 * np.log10(np.maximum(parts / parts[0], 1e-6))],
-            "shown_db": SHOWN_DB,
-            **response(as_bands(params.emphasis), context.rate),
-        }
+        return SaturatorDrawing(
+            shaper=shaper,
+            harmonics_db=[float(v) for v in 20 * np.log10(np.maximum(parts / parts[0], 1e-6))],
+            shown_db=SHOWN_DB,
+            **vars(response(as_bands(params.emphasis), context.rate)),
+        )

@@ -1,7 +1,7 @@
 """tone: up to twelve bands of cut, shelf, bell and notch, some moved by level."""
 
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +22,7 @@ from salt_anvil.core.processors.bands import (
     toned,
 )
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, bands, choice
+from salt_anvil.core.processors.drawing import Responses
 from salt_anvil.core.processors.parts import cells_of, wide
 from salt_anvil.core.state import State
 
@@ -48,6 +49,9 @@ class Tone(Processor[ToneParams]):
     title = "Tone"
     doc = "Bands of cut, shelf, bell and notch; each may move by the level of its range."
     Params = ToneParams
+    drawn_as = Responses
+    pictures = ("tone",)
+    glyph = "response"
     has_sidechain = True
 
     def latency(self, params: ToneParams, rate: int) -> int:
@@ -124,7 +128,7 @@ class Tone(Processor[ToneParams]):
                 cells[f"move{index}"] = cells_of(size, start, state[f"move{index}"], 0.0)
         return cells
 
-    def picture(self, params: ToneParams, context: Context) -> dict[str, Any]:
+    def drawing(self, params: ToneParams, context: Context) -> Responses:
         return response(params.bands, context.rate)
 
 

@@ -9,6 +9,7 @@ from salt_anvil.core.dsp import transient_split as t
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
 from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.drawing import Drawing, Line
 from salt_anvil.core.processors.parts import cells_of, check_range, in_range, range_sections
 from salt_anvil.core.state import State
 
@@ -66,6 +67,13 @@ class TransientParams(Params):
     )  # fmt: skip
 
 
+class TransientDrawing(Drawing):
+    """The level of a hit over milliseconds, as it comes in and shaped."""
+
+    hit: Line
+    shaped: Line
+
+
 class Transient(Processor[TransientParams]):
     """Transient shaper on ratios of level followers."""
 
@@ -73,6 +81,8 @@ class Transient(Processor[TransientParams]):
     title = "Transient"
     doc = "Turns the attack of hits up or down, and their sustain, quiet and loud hits alike."
     Params = TransientParams
+    drawn_as = TransientDrawing
+    pictures = ("hit-shape", "shares")
     has_sidechain = True
 
     def controls(self, params: TransientParams, context: Context) -> Vector:
@@ -147,7 +157,7 @@ class Transient(Processor[TransientParams]):
     def hears_waveform(self, params: TransientParams) -> bool:
         return _range(params, "attack") == (None, None)
 
-    def picture(self, params: TransientParams, context: Context) -> dict[str, Any]:
+    def drawing(self, params: TransientParams, context: Context) -> TransientDrawing:
         """The level of one hit of our own, 5 ms up and falling by 60 dB in 400 ms, shaped."""
         rate, step = 8000, 16
         at = np.arange(int(0.6 * rate)) / rate
@@ -163,12 +173,11 @@ class Transient(Processor[TransientParams]):
                     np.zeros((1 + len(hit) // GRID, len(vector))))  # fmt: skip
         out, _ = self.process(hit, hit, bare, small, ramp, self.prepare(bare, small), 0)
         ms = (np.arange(len(hit)) - 80) / rate * 1000
-        return {
-            "hit": [[float(a), float(b)] for a, b in zip(ms[::step], hit[::step, 0], strict=True)],
-            "shaped": [
-                [float(a), float(b)] for a, b in zip(ms[::step], out[::step, 0], strict=True)
-            ],
-        }
+        before, after = (
+            [(float(a), float(b)) for a, b in zip(ms[::step], sound[::step, 0], strict=True)]
+            for sound in (hit, out)
+        )
+        return TransientDrawing(hit=before, shaped=after)
 
 
 def _range(params: TransientParams, side: str) -> tuple[float | None, float | None]:

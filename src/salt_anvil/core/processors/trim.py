@@ -1,7 +1,6 @@
 """trim: gain, polarity, DC and a delay that the user asks for."""
 
 import math
-from typing import Any
 
 import numpy as np
 
@@ -85,9 +84,6 @@ class Trim(Processor[TrimParams]):
 
     def makeup_db(self, params: TrimParams, context: Context) -> float:
         return params.gain_db
-
-    def picture(self, params: TrimParams, context: Context) -> dict[str, Any]:
-        return {"gain_db": params.gain_db}
 
 
 def _dc_block(rate: int) -> Sound:

@@ -47,6 +47,8 @@ class Width(Processor[WidthParams]):
     title = "Width"
     doc = "Narrower or wider, mono below a frequency, spread; the mono sum stays."
     Params = WidthParams
+    pictures = ("sides", "correlation")
+    glyph = "sides"
 
     def controls(self, params: WidthParams, context: Context) -> Vector:
         return np.array([params.width, params.spread, params.balance])
