@@ -5,7 +5,7 @@ import pytest
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStage, SetStrip
-from salt_anvil.core.engine.fader import gains_course, tree_sum
+from salt_anvil.core.engine.fader import gains_trajectory, tree_sum
 from salt_anvil.core.engine.fifo import Cells, Fifo
 from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.mixer import CHECKPOINT, BypassMix, Mixer
@@ -29,7 +29,7 @@ def whole_mix(session: Session, strip: str = "main") -> np.ndarray:
 
 def gains(plan: Plan, strip: str) -> np.ndarray:
     item = plan.strip(strip)
-    return gains_course(item, item.routes[0])[0](0)
+    return gains_trajectory(item, item.routes[0]).at(0)
 
 
 @pytest.fixture(scope="module")

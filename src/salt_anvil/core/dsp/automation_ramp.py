@@ -1,6 +1,7 @@
 """Controls that follow a function of time, and still glide when a hand moves something."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -8,19 +9,32 @@ from salt_anvil.core.audio import GRID, RAMP
 from salt_anvil.core.dsp.control_ramp import ControlRamp, Ramp, Vector
 from salt_anvil.core.state import State
 
-Trajectory = Callable[[int], Vector]
-"""Gives the vector of controls at a grid point (point k is timeline frame 64 k)."""
+
+@dataclass(frozen=True)
+class Trajectory:
+    """A vector of controls as a function of the grid point: point k is timeline frame 64 k.
+
+    still: it is the same at every point.
+    """
+
+    at: Callable[[int], Vector]
+    still: bool = False
+
+    @classmethod
+    def standing(cls, vector: Vector) -> "Trajectory":
+        """Return one that stands at a vector."""
+        return cls(lambda point: vector, still=True)
 
 
-class Motion:
-    """Carries a vector along a course: exact at every grid point, straight lines in between.
+class AutomationRamp:
+    """Carries a vector along a trajectory: exact at every grid point, straight lines in between.
 
-    A change of the course in play is bridged over RAMP frames; at rest nothing is remembered,
+    A change of the trajectory in play is bridged over RAMP frames; at rest nothing is remembered,
     so that any place can be gone to.
     """
 
-    def __init__(self, course: Trajectory, still: bool) -> None:
-        self._course, self._still = course, still
+    def __init__(self, trajectory: Trajectory) -> None:
+        self._trajectory = trajectory
         self._offset: ControlRamp | None = None
         self._ramp: Ramp | None = None
         self._next = 0
@@ -31,18 +45,18 @@ class Motion:
         return self._offset is not None and self._offset.moving
 
     def target(self, point: int) -> Vector:
-        """Return where the course is at a grid point."""
-        return self._course(point)
+        """Return where the trajectory is at a grid point."""
+        return self._trajectory.at(point)
 
-    def clone(self) -> "Motion":
-        """Return an independent motion at the same place."""
-        other = Motion(self._course, self._still)
+    def clone(self) -> "AutomationRamp":
+        """Return an independent ramp at the same place."""
+        other = AutomationRamp(self._trajectory)
         other._offset = self._offset.clone() if self._offset else None
         other._next = self._next
         return other
 
     def settle(self) -> None:
-        """Stand on the course, as after a jump."""
+        """Stand on the trajectory, as after a jump."""
         self._offset = None
 
     def state(self) -> State:
@@ -64,16 +78,16 @@ class Motion:
             glide.left, glide.moving = int(state["left"][0]), bool(state["left"][1])
             self._offset = glide
 
-    def to(self, course: Trajectory, still: bool) -> None:
-        """Follow another course, from where it stands."""
+    def to(self, trajectory: Trajectory) -> None:
+        """Follow another trajectory, from where it stands."""
         segment, inside = divmod(self._next, GRID)
         ends = [segment, segment + 1] if inside else [segment]
         held = self._offset
-        gap = np.array([self._course(k) - course(k) for k in ends])
+        gap = np.array([self._trajectory.at(k) - trajectory.at(k) for k in ends])
         if held is not None:
             reached = held.value + held.step * GRID
             gap = gap + (np.array([held.value, reached]) if inside else reached)
-        self._course, self._still = course, still
+        self._trajectory = trajectory
         self._ramp = self._offset = None
         if gap.any():
             self._offset = ControlRamp(gap[0])
@@ -87,7 +101,7 @@ class Motion:
         self._next = start + frames
         first = start // GRID
         points = (start + frames - 1) // GRID - first + 1
-        if self._offset is None and self._still:
+        if self._offset is None and self._trajectory.still:
             standing = self._ramp
             if standing is not None and points <= len(standing.value):
                 return standing
@@ -96,16 +110,16 @@ class Motion:
         at_rest = self._offset is not None and not self._offset.moving
         if offset is not None and at_rest and not offset.step.any() and not offset.value.any():
             self._offset = offset = None
-        if offset is None and self._still:
+        if offset is None and self._trajectory.still:
             return self._standing(first, points)
-        course = np.array([self._course(first + k) for k in range(points + 1)])
-        value, step = course[:-1], np.diff(course, axis=0) / GRID
+        along = np.array([self._trajectory.at(first + k) for k in range(points + 1)])
+        value, step = along[:-1], np.diff(along, axis=0) / GRID
         if offset is None:
             return Ramp(value, step)
         return Ramp(value + offset.value[:points], step + offset.step[:points])
 
     def _standing(self, first: int, points: int) -> Ramp:
-        vector = np.asarray(self._course(first), np.float64)
+        vector = np.asarray(self._trajectory.at(first), np.float64)
         value = np.repeat(vector[None, :], max(points, 1 + RAMP // GRID), axis=0)
         self._ramp = Ramp(value, np.zeros_like(value), still=True)
         return self._ramp

@@ -6,7 +6,7 @@ import numpy as np
 
 from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block, rounded
 from salt_anvil.core.dsp import blend
-from salt_anvil.core.dsp.automation_ramp import Motion, Trajectory
+from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.stereo import placed
 from salt_anvil.core.engine.automation import still
@@ -17,23 +17,23 @@ class Fader:
     """One way out of a strip; two channels out."""
 
     def __init__(self, plan: StripPlan, route: Route | None) -> None:
-        self._motion = Motion(*gains_course(plan, route))
+        self._ramp = AutomationRamp(gains_trajectory(plan, route))
 
     def change(self, plan: StripPlan, route: Route | None) -> None:
         """Glide to another fader, pan, send or mute."""
-        self._motion.to(*gains_course(plan, route))
+        self._ramp.to(gains_trajectory(plan, route))
 
     def settle(self) -> None:
         """Stand at the target, as after a jump."""
-        self._motion.settle()
+        self._ramp.settle()
 
     def gains(self, frame: int) -> Sound:
         """Return the gains of left and right at a frame, changes by hand apart."""
-        return self._motion.target(frame // GRID)
+        return self._ramp.target(frame // GRID)
 
     def apply(self, sound: Sound, start: int) -> Sound:
         """Return the block with the gains on it, shape (frames, 2)."""
-        ramp = self._motion.over(start, len(sound))
+        ramp = self._ramp.over(start, len(sound))
         if ramp.still or not ramp.step.any():
             gains = ramp.value[0]
             unity = sound.shape[1] == 2 and gains[0] == 1.0 == gains[1]
@@ -43,7 +43,7 @@ class Fader:
         return np.asarray(sound * (ramp.value[k] + ramp.step[k] * (at % GRID)[:, None]))
 
 
-def gains_course(plan: StripPlan, route: Route | None) -> tuple[Trajectory, bool]:
+def gains_trajectory(plan: StripPlan, route: Route | None) -> Trajectory:
     """Return the gains of left and right as a function of the grid point.
 
     route: None for the fader alone, as the main bus has it. A mono strip is panned at equal
@@ -56,7 +56,7 @@ def gains_course(plan: StripPlan, route: Route | None) -> tuple[Trajectory, bool
     heard = route.heard if route is not None else not strip.mute
     fader, panned, sent = lanes.get("fader_db"), lanes.get("pan"), lanes.get(name)
 
-    def course(point: int) -> Sound:
+    def at(point: int) -> Sound:
         seconds = point * GRID / rate
         level = strip.fader_db if fader is None else fader.at(seconds)
         gain = to_gain(level) if level > -90 else 0.0
@@ -68,9 +68,8 @@ def gains_course(plan: StripPlan, route: Route | None) -> tuple[Trajectory, bool
 
     moving = {n: lane for n, lane in lanes.items() if n in ("fader_db", "pan", name)}
     if still(moving):
-        vector = course(0)
-        return (lambda point: vector), True
-    return course, False
+        return Trajectory.standing(at(0))
+    return Trajectory(at)
 
 
 def pan_gains(pan: float, channels: int) -> Sound:
@@ -88,23 +87,23 @@ class BusJoin:
 
     def __init__(self, plan: StripPlan) -> None:
         self._law = plan.strip.join.law
-        self._motion = Motion(*_bus_course(plan))
+        self._ramp = AutomationRamp(_bus_trajectory(plan))
 
     def change(self, plan: StripPlan) -> None:
         """Glide to another position or law."""
         self._law = plan.strip.join.law
-        self._motion.to(*_bus_course(plan))
+        self._ramp.to(_bus_trajectory(plan))
 
     def settle(self) -> None:
         """Stand at the target, as after a jump."""
-        self._motion.settle()
+        self._ramp.settle()
 
     def join(self, sounds: list[Sound], start: int) -> Sound:
         """Return the bus's input block."""
-        if self._law == "sum" and not self._motion.moving:
-            self._motion.over(start, BLOCK)
+        if self._law == "sum" and not self._ramp.moving:
+            self._ramp.over(start, BLOCK)
             return bus_sum(sounds)
-        ramp = self._motion.over(start, BLOCK)
+        ramp = self._ramp.over(start, BLOCK)
         at = np.arange(BLOCK)
         gains = ramp.value[at // GRID] + ramp.step[at // GRID] * (at % GRID)[:, None]
         if len(sounds) != 2:
@@ -112,19 +111,18 @@ class BusJoin:
         return sounds[0] * gains[:, :1] + sounds[1] * gains[:, 1:]
 
 
-def _bus_course(plan: StripPlan) -> tuple[Trajectory, bool]:
+def _bus_trajectory(plan: StripPlan) -> Trajectory:
     join, rate = plan.strip.join, plan.context.rate
     held = plan.held(f"bus:{plan.strip.id}")
     lane = plan.own(plan.strip.id).get("position")
 
-    def course(point: int) -> Sound:
+    def at(point: int) -> Sound:
         position = join.position if lane is None else lane.at(point * GRID / rate)
         return np.array(blend.gains(join.law, position, held))
 
     if lane is None or still({"position": lane}):
-        vector = course(0)
-        return (lambda point: vector), True
-    return course, False
+        return Trajectory.standing(at(0))
+    return Trajectory(at)
 
 
 def bus_sum(sounds: list[Sound]) -> Sound:

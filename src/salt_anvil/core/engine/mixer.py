@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import BLOCK, Sound
-from salt_anvil.core.dsp.automation_ramp import Motion
+from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum, tree_sum
 from salt_anvil.core.engine.graph import Outside
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
@@ -82,7 +82,7 @@ class Mixer:
         self._runners: dict[str, StripRunner] = {}
         self._faders: dict[tuple[str, str], Fader] = {}
         self._joins: dict[str, BusJoin] = {}
-        self._inputs: dict[str, Motion] = {}
+        self._inputs: dict[str, AutomationRamp] = {}
         self._fading: dict[str, tuple[int, Sound]] = {}
         self._leaving: dict[str, tuple[int, Sound]] = {}
         self._entered: dict[str, tuple[int, Sound]] = {}
@@ -204,8 +204,8 @@ class Mixer:
             return self.give(name, j).out
         strip = self.plan.strip(name).strip
         if name not in self._inputs:
-            course = trim_of(strip, self.plan.strip(name).own(name), self.plan.rate)
-            self._inputs[name] = Motion(*course)
+            trim = trim_of(strip, self.plan.strip(name).own(name), self.plan.rate)
+            self._inputs[name] = AutomationRamp(trim)
         entered = self._recorded(name, j) if strip.kind == "track" else self._bus_input(name, j)
         return trimmed(entered, self._inputs[name], j * BLOCK)
 
@@ -439,7 +439,7 @@ class BypassMix:
 
     def __init__(self, mixer: Mixer, strip: str, watched: str) -> None:
         self._mixer, self._strip, self._watched = mixer, strip, watched
-        self._gain = Motion(*_constant(1.0))
+        self._gain = AutomationRamp(_constant(1.0))
         self._recent: dict[tuple[str, str, int], Sound] = {}
         self._outs: dict[tuple[str, int], Sound] = {}
         self._runners: dict[str, StripRunner] = {}
@@ -471,7 +471,7 @@ class BypassMix:
 
     def level(self, gain: float) -> None:
         """Set the gain of the untreated strip, for comparing at the same loudness."""
-        self._gain.to(*_constant(gain))
+        self._gain.to(_constant(gain))
 
     def block(self, k: int) -> Sound:
         """Return the main output's block k, which the mixer must just have given."""
@@ -532,9 +532,8 @@ def faded_in(new: Sound, old: Sound) -> Sound:
     return np.asarray(share * new + (1 - share) * old)
 
 
-def _constant(value: float) -> tuple[Callable[[int], Sound], bool]:
-    vector = np.array([value])
-    return (lambda point: vector), True
+def _constant(value: float) -> Trajectory:
+    return Trajectory.standing(np.array([value]))
 
 
 def downstream(plan: Plan, strip: str) -> list[StripPlan]:

@@ -6,12 +6,12 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, RAMP, Sound
 from salt_anvil.core.dsp import blend, crossover
-from salt_anvil.core.dsp.automation_ramp import Motion, Trajectory
+from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.automation import NONE, still
 from salt_anvil.core.engine.graph import Node
-from salt_anvil.core.engine.unit import mix_course
+from salt_anvil.core.engine.unit import mix_trajectory
 from salt_anvil.core.processors import Context
 from salt_anvil.core.session import Join, Split
 from salt_anvil.core.state import State
@@ -131,19 +131,19 @@ class Joining:
         self, split: Split, context: Context, lanes: AllLanes, held: blend.Blend | None
     ) -> None:
         self.split, self.context, self._held = split, context, held
-        self._gains = Motion(*self._branch_course(lanes))
-        self._mix = Motion(*self._mix_course(lanes))
+        self._gains = AutomationRamp(self._branch_trajectory(lanes))
+        self._mix = AutomationRamp(self._mix_trajectory(lanes))
 
-    def _branch_course(self, lanes: AllLanes) -> tuple[Trajectory, bool]:
-        return branch_course(self.split, self.context.rate, lanes, self._held)
+    def _branch_trajectory(self, lanes: AllLanes) -> Trajectory:
+        return branch_trajectory(self.split, self.context.rate, lanes, self._held)
 
-    def _mix_course(self, lanes: AllLanes) -> tuple[Trajectory, bool]:
+    def _mix_trajectory(self, lanes: AllLanes) -> Trajectory:
         """Two controls: the mix, and the switch between the plain dry sound and all of it."""
         split, rate = self.split, self.context.rate
-        share, rests = mix_course(split.model_copy(update={"on": True}), lanes.get(split.id, NONE),
-                                  rate)  # fmt: skip
+        open_ = split.model_copy(update={"on": True})
+        share = mix_trajectory(open_, lanes.get(split.id, NONE), rate)
         on = np.array([1.0 if split.on else 0.0])
-        return (lambda point: np.concatenate([share(point), on])), rests
+        return Trajectory(lambda point: np.concatenate([share.at(point), on]), share.still)
 
     def clone(self) -> "Joining":
         """Return an independent join at the same place."""
@@ -160,8 +160,8 @@ class Joining:
     def change(self, split: Split, lanes: AllLanes, held: blend.Blend | None) -> None:
         """Glide to other gains."""
         self.split, self._held = split, held
-        self._gains.to(*self._branch_course(lanes))
-        self._mix.to(*self._mix_course(lanes))
+        self._gains.to(self._branch_trajectory(lanes))
+        self._mix.to(self._mix_trajectory(lanes))
 
     def run(self, branches: list[Sound], dry: Sound, plain: Sound, start: int) -> Sound:
         """Return the joined block; all sounds are in step."""
@@ -186,16 +186,16 @@ class Joining:
         self._mix.settle()
 
 
-def branch_course(
+def branch_trajectory(
     split: Split, rate: int, lanes: AllLanes, held: blend.Blend | None
-) -> tuple[Trajectory, bool]:
+) -> Trajectory:
     """Return the branches' gains as a function of the grid point, the join's law included."""
     solo = any(b.solo for b in split.branches)
     open_ = [b.on and (b.solo or not solo) for b in split.branches]
     lane = lanes.get(split.id, {}).get("position")
     own = [lanes.get(b.id, {}).get("gain_db") for b in split.branches]
 
-    def course(point: int) -> Sound:
+    def at(point: int) -> Sound:
         seconds = point * GRID / rate
         each = [
             to_gain(b.gain_db if moving is None else moving.at(seconds))
@@ -208,9 +208,8 @@ def branch_course(
     moving = [m for m in (lane, *own) if m is not None]
     rests = all(still({"one": m}) for m in moving)
     if rests:
-        vector = course(0)
-        return (lambda point: vector), True
-    return course, False
+        return Trajectory.standing(at(0))
+    return Trajectory(at)
 
 
 def law_gains(

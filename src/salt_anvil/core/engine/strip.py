@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block, rounded, without_nonfinite
-from salt_anvil.core.dsp.automation_ramp import Motion, Trajectory
+from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.engine.automation import Lanes, still
@@ -199,7 +199,7 @@ class StripRunner:
     ) -> None:
         self.plan, self._read, self._read_key, self._taps = plan, read, read_key, taps
         self._steps = [_Step(node, plan) for node in plan.graph.nodes]
-        self._trim = Motion(*trim_course(plan))
+        self._trim = AutomationRamp(trim_trajectory(plan))
         self._history: deque[dict[str, Sound]] = deque(maxlen=HISTORY)
         self.nonfinite = 0
         self.until = 0
@@ -342,7 +342,7 @@ class StripRunner:
         """Move to other settings of the same wiring without a click."""
         for step, node in zip(self._steps, plan.graph.nodes, strict=True):
             step.change(node, plan)
-        self._trim.to(*trim_course(plan))
+        self._trim.to(trim_trajectory(plan))
         self.plan = plan
 
     def rewired(self, plan: StripPlan) -> "StripRunner":
@@ -361,7 +361,7 @@ class StripRunner:
                 other._steps[index].past = fresh.past
                 other._steps[index].change(node, plan)
         other._trim = self._trim.clone()
-        other._trim.to(*trim_course(plan))
+        other._trim.to(trim_trajectory(plan))
         longest = -(-3 * plan.latency // BLOCK)
         past = list(self._history)[-max(ROLL, longest) :]
         other.locate(self.next_in - len(past))
@@ -434,7 +434,7 @@ class StripRunner:
         self._history.clear()
 
 
-def trimmed(sound: Sound, trim: Motion, start: int) -> Sound:
+def trimmed(sound: Sound, trim: AutomationRamp, start: int) -> Sound:
     """Return a block with the strip's trim on it."""
     ramp = trim.over(start, len(sound))
     if (ramp.still or not ramp.step.any()) and ramp.value[0, 0] == 1.0:
@@ -442,19 +442,19 @@ def trimmed(sound: Sound, trim: Motion, start: int) -> Sound:
     return sound * ramp.frames(0, start, len(sound))
 
 
-def trim_course(plan: StripPlan) -> tuple[Trajectory, bool]:
+def trim_trajectory(plan: StripPlan) -> Trajectory:
     """Return the trim, polarity included, as a function of the grid point."""
     return trim_of(plan.strip, plan.own(plan.strip.id), plan.context.rate)
 
 
-def trim_of(strip: Strip, lanes: Lanes, rate: int) -> tuple[Trajectory, bool]:
+def trim_of(strip: Strip, lanes: Lanes, rate: int) -> Trajectory:
     """Return a strip's trim, polarity included, as a function of the grid point."""
     sign = -1.0 if strip.invert else 1.0
     lane = lanes.get("trim_db")
     if lane is None:
-        gain = np.array([sign * to_gain(strip.trim_db)])
-        return (lambda point: gain), True
-    moving = lane
-    return (lambda point: np.array([sign * to_gain(moving.at(point * GRID / rate))])), still(
-        {"trim_db": lane}
-    )
+        return Trajectory.standing(np.array([sign * to_gain(strip.trim_db)]))
+
+    def at(point: int) -> Sound:
+        return np.array([sign * to_gain(lane.at(point * GRID / rate))])
+
+    return Trajectory(at, still({"trim_db": lane}))

@@ -7,7 +7,7 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, RAMP, Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.automation_ramp import Motion, Trajectory
+from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.delay import delayed, keep
 from salt_anvil.core.engine.automation import NONE, Lanes, latency_of, still, widest
@@ -41,8 +41,8 @@ class Unit:
         self._set(stage, lanes)
         self.latency = latency_of(stage, lanes, context.rate)
         self._check()
-        self._glide = Motion(*self._course())
-        self._mix = Motion(*self._share())
+        self._glide = AutomationRamp(self._trajectory())
+        self._mix = AutomationRamp(self._share())
         self._state = self.processor.prepare(widest(stage, lanes), context)
         self._past = np.zeros((self.latency, context.channels))
         self._filter = range_sections(stage.key.low_hz, stage.key.high_hz, context.rate)
@@ -76,16 +76,15 @@ class Unit:
         except SettingError as error:
             raise SettingError(f"stage {self.stage.id}: {error}") from None
 
-    def _course(self) -> tuple[Trajectory, bool]:
+    def _trajectory(self) -> Trajectory:
         """Return the controls as a function of the grid point, and whether it stands still."""
         item, params, context = self.processor, self.stage.params, self.context
         smooth = self._smooth
         if not smooth:
-            vector = item.controls(params, context)
-            return (lambda point: vector), True
+            return Trajectory.standing(item.controls(params, context))
         last: list[tuple[tuple[float, ...], Vector]] = []
 
-        def course(point: int) -> Vector:
+        def at(point: int) -> Vector:
             seconds = point * GRID / context.rate
             values = tuple(lane.at(seconds) for lane in smooth.values())
             if not last or last[0][0] != values:
@@ -93,10 +92,10 @@ class Unit:
                 last[:] = [(values, item.controls(changed, context))]
             return last[0][1]
 
-        return course, still(smooth)
+        return Trajectory(at, still(smooth))
 
-    def _share(self) -> tuple[Trajectory, bool]:
-        return mix_course(self.stage, self.lanes, self.context.rate)
+    def _share(self) -> Trajectory:
+        return mix_trajectory(self.stage, self.lanes, self.context.rate)
 
     def clone(self) -> "Unit":
         """Return an independent unit at the same place."""
@@ -144,10 +143,10 @@ class Unit:
         ):
             self._old, self._fade_left = previous, RAMP
         if rearranged:
-            self._glide = Motion(*self._course())
+            self._glide = AutomationRamp(self._trajectory())
         else:
-            self._glide.to(*self._course())
-        self._mix.to(*self._share())
+            self._glide.to(self._trajectory())
+        self._mix.to(self._share())
         if self.stage.key != before.key:
             self._filter = range_sections(
                 self.stage.key.low_hz, self.stage.key.high_hz, self.context.rate
@@ -268,7 +267,7 @@ class Unit:
 
     def _stand_at(self, step: int, state: State) -> None:
         self.stage = self._at_step(step)
-        self._glide, self._mix = Motion(*self._course()), Motion(*self._share())
+        self._glide, self._mix = AutomationRamp(self._trajectory()), AutomationRamp(self._share())
         self._glide.restore(state.nested("glide."))
 
 
@@ -281,10 +280,10 @@ def _joined(pieces: list[Passed]) -> Passed:
     return Passed(np.concatenate([p.out for p in pieces]), report)
 
 
-def mix_course(element: Stage | Split, lanes: Lanes, rate: int) -> tuple[Trajectory, bool]:
+def mix_trajectory(element: Stage | Split, lanes: Lanes, rate: int) -> Trajectory:
     """Return the share of the processed sound as a function of the grid point."""
     lane = lanes.get("mix")
     if lane is None or not element.on:
-        share = np.array([element.mix if element.on else 0.0])
-        return (lambda point: share), True
-    return (lambda point: np.array([lane.at(point * GRID / rate)])), still({"mix": lane})
+        return Trajectory.standing(np.array([element.mix if element.on else 0.0]))
+    rests = still({"mix": lane})
+    return Trajectory(lambda point: np.array([lane.at(point * GRID / rate)]), rests)
