@@ -61,7 +61,7 @@ def held_plan(session: Session, sounds: dict[str, np.ndarray]) -> Plan:
     """Return the plan with every steady join measured."""
     blends: dict[str, Any] = {}
     measure_joins(session, lambda: reader(sounds), blends.get, blends.__setitem__)
-    return make_plan(session, held=blends.get)
+    return make_plan(session, measured=blends.get)
 
 
 def run_strip(

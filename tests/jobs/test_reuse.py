@@ -10,7 +10,7 @@ import pytest
 
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
-from salt_anvil.analysis.strip_pass import analyse, held
+from salt_anvil.analysis.strip_pass import analyse, join_measurements
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.engine.fingerprint import fingerprints
 from salt_anvil.core.engine.mixer import Mixer
@@ -33,7 +33,7 @@ def fresh(plan: Plan, **more: object) -> dict[str, np.ndarray]:
 
 def cached(cache: StripCache, session: Session) -> tuple[Plan, dict[str, np.ndarray]]:
     analyse(session, CODE, source, cache, None, lambda *a: True)
-    plan = make_plan(session, held=held(cache, CODE))
+    plan = make_plan(session, measured=join_measurements(cache, CODE))
     assert not plan.missing()
     marks = fingerprints(plan, CODE)
     return plan, {

@@ -10,7 +10,7 @@ import soundfile
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.pictures import Viewer
-from salt_anvil.analysis.strip_pass import analyse, held, hold
+from salt_anvil.analysis.strip_pass import analyse, join_measurements, measure_missing_joins
 from salt_anvil.cli import main
 from salt_anvil.core import edits as e
 from salt_anvil.core.audio import GRID
@@ -76,7 +76,7 @@ def printed(path: Path, **more: object) -> np.ndarray:
 
 
 def test_a_print_from_the_cache_is_the_print(cache: StripCache, tmp_path: Path) -> None:
-    plan = make_plan(session(), held=held(cache, "code"))
+    plan = make_plan(session(), measured=join_measurements(cache, "code"))
     frozen = CachedStrips(cache, "code")(plan)
     assert set(frozen) == {"voice", "band", "room", "main"}
     fresh = printed(tmp_path / "a.wav")
@@ -88,11 +88,11 @@ def test_a_print_from_the_cache_is_the_print(cache: StripCache, tmp_path: Path) 
 
 
 def test_holding_again_measures_nothing(cache: StripCache) -> None:
-    assert not hold(session(), "code", reader(SOUNDS), cache, lambda *a: True)
+    assert not measure_missing_joins(session(), "code", reader(SOUNDS), cache, lambda *a: True)
     moved, _ = e.SetSplit(split="blend", position=0.9).apply(session())
-    assert make_plan(moved, held=held(cache, "code")).missing() == []
+    assert make_plan(moved, measured=join_measurements(cache, "code")).missing() == []
     other, _ = e.SetParams(stage="wet-c", params={"ratio": 2}).apply(session())
-    assert len(make_plan(other, held=held(cache, "code")).missing()) == 1
+    assert len(make_plan(other, measured=join_measurements(cache, "code")).missing()) == 1
 
 
 def test_a_strip_is_what_its_recipe_makes_of_its_file(tmp_path: Path) -> None:
@@ -114,7 +114,7 @@ def test_a_strip_is_what_its_recipe_makes_of_its_file(tmp_path: Path) -> None:
 
 def viewer(cache: StripCache, model: Session | None = None) -> Viewer:
     model = model or session()
-    plan = make_plan(model, observe_all=True, held=held(cache, "code"))
+    plan = make_plan(model, observe_all=True, measured=join_measurements(cache, "code"))
     return Viewer(model, plan, "code", cache)
 
 
@@ -158,7 +158,7 @@ def test_the_ledger_of_a_branch_is_measured_on_it(cache: StripCache) -> None:
 
 
 def test_a_strip_s_meters_are_those_of_its_sound(cache: StripCache) -> None:
-    plan = make_plan(session(), held=held(cache, "code"))
+    plan = make_plan(session(), measured=join_measurements(cache, "code"))
     frozen = CachedStrips(cache, "code")(plan)["band"]
     for k in (0, 20, 60):
         block = frozen.block(k)
@@ -167,7 +167,7 @@ def test_a_strip_s_meters_are_those_of_its_sound(cache: StripCache) -> None:
 
 
 def test_points_that_others_listen_to_are_kept(cache: StripCache) -> None:
-    plan = make_plan(session(), held=held(cache, "code"))
+    plan = make_plan(session(), measured=join_measurements(cache, "code"))
     assert plan.strip("band").exports == ("stage:duck/in",)
     frozen = CachedStrips(cache, "code")(plan)["band"]
     expected = SOUNDS["band"][20 * 1024 : 21 * 1024]
@@ -185,7 +185,7 @@ def test_lanes_are_told_over_the_song(cache: StripCache) -> None:
 def test_loudness_of_a_measured_branch_matches_another_run(cache: StripCache) -> None:
     """The chain's figures in the ledger against a meter on the print of the strip."""
     found, _ = viewer(cache).ledger("band", "chain", 0, FRAMES)
-    plan = make_plan(session(), held=held(cache, "code"))
+    plan = make_plan(session(), measured=join_measurements(cache, "code"))
     out = cache.output(fingerprints(plan, "code")["band"], 2).rows[:FRAMES]
     meter = RowMeter(RATE, 2)
     rows = np.concatenate([meter.feed(out.astype(np.float64)), meter.flush()])

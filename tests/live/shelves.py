@@ -5,7 +5,7 @@ from pathlib import Path
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import analyse
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
 from salt_anvil.core.engine.mixer import CachedStrip, Source
 from salt_anvil.core.engine.plan import Plan
@@ -27,8 +27,8 @@ class OnDisk(RenderCache):
     def fill(self, session: Session, source: Source) -> None:
         analyse(session, CODE, source, self.cache, None, lambda *a: True)
 
-    def held(self, digest: str) -> Blend | None:
-        return self.cache.held(fingerprint(digest, CODE))
+    def join_measurement(self, digest: str) -> JoinMeasurement | None:
+        return self.cache.join_measurement(fingerprint(digest, CODE))
 
     def states(self, plan: Plan, names: set[str], block: int) -> tuple[int, dict[str, State]]:
         marks = fingerprints(plan, CODE)

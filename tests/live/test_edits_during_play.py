@@ -146,7 +146,7 @@ def _play(seed: int, folder: Path) -> None:
     player.listen(Listen())
     player.play(3 * BLOCK)
     heard = listener.hear(6)
-    plan = make_plan(session, held=shelf.held)
+    plan = make_plan(session, measured=shelf.join_measurement)
     mixer = Mixer(plan, source)
     whole = np.concatenate([mixer.block().faded[plan.main] for _ in range(9)])
     assert (heard[:, 2:] == whole[3 * BLOCK :]).all(), seed

@@ -241,7 +241,7 @@ def disk(tmp_path_factory: pytest.TempPathFactory) -> OnDisk:
 
 @pytest.fixture(scope="module")
 def whole(disk: OnDisk) -> np.ndarray:
-    plan = make_plan(routed(), held=disk.held)
+    plan = make_plan(routed(), measured=disk.join_measurement)
     assert not plan.missing()
     mixer = Mixer(plan, source)
     return np.concatenate([mixer.block().faded["main"] for _ in range(150)])
@@ -284,7 +284,7 @@ def test_a_frozen_strip_that_is_edited_is_thawed_and_heard(disk: OnDisk) -> None
     _, sound = played(player, 60 * BLOCK)
     assert player._mixer is not None
     assert "c" not in player._mixer.frozen
-    expected = Mixer(make_plan(player._model, held=disk.held), source)
+    expected = Mixer(make_plan(player._model, measured=disk.join_measurement), source)
     for _ in range(62):
         block = expected.block()
     assert np.abs(sound[-BLOCK:, 2:] - block.faded["main"]).max() < 0.01
@@ -312,7 +312,7 @@ def test_branches_and_keys_can_be_heard(disk: OnDisk, at: str) -> None:
     assert np.abs(sound).max() > 0.01
     if at == "key:b1":
         # b1 listens to what C gives after its chain.
-        mixer = Mixer(make_plan(routed(), held=disk.held), source)
+        mixer = Mixer(make_plan(routed(), measured=disk.join_measurement), source)
         heard = np.concatenate([mixer.block(("c",)).strips["c"].out for _ in range(6)])
         assert np.abs(sound[:, 2:3] - heard).max() < 1e-6
     if at == "dry":

@@ -25,7 +25,7 @@ import numpy as np
 import xxhash
 from numpy.typing import NDArray
 
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.mixer import CHECKPOINT
 from salt_anvil.core.errors import FileError
 from salt_anvil.core.measure.rows import COLUMNS
@@ -106,21 +106,23 @@ class StripCache:
         self.drop(fingerprint)
         return False
 
-    # Measurements that are held ------------------------------------------------------------------
+    # Measurements of steady joins -----------------------------------------------------------------
 
-    def held(self, digest: str) -> Blend | None:
+    def join_measurement(self, digest: str) -> JoinMeasurement | None:
         """Return what was measured under a digest."""
         try:
-            found = Blend(**json.loads((self._folder / f"held-{digest}.json").read_text()))
+            found = JoinMeasurement(
+                **json.loads((self._folder / f"join-{digest}.json").read_text())
+            )
         except (OSError, ValueError, TypeError):
             return None
         return found if np.isfinite(np.array([*vars(found).values()], float)).all() else None
 
-    def hold(self, digest: str, blend: Blend) -> None:
+    def keep_join_measurement(self, digest: str, found: JoinMeasurement) -> None:
         """Keep a measurement."""
-        path = self._folder / f"held-{digest}.json"
+        path = self._folder / f"join-{digest}.json"
         part = path.with_suffix(".part")
-        part.write_text(json.dumps(asdict(blend)))
+        part.write_text(json.dumps(asdict(found)))
         part.replace(path)
 
     def touch(self, fingerprint: str) -> None:

@@ -323,10 +323,10 @@ class Viewer:
         """Return what to draw for a split, or for a bus's join."""
         for item in self._plan.strips:
             if item.strip.id == name:
-                return bus_drawing(item.strip, item.held(f"bus:{name}"))
+                return bus_drawing(item.strip, item.measurement(f"bus:{name}"))
             for element in elements(item.strip.chain):
                 if element.id == name and isinstance(element, Split):
-                    return split_drawing(element, self._plan.rate, item.held(name))
+                    return split_drawing(element, self._plan.rate, item.measurement(name))
         raise MissingError(f"there is no split “{name}”")
 
     def lanes(self, columns: int) -> list[LaneView]:

@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from salt_anvil.analysis.cache import Meta, StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips, point_file
 from salt_anvil.core.audio import BLOCK, GRID, Sound
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.fingerprint import fingerprint
 from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Source
-from salt_anvil.core.engine.plan import Held, Plan, StripPlan, make_plan
+from salt_anvil.core.engine.plan import JoinMeasurements, Plan, StripPlan, make_plan
 from salt_anvil.core.engine.strip import StripBlock
 from salt_anvil.core.errors import DamagedError
 from salt_anvil.core.measure.joins import measure_joins
@@ -63,9 +63,9 @@ def _analyse(
     measured: Callable[[], None],
 ) -> None:  # fmt: skip
     freezer = CachedStrips(cache, code)
-    if hold(session, code, source, cache, tell):
+    if measure_missing_joins(session, code, source, cache, tell):
         measured()
-    plan = make_plan(session, observe_all=True, held=held(cache, code))
+    plan = make_plan(session, observe_all=True, measured=join_measurements(cache, code))
     used = set()
     for item in _order(plan, first):
         mark = fingerprint(item.mark, code)
@@ -80,26 +80,35 @@ def _analyse(
     cache.trim(used)
 
 
-def held(cache: StripCache, code: str) -> Held:
+def join_measurements(cache: StripCache, code: str) -> JoinMeasurements:
     """Return what knows the measurements of steady joins that the cache holds."""
-    return lambda digest: cache.held(fingerprint(digest, code))
+    return lambda digest: cache.join_measurement(fingerprint(digest, code))
 
 
-def hold(session: Session, code: str, source: Source, cache: StripCache, tell: Tell) -> bool:
-    """Measure the steady joins that are not held yet; return whether there were any."""
+def measure_missing_joins(
+    session: Session, code: str, source: Source, cache: StripCache, tell: Tell
+) -> bool:
+    """Measure the steady joins that are not measured yet; return whether there were any."""
     any_measured = False
 
-    def store(digest: str, found: Blend) -> None:
+    def store(digest: str, found: JoinMeasurement) -> None:
         nonlocal any_measured
         any_measured = True
-        cache.hold(fingerprint(digest, code), found)
+        cache.keep_join_measurement(fingerprint(digest, code), found)
 
     def patience() -> None:
         if not tell("", 0, 1):
             raise Stopped
 
     freezer = CachedStrips(cache, code)
-    measure_joins(session, lambda: source, held(cache, code), store, freeze=freezer, tell=patience)
+    measure_joins(
+        session,
+        lambda: source,
+        join_measurements(cache, code),
+        store,
+        freeze=freezer,
+        tell=patience,
+    )
     return any_measured
 
 

@@ -17,7 +17,7 @@ from salt_anvil.kernels.cache import sources_digest
 logger = logging.getLogger(__name__)
 TELL_S = 0.25
 """How often progress is told."""
-HELD = "held"
+JOINS_MEASURED = "joins measured"
 """Told as the strip when steady joins were measured: plans made before are out of date."""
 Wish = tuple[int, Any, str | None]
 
@@ -72,7 +72,7 @@ class _Analysis:
             session = checked(Session, model)
             analyse(
                 session, self._code, self._source, self._cache, first, tell,
-                measured=lambda: self._pipe.send((session_id, HELD, 1, 1)),
+                measured=lambda: self._pipe.send((session_id, JOINS_MEASURED, 1, 1)),
             )  # fmt: skip
         except Stopped:
             return False

@@ -18,9 +18,9 @@ from starlette.concurrency import run_in_threadpool
 
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.pictures import Viewer
-from salt_anvil.analysis.worker import HELD, run_analysis
+from salt_anvil.analysis.worker import JOINS_MEASURED, run_analysis
 from salt_anvil.api.processes import CONTEXT, WorkerProcess, become
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
 from salt_anvil.core.engine.fingerprint import fingerprint
 from salt_anvil.core.engine.plan import Plan, make_plan
@@ -324,7 +324,7 @@ class Hub:
 
     def _from_analysis(self, message: tuple[int, str, int, int]) -> None:
         session_id, strip, done, frames = message
-        if strip == HELD:
+        if strip == JOINS_MEASURED:
             self._held_now(session_id)
             return
         self.tell(session_id, Analysed(session=session_id, strip=strip, done=done, frames=frames))
@@ -397,7 +397,7 @@ class Hub:
         """
         with self._changing[session_id]:
             model, words = apply_edits(self.sessions.head(session_id).model, edits)
-            plan = make_plan(model, observe_all=True, held=self.held) if model.strips else None
+            plan = self._planned(model) if model.strips else None
             revision = self.sessions.append(session_id, base, model, words)
             if plan is not None:
                 self._viewer(revision, plan)
@@ -464,7 +464,7 @@ class Hub:
             found = self._viewers.get(revision.id)
         if found is not None:
             return found
-        plan = plan or make_plan(revision.model, observe_all=True, held=self.held)
+        plan = plan or self._planned(revision.model)
         found = Viewer(revision.model, plan, self.code, self.cache)
         with self._viewing:
             self._viewers[revision.id] = found
@@ -472,9 +472,12 @@ class Hub:
                 self._viewers.popitem(last=False)
         return found
 
-    def held(self, digest: str) -> Blend | None:
+    def _planned(self, model: Session) -> Plan:
+        return make_plan(model, observe_all=True, measured=self.join_measurement)
+
+    def join_measurement(self, digest: str) -> JoinMeasurement | None:
         """Return what was measured of a steady join."""
-        return self.cache.held(fingerprint(digest, self.code))
+        return self.cache.join_measurement(fingerprint(digest, self.code))
 
     def latency(self, revision: Revision) -> int:
         """Return the greatest latency of a strip in frames."""

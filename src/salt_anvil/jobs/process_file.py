@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from salt_anvil.core.audio import BLOCK, Sound
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.errors import FileError
@@ -120,7 +120,7 @@ def process_file(
     session = recipe_session(
         recipe, info.rate, 1 if info.channels == 1 else 2, info.frames, channels
     )
-    blends: dict[str, Blend] = {}
+    blends: dict[str, JoinMeasurement] = {}
     opened: list[Sequences] = []
 
     def again() -> Sequences:
@@ -129,7 +129,7 @@ def process_file(
 
     try:
         measure_joins(session, again, blends.get, blends.__setitem__)
-        plan = make_plan(session, held=blends.get)
+        plan = make_plan(session, measured=blends.get)
         mixer = Mixer(plan, again(), tapped=True)
         return _run(mixer, info, recipe, target, format, dither, progress)
     finally:
@@ -164,7 +164,7 @@ def _run(
         "nonfinite_samples_replaced": mixer.runner("in").nonfinite,
         "clipped_samples": writer.clipped, **meters.report(),
         "joins": {
-            join.name: vars(join.held) for join in mixer.plan.strip("in").joins if join.held
+            join.name: vars(join.measured) for join in mixer.plan.strip("in").joins if join.measured
         },
     }  # fmt: skip
 

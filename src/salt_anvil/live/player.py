@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
 from salt_anvil.core.dsp.stereo import peaks
 from salt_anvil.core.edits import Edit, apply_edits
@@ -68,7 +68,7 @@ class RenderCache:
     This one knows nothing; the engine process gives one that reads the cache.
     """
 
-    def held(self, digest: str) -> Blend | None:
+    def join_measurement(self, digest: str) -> JoinMeasurement | None:
         """Return the measurement of a steady join."""
         return None
 
@@ -245,7 +245,7 @@ class Player:
         self._sequence = self._sent = self._played = 0
         self._arriving: tuple[PlaybackRun, float] | None = None
         self._catching: PlaybackRun | None = None
-        self._plan = make_plan(session, held=shelf.held)
+        self._plan = make_plan(session, measured=shelf.join_measurement)
         self._meter = MainMeter(session.rate)
         self._mixer: Mixer | None = None
         self._shadow: BypassMix | None = None
@@ -553,7 +553,7 @@ class Player:
         return watched_place(self._plan, self._listen)
 
     def _planned(self, session: Session) -> Plan:
-        return make_plan(session, observe=self._wished.strip, held=self._shelf.held)
+        return make_plan(session, observe=self._wished.strip, measured=self._shelf.join_measurement)
 
     def _take(self, session: Session) -> None:
         """Move play to a model and a place to listen, once all that must run does.

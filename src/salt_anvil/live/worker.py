@@ -16,7 +16,7 @@ import numpy as np
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.core.audio import BLOCK, Sound
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
 from salt_anvil.core.engine.mixer import CachedStrip
 from salt_anvil.core.engine.plan import Plan
@@ -98,15 +98,15 @@ class DiskRenderCache(RenderCache):
     def __init__(self, data: Path) -> None:
         self._cache, self._code = StripCache(data / "cache"), sources_digest()
         self._freezer = CachedStrips(self._cache, self._code)
-        self._held: dict[str, Blend] = {}
+        self._joins: dict[str, JoinMeasurement] = {}
 
-    def held(self, digest: str) -> Blend | None:
-        if digest not in self._held:
-            found = self._cache.held(fingerprint(digest, self._code))
+    def join_measurement(self, digest: str) -> JoinMeasurement | None:
+        if digest not in self._joins:
+            found = self._cache.join_measurement(fingerprint(digest, self._code))
             if found is None:
                 return None
-            self._held[digest] = found
-        return self._held[digest]
+            self._joins[digest] = found
+        return self._joins[digest]
 
     def states(self, plan: Plan, names: set[str], block: int) -> tuple[int, dict[str, State]]:
         marks = fingerprints(plan, self._code)

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from salt_anvil.core.dsp import crossover
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.measure.split_curves import bus_drawing, split_drawing
 from salt_anvil.core.session import Split, Strip, checked
 
@@ -49,7 +49,7 @@ def test_the_travel_of_a_steady_join_is_level() -> None:
     split = checked(Split, {"id": "s", "kind": "split", "by": "copies", "branches": [
         {"id": "a", "name": "dry", "gain_db": -3}, {"id": "b", "name": "wet", "gain_db": 6}],
         "join": {"law": "steady", "position": 0.3}})  # fmt: skip
-    join = split_drawing(split, RATE, Blend(1.0, 0.1, 0.05)).join
+    join = split_drawing(split, RATE, JoinMeasurement(1.0, 0.1, 0.05)).join
     assert np.abs(join.loudness).max() < 1e-9
     assert join.first[0] == pytest.approx(0)
     # k makes up for 10 dB of power, and for both branches' own gains.

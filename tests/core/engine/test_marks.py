@@ -5,16 +5,16 @@ from typing import Any
 import pytest
 
 from salt_anvil.core import edits as e
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.session import Session
 from tests.jobs.test_routing_prints import session
 
-HELD = Blend(1.0, 0.5, 0.3)
+MEASURED = JoinMeasurement(1.0, 0.5, 0.3)
 
 
-def marks(model: Session, held: Blend | None = HELD) -> dict[str, str]:
-    return make_plan(model, held=lambda digest: held).marks
+def marks(model: Session, measured: JoinMeasurement | None = MEASURED) -> dict[str, str]:
+    return make_plan(model, measured=lambda digest: measured).marks
 
 
 # The room listens to a point of the band, whose mark stands for all of its points.
@@ -53,7 +53,7 @@ def test_marks_follow_the_sound(edit: Any, expected: set[str]) -> None:
 
 
 def test_a_measurement_is_part_of_the_sound() -> None:
-    one, other = marks(session()), marks(session(), Blend(1.0, 0.2, 0.1))
+    one, other = marks(session()), marks(session(), JoinMeasurement(1.0, 0.2, 0.1))
     assert one["band"] != other["band"]
     assert one["voice"] == other["voice"]
 
@@ -79,7 +79,7 @@ def test_joins_are_looked_up_by_what_they_depend_on() -> None:
 def test_a_join_behind_an_unmeasured_one_waits() -> None:
     model, _ = e.AddSplit(by="copies", around=["blend"]).apply(session())
     joins = make_plan(model).strip("band").joins
-    assert [(j.ready, j.held) for j in joins] == [(True, None), (False, None)]
-    ready = make_plan(model, held=lambda d: HELD).strip("band").joins
-    assert all(j.ready and j.held == HELD for j in ready)
+    assert [(j.ready, j.measured) for j in joins] == [(True, None), (False, None)]
+    ready = make_plan(model, measured=lambda d: MEASURED).strip("band").joins
+    assert all(j.ready and j.measured == MEASURED for j in ready)
     assert len(make_plan(model).missing()) == 2

@@ -9,7 +9,7 @@ import numpy as np
 import pyloudnorm
 import pytest
 
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.edits import rebuilt
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import make_plan
@@ -235,16 +235,17 @@ def test_moved_crossovers_and_gains_make_no_click() -> None:
 
 
 @pytest.mark.parametrize(
-    ("held", "rule"),
+    ("measured", "rule"),
     [
-        (Blend(1.0, 1.0, -0.99), "opposed"), (Blend(0.0, 0.0, 0.0), "silent"),
-        (Blend(1.0, 1e-6, 0.0), "match"), (Blend(1.0, 0.5, 0.2), None), (None, None),
+        (JoinMeasurement(1.0, 1.0, -0.99), "opposed"), (JoinMeasurement(0.0, 0.0, 0.0), "silent"),
+        (JoinMeasurement(1.0, 1e-6, 0.0), "match"), (JoinMeasurement(1.0, 0.5, 0.2), None),
+        (None, None),
     ],
 )  # fmt: skip
-def test_a_steady_join_warns(held: Blend | None, rule: str | None) -> None:
+def test_a_steady_join_warns(measured: JoinMeasurement | None, rule: str | None) -> None:
     chain = [split("copies", EMPTY, [stage()], join={"law": "steady"}) | {"id": "s"}]
     session = recipe_session(read_recipe({"chain": chain}), 48000, 2, 4096, {})
-    plan = make_plan(session, held=lambda digest: held)
+    plan = make_plan(session, measured=lambda digest: measured)
     found = wiring_cautions(plan.strip("in"), 4096)
     assert [c.rule for c in found] == ([f"{rule} s"] if rule else [])
     assert all(c.words.endswith(".") for c in found)

@@ -11,7 +11,7 @@ GAIN_LIMIT = 10 ** (6 / 20)
 
 
 @dataclass(frozen=True)
-class Blend:
+class JoinMeasurement:
     """Two signals measured over a passage: K-weighted mean powers and their mean product.
 
     Channels are summed, and only blocks count in which the first passes the gates of BS.1770;
@@ -22,18 +22,18 @@ class Blend:
     b: float
     both: float
 
-    def scaled(self, a: float, b: float) -> "Blend":
+    def scaled(self, a: float, b: float) -> "JoinMeasurement":
         """Return the same with gains on the two signals."""
-        return Blend(self.a * a * a, self.b * b * b, self.both * a * b)
+        return JoinMeasurement(self.a * a * a, self.b * b * b, self.both * a * b)
 
 
-def match(blend: Blend) -> float:
+def match(blend: JoinMeasurement) -> float:
     """Return k, the gain that makes the second as loud as the first, within 24 dB."""
     k = math.sqrt(blend.a / blend.b)
     return min(max(k, 1 / MATCH_LIMIT), MATCH_LIMIT)
 
 
-def gains(law: Law, x: float, blend: Blend | None = None) -> tuple[float, float]:
+def gains(law: Law, x: float, blend: JoinMeasurement | None = None) -> tuple[float, float]:
     """Return the gains of the first and the second signal at position x, 0 to 1.
 
     steady: y = sqrt(Pa / P(x)) ((1 - x) a + x k b) with k = sqrt(Pa / Pb) and
@@ -52,7 +52,7 @@ def gains(law: Law, x: float, blend: Blend | None = None) -> tuple[float, float]
     return gain * (1.0 - x), gain * x * k
 
 
-def opposed(blend: Blend) -> bool:
+def opposed(blend: JoinMeasurement) -> bool:
     """Say whether the two cancel so much that the steady law stops at its 6 dB on the way."""
     if blend.both >= 0:
         return False

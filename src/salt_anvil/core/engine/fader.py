@@ -113,12 +113,12 @@ class BusJoin:
 
 def _bus_trajectory(plan: StripPlan) -> Trajectory:
     join, rate = plan.strip.join, plan.context.rate
-    held = plan.held(f"bus:{plan.strip.id}")
+    measured = plan.measurement(f"bus:{plan.strip.id}")
     lane = plan.own(plan.strip.id).get("position")
 
     def at(point: int) -> Sound:
         position = join.position if lane is None else lane.at(point * GRID / rate)
-        return np.array(blend.gains(join.law, position, held))
+        return np.array(blend.gains(join.law, position, measured))
 
     if lane is None or still({"position": lane}):
         return Trajectory.standing(at(0))

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 from salt_anvil.core.audio import BLOCK
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.automation import NONE, Lane, Lanes, lanes_of
 from salt_anvil.core.engine.graph import Graph, Locate, Node, compile_chain
 from salt_anvil.core.errors import MissingError, RoutingError
@@ -29,11 +29,11 @@ GROUP = 8
 TAIL = 48
 """Blocks behind the end of the song that still sound; after them everything is silent."""
 
-Held = Callable[[str], Blend | None]
+JoinMeasurements = Callable[[str], JoinMeasurement | None]
 """Gives what was measured for a steady join, by the digest of all that it depends on."""
 
 
-def nothing_held(digest: str) -> Blend | None:
+def nothing_measured(digest: str) -> JoinMeasurement | None:
     """Know of no measurement."""
     return None
 
@@ -62,7 +62,7 @@ class SteadyJoin:
 
     name: str
     digest: str
-    held: Blend | None
+    measured: JoinMeasurement | None
     ready: bool
     """Whether everything that it depends on is measured already."""
 
@@ -103,9 +103,9 @@ class StripPlan:
         """Return the lanes of a stage, split or branch of this strip, or of the strip."""
         return self.lanes.get(owner, NONE)
 
-    def held(self, name: str) -> Blend | None:
+    def measurement(self, name: str) -> JoinMeasurement | None:
         """Return the measurement of a steady join."""
-        return next((j.held for j in self.joins if j.name == name), None)
+        return next((j.measured for j in self.joins if j.name == name), None)
 
 
 @dataclass(frozen=True)
@@ -143,7 +143,7 @@ class Plan:
 
     def missing(self) -> list[SteadyJoin]:
         """Return the steady joins that are not measured."""
-        return [j for s in self.strips for j in s.joins if j.held is None]
+        return [j for s in self.strips for j in s.joins if j.measured is None]
 
 
 def make_plan(
@@ -151,7 +151,7 @@ def make_plan(
     *,
     observe: str | None = None,
     observe_all: bool = False,
-    held: Held = nothing_held,
+    measured: JoinMeasurements = nothing_measured,
 ) -> Plan:
     """Return the plan of a session.
 
@@ -189,7 +189,7 @@ def make_plan(
             contexts[strip.id], {o: ls for o, ls in lanes.items() if o in mine},
             exports.get(strip.id, ()),
         )  # fmt: skip
-        plans[strip.id] = _marked(plan, plans, session, held)
+        plans[strip.id] = _marked(plan, plans, session, measured)
     return Plan(tuple(plans.values()), session.main().id, session.rate, session.frames())
 
 
@@ -333,7 +333,9 @@ def _digest(facts: Any) -> str:
     return hashlib.sha256(json.dumps(facts, sort_keys=True).encode()).hexdigest()[:32]
 
 
-def _marked(plan: StripPlan, done: dict[str, StripPlan], session: Session, held: Held) -> StripPlan:
+def _marked(
+    plan: StripPlan, done: dict[str, StripPlan], session: Session, measured: JoinMeasurements
+) -> StripPlan:
     """Return the plan with its steady joins looked up, in order, and its mark."""
     strip, graph = plan.strip, plan.graph
     inputs: list[Any] = [session.rate, session.frames(), plan.context.channels]
@@ -347,13 +349,13 @@ def _marked(plan: StripPlan, done: dict[str, StripPlan], session: Session, held:
         groups = [_digest([*frame, fed[i : i + GROUP]]) for i in range(0, len(fed), GROUP)]
     if strip.join.law == "steady":
         ready = all(_settled(done[r.strip]) for r in plan.feeds)
-        joins.append(_looked_up(f"bus:{strip.id}", _digest(["bus", inputs]), ready, held))
+        joins.append(_looked_up(f"bus:{strip.id}", _digest(["bus", inputs]), ready, measured))
     if strip.kind != "track":
         join = [strip.join.law, strip.join.position, _lane_facts(plan.own(strip.id), "position")]
-        inputs.append([join, [j.held and vars(j.held) for j in joins]])
+        inputs.append([join, [j.measured and vars(j.measured) for j in joins]])
     trim = [strip.trim_db, strip.invert, _lane_facts(plan.own(strip.id), "trim_db")]
     facts: dict[str, Any] = {"in": _digest([inputs, trim])}
-    settled: dict[str, bool] = {"in": all(j.held is not None for j in joins)}
+    settled: dict[str, bool] = {"in": all(j.measured is not None for j in joins)}
     for outside in graph.outside:
         facts[outside.buffer] = _outside_facts(outside.strip, outside.buffer, done, session)
         settled[outside.buffer] = outside.strip not in done or _settled(done[outside.strip])
@@ -363,10 +365,10 @@ def _marked(plan: StripPlan, done: dict[str, StripPlan], session: Session, held:
         own = _node_facts(node, plan)
         if node.role == "join" and _is_steady(node):
             name = node.element.id
-            found = _looked_up(name, _digest([name, before[:2]]), ready, held)
+            found = _looked_up(name, _digest([name, before[:2]]), ready, measured)
             joins.append(found)
-            own.append(found.held and vars(found.held))
-            ready = ready and found.held is not None
+            own.append(found.measured and vars(found.measured))
+            ready = ready and found.measured is not None
         told = _digest([own, before])
         for index, name in enumerate(node.outputs):
             facts[name] = [told, index]
@@ -382,11 +384,11 @@ def _is_steady(node: Node) -> bool:
 
 
 def _settled(plan: StripPlan) -> bool:
-    return all(j.held is not None for j in plan.joins)
+    return all(j.measured is not None for j in plan.joins)
 
 
-def _looked_up(name: str, digest: str, ready: bool, held: Held) -> SteadyJoin:
-    return SteadyJoin(name, digest, held(digest) if ready else None, ready)
+def _looked_up(name: str, digest: str, ready: bool, measured: JoinMeasurements) -> SteadyJoin:
+    return SteadyJoin(name, digest, measured(digest) if ready else None, ready)
 
 
 def _route_facts(route: Route, done: dict[str, StripPlan]) -> Any:

@@ -7,6 +7,7 @@ import numpy as np
 from salt_anvil.core.audio import GRID, RAMP, Sound
 from salt_anvil.core.dsp import blend, crossover
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.automation import NONE, still
@@ -128,14 +129,18 @@ class Joining:
     """Puts branches together again: gains, law, mix against the phase-true dry sound, on."""
 
     def __init__(
-        self, split: Split, context: Context, lanes: AllLanes, held: blend.Blend | None
+        self,
+        split: Split,
+        context: Context,
+        lanes: AllLanes,
+        measured: JoinMeasurement | None,
     ) -> None:
-        self.split, self.context, self._held = split, context, held
+        self.split, self.context, self._measured = split, context, measured
         self._gains = AutomationRamp(self._branch_trajectory(lanes))
         self._mix = AutomationRamp(self._mix_trajectory(lanes))
 
     def _branch_trajectory(self, lanes: AllLanes) -> Trajectory:
-        return branch_trajectory(self.split, self.context.rate, lanes, self._held)
+        return branch_trajectory(self.split, self.context.rate, lanes, self._measured)
 
     def _mix_trajectory(self, lanes: AllLanes) -> Trajectory:
         """Two controls: the mix, and the switch between the plain dry sound and all of it."""
@@ -157,9 +162,9 @@ class Joining:
         mine = (self.split.by, len(self.split.branches), self.context.channels)
         return (split.by, len(split.branches), context.channels) == mine
 
-    def change(self, split: Split, lanes: AllLanes, held: blend.Blend | None) -> None:
+    def change(self, split: Split, lanes: AllLanes, measured: JoinMeasurement | None) -> None:
         """Glide to other gains."""
-        self.split, self._held = split, held
+        self.split, self._measured = split, measured
         self._gains.to(self._branch_trajectory(lanes))
         self._mix.to(self._mix_trajectory(lanes))
 
@@ -187,7 +192,7 @@ class Joining:
 
 
 def branch_trajectory(
-    split: Split, rate: int, lanes: AllLanes, held: blend.Blend | None
+    split: Split, rate: int, lanes: AllLanes, measured: JoinMeasurement | None
 ) -> Trajectory:
     """Return the branches' gains as a function of the grid point, the join's law included."""
     solo = any(b.solo for b in split.branches)
@@ -202,7 +207,7 @@ def branch_trajectory(
             for b, moving in zip(split.branches, own, strict=True)
         ]
         position = split.join.position if lane is None else lane.at(seconds)
-        both = law_gains(split.join, position, each, held)
+        both = law_gains(split.join, position, each, measured)
         return np.array([g if heard else 0.0 for g, heard in zip(both, open_, strict=True)])
 
     moving = [m for m in (lane, *own) if m is not None]
@@ -213,12 +218,12 @@ def branch_trajectory(
 
 
 def law_gains(
-    join: Join, position: float, each: list[float], held: blend.Blend | None
+    join: Join, position: float, each: list[float], measured: JoinMeasurement | None
 ) -> list[float]:
     """Return the gains of the branches with the law applied on top of their own gains."""
     if join.law == "sum":
         return each
-    blended = held.scaled(*each) if held is not None else None
+    blended = measured.scaled(*each) if measured is not None else None
     first, second = blend.gains(join.law, position, blended)
     return [first * each[0], second * each[1]]
 

@@ -73,7 +73,7 @@ class _Step:
         elif node.role == "split":
             self.division = Division(element, node.context)
         else:
-            self.joining = Joining(element, node.context, plan.lanes, plan.held(element.id))
+            self.joining = Joining(element, node.context, plan.lanes, plan.measurement(element.id))
 
     def clone(self) -> "_Step":
         other = object.__new__(_Step)
@@ -111,7 +111,7 @@ class _Step:
             self.division.change(of_node(node))
         elif self.joining is not None:
             split = of_node(node)
-            self.joining.change(split, plan.lanes, plan.held(split.id))
+            self.joining.change(split, plan.lanes, plan.measurement(split.id))
 
     def run(self, sounds: dict[str, Sound], start: int) -> dict[str, Sound] | None:
         """Read the inputs, write the outputs; return a stage's report, in cells."""

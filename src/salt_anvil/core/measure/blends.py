@@ -4,15 +4,15 @@ import numpy as np
 
 from salt_anvil.core.audio import Sound, as_block
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.measure import loudness
 from salt_anvil.core.measure.rows import hop
 
-SILENT = Blend(0.0, 0.0, 0.0)
+SILENT = JoinMeasurement(0.0, 0.0, 0.0)
 
 
-class BlendMeter:
+class JoinMeter:
     """Takes blocks of two signals in step; gives K-weighted powers and their mean product.
 
     Only the 400 ms blocks (75 % overlap) count in which the first, dry one passes the absolute
@@ -44,7 +44,7 @@ class BlendMeter:
             products = [first * first, second * second, first * second]
             self._rows.append(np.stack([p.mean(axis=1).sum(axis=1) for p in products], axis=1))
 
-    def result(self) -> Blend:
+    def result(self) -> JoinMeasurement:
         """Return the measurement; nothing heard where either is below -70 LUFS."""
         rows = np.concatenate(self._rows) if self._rows else np.zeros((0, 3))
         if len(rows) < 4:
@@ -59,7 +59,7 @@ class BlendMeter:
         mean = kept[_level(kept[:, 0]) > gate].mean(axis=0)
         if _level(mean[1:2])[0] < loudness.ABSOLUTE_GATE:
             return SILENT
-        return Blend(float(mean[0]), float(mean[1]), float(mean[2]))
+        return JoinMeasurement(float(mean[0]), float(mean[1]), float(mean[2]))
 
 
 def _level(power: Sound) -> Sound:

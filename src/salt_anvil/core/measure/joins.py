@@ -1,38 +1,38 @@
-"""What depends on a whole passage is measured before it is used, in order, and then held."""
+"""What depends on a whole passage is measured before it is used, in order, and then kept."""
 
 from collections.abc import Callable, Mapping
 
 from salt_anvil.core.audio import BLOCK
-from salt_anvil.core.dsp.blend import Blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.mixer import CachedStrip, Mixer, Source
-from salt_anvil.core.engine.plan import Held, Plan, SteadyJoin, make_plan
-from salt_anvil.core.measure.blends import BlendMeter
+from salt_anvil.core.engine.plan import JoinMeasurements, Plan, SteadyJoin, make_plan
+from salt_anvil.core.measure.blends import JoinMeter
 from salt_anvil.core.session import Element, Session, Split, elements
 
-Store = Callable[[str, Blend], None]
+Store = Callable[[str, JoinMeasurement], None]
 Freeze = Callable[[Plan], Mapping[str, CachedStrip]]
 
 
 def measure_joins(
     session: Session,
     source: Callable[[], Source],
-    held: Held,
+    measured: JoinMeasurements,
     store: Store,
     *,
     freeze: Freeze = lambda plan: {},
     tell: Callable[[], None] = lambda: None,
 ) -> None:
-    """Measure every steady join of a session that is not held, over the whole song.
+    """Measure every steady join of a session that is not measured, over the whole song.
 
     source: gives a source to read from 0 again. tell: called every block; may raise to stop.
     """
     while True:
-        plan = make_plan(session, held=held)
+        plan = make_plan(session, measured=measured)
         waiting = [
             (item.strip.id, join)
             for item in plan.strips
             for join in item.joins
-            if join.held is None and join.ready
+            if join.measured is None and join.ready
         ]
         if not waiting:
             return
@@ -47,11 +47,11 @@ def measure_join(
     source: Source,
     frozen: Mapping[str, CachedStrip],
     tell: Callable[[], None] = lambda: None,
-) -> Blend:
-    """Return the measurement of one steady join; all that it depends on must be held."""
+) -> JoinMeasurement:
+    """Return the measurement of one steady join; all that it depends on must be measured."""
     mixer = Mixer(plan, source, tapped=True, frozen={n: f for n, f in frozen.items() if n != strip})
     item = plan.strip(strip)
-    meter: BlendMeter | None = None
+    meter: JoinMeter | None = None
     mixer.foresee(-(-plan.frames // BLOCK))
     for k in range(-(-plan.frames // BLOCK)):
         tell()
@@ -62,7 +62,7 @@ def measure_join(
             taps = mixer.block((strip,)).strips[strip].taps
             a, b = (taps[name][1] for name in _branches(item.strip.chain, join.name))
         if meter is None:
-            meter = BlendMeter(plan.rate, a.shape[1])
+            meter = JoinMeter(plan.rate, a.shape[1])
         meter.feed(a, b)
     assert meter is not None
     return meter.result()

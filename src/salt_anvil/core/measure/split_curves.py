@@ -38,7 +38,7 @@ class SplitDrawing(BaseModel):
     join: JoinTravel | None = None
 
 
-def split_drawing(split: Split, rate: int, held: blend.Blend | None) -> SplitDrawing:
+def split_drawing(split: Split, rate: int, measured: blend.JoinMeasurement | None) -> SplitDrawing:
     """Return what to draw for a split."""
     found = SplitDrawing()
     if split.by == "bands":
@@ -48,7 +48,7 @@ def split_drawing(split: Split, rate: int, held: blend.Blend | None) -> SplitDra
         if split.phase == "linear":
             found.latency = crossover.linear_half(split.crossovers_hz, split.slope, rate)
     if split.join.law != "sum":
-        found.join = join_travel(split.join, held, split.branches)
+        found.join = join_travel(split.join, measured, split.branches)
     return found
 
 
@@ -68,11 +68,11 @@ def _responses(split: Split, rate: int, hz: Sound) -> list[Sound]:
 
 
 def join_travel(
-    join: Join, held: blend.Blend | None, branches: list[Branch] | None = None
+    join: Join, measured: blend.JoinMeasurement | None, branches: list[Branch] | None = None
 ) -> JoinTravel:
     """Return how a join goes from one branch to the other."""
     each = [10 ** (b.gain_db / 20) for b in branches] if branches else [1.0, 1.0]
-    measured = held.scaled(*each) if held is not None else None
+    measured = measured.scaled(*each) if measured is not None else None
     travel = [i / (TRAVEL - 1) for i in range(TRAVEL)]
     pairs = [blend.gains(join.law, x, measured) for x in travel]
     found = JoinTravel(
@@ -93,9 +93,9 @@ def join_travel(
     return found
 
 
-def bus_drawing(strip: Strip, held: blend.Blend | None) -> SplitDrawing:
+def bus_drawing(strip: Strip, measured: blend.JoinMeasurement | None) -> SplitDrawing:
     """Return the travel of a bus's join."""
-    return SplitDrawing(join=join_travel(strip.join, held))
+    return SplitDrawing(join=join_travel(strip.join, measured))
 
 
 def _db(response: Sound) -> list[float]:

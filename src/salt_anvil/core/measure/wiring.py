@@ -1,6 +1,7 @@
 """Cautions that follow from how things are put together, without any sound."""
 
 from salt_anvil.core.dsp import blend
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.plan import StripPlan
 from salt_anvil.core.measure.ledger import Caution
 from salt_anvil.core.session import Branch, Element, Split, Stage, elements
@@ -11,14 +12,14 @@ def wiring_cautions(plan: StripPlan, frames: int) -> list[Caution]:
     found = []
     for element in elements(plan.strip.chain):
         if isinstance(element, Split) and element.on:
-            found += _of_split(element, plan.held(element.id), frames)
+            found += _of_split(element, plan.measurement(element.id), frames)
     if plan.strip.join.law == "steady":
-        held = plan.held(f"bus:{plan.strip.id}")
-        found += _of_steady(plan.strip.id, "the two inputs", held, frames)
+        measured = plan.measurement(f"bus:{plan.strip.id}")
+        found += _of_steady(plan.strip.id, "the two inputs", measured, frames)
     return found
 
 
-def _of_split(split: Split, held: blend.Blend | None, frames: int) -> list[Caution]:
+def _of_split(split: Split, measured: JoinMeasurement | None, frames: int) -> list[Caution]:
     found = []
     heard = [b for b in split.branches if b.on]
     if split.by == "copies":
@@ -38,23 +39,27 @@ def _of_split(split: Split, held: blend.Blend | None, frames: int) -> list[Cauti
         words = f"Solo is on in a split: only {' and '.join(soloed)} is heard."
         found.append(_caution(f"solo {split.id}", words, len(soloed), 0, frames))
     if split.join.law == "steady":
-        found += _of_steady(split.id, " and ".join(b.name for b in split.branches), held, frames)
+        found += _of_steady(
+            split.id, " and ".join(b.name for b in split.branches), measured, frames
+        )
     return found
 
 
-def _of_steady(name: str, words: str, held: blend.Blend | None, frames: int) -> list[Caution]:
-    if held is None:
+def _of_steady(
+    name: str, words: str, measured: JoinMeasurement | None, frames: int
+) -> list[Caution]:
+    if measured is None:
         return []
-    if min(held.a, held.b) <= 0:
+    if min(measured.a, measured.b) <= 0:
         said = f"Nothing to measure for the steady join of {words}: it is linear instead."
         return [_caution(f"silent {name}", said, -70, -70, frames)]
-    if blend.opposed(held):
+    if blend.opposed(measured):
         said = f"{words} cancel on the way: their polarity is opposed. The level sinks in between."
-        alike = held.both / (held.a * held.b) ** 0.5
+        alike = measured.both / (measured.a * measured.b) ** 0.5
         return [_caution(f"opposed {name}", said, alike, 0, frames)]
-    ratio = (held.a / held.b) ** 0.5
+    ratio = (measured.a / measured.b) ** 0.5
     if not 1 / blend.MATCH_LIMIT <= ratio <= blend.MATCH_LIMIT:
-        said = f"The levels of {words} are more than 24 dB apart: the blend is not held steady."
+        said = f"The levels of {words} are more than 24 dB apart: the blend is not measured steady."
         return [_caution(f"match {name}", said, ratio, blend.MATCH_LIMIT, frames)]
     return []
 
