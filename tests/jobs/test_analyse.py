@@ -10,7 +10,7 @@ from salt_anvil.analysis.pictures import Viewer, spans
 from salt_anvil.analysis.strip_pass import Stopped, analyse
 from salt_anvil.core.audio import BLOCK, GRID
 from salt_anvil.core.edits import AddStage, SetParams, SetStrip
-from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.measure.rows import RowMeter
@@ -47,21 +47,21 @@ def filled(cache: StripCache, session: Session, first: str | None = None) -> lis
 def test_cached_output_equals_fresh_to_the_bit(cache: StripCache) -> None:
     session = small_session()
     filled(cache, session)
-    marks = fingerprints(planned(session), CODE)
+    fingerprints = fingerprints_of(planned(session), CODE)
     mixer = Mixer(make_plan(session), source)
     blocks = [mixer.block() for _ in range(-(-FRAMES // BLOCK))]
     for strip in session.strips:
         fresh = np.concatenate([b.strips[strip.id].out for b in blocks])
         channels = fresh.shape[1]
-        kept = cache.output(marks[strip.id], channels).rows
+        kept = cache.output(fingerprints[strip.id], channels).rows
         assert (kept[: len(fresh)] == fresh.astype(np.float32)).all(), strip.id
 
 
 def test_stored_states_are_those_of_a_whole_run(cache: StripCache) -> None:
     session = small_session()
     filled(cache, session)
-    marks = fingerprints(planned(session), CODE)
-    at, states = cache.states_before(marks, 150)
+    fingerprints = fingerprints_of(planned(session), CODE)
+    at, states = cache.states_before(fingerprints, 150)
     assert at == 2 * CHECKPOINT
     whole = Mixer(make_plan(session), source)
     for _ in range(140):
@@ -72,7 +72,7 @@ def test_stored_states_are_those_of_a_whole_run(cache: StripCache) -> None:
         same = again.block()
     for name in block.faded:
         assert (block.faded[name] == same.faded[name]).all(), name
-    assert cache.states_before(marks, 63) == (0, {})
+    assert cache.states_before(fingerprints, 63) == (0, {})
 
 
 def test_the_strip_looked_at_and_what_it_needs_come_first(cache: StripCache) -> None:
@@ -109,11 +109,11 @@ def test_left_off_and_taken_up(cache: StripCache) -> None:
 
     with pytest.raises(Stopped):
         analyse(session, CODE, source, cache, None, impatient)
-    marks = fingerprints(planned(session), CODE)
-    assert cache.complete(marks["a"])
-    assert not cache.complete(marks["main"])
+    fingerprints = fingerprints_of(planned(session), CODE)
+    assert cache.complete(fingerprints["a"])
+    assert not cache.complete(fingerprints["main"])
     assert filled(cache, session)[-1] == "main"
-    assert cache.complete(marks["main"])
+    assert cache.complete(fingerprints["main"])
 
 
 def viewer(session: Session, cache: StripCache) -> Viewer:
@@ -131,11 +131,11 @@ def test_pictures_hold_the_extremes_of_their_columns(cache: StripCache, tmp_path
     for column in (0, 50, 99):
         piece = raw[64 * GRID + column * 640 : 64 * GRID + (column + 1) * 640]
         assert picture.before[column] == pytest.approx([piece.min(), piece.max()])
-    marks = fingerprints(planned(session), CODE)
-    out = cache.output(marks["a"], 2).rows
+    fingerprints = fingerprints_of(planned(session), CODE)
+    out = cache.output(fingerprints["a"], 2).rows
     piece = out[64 * GRID + 99 * 640 : 64 * GRID + 100 * 640]
     assert picture.after[99] == pytest.approx([piece.min(), piece.max()])
-    cells = cache.cells(marks["a"], "a1", "reduction_db", 2).max(axis=1)
+    cells = cache.cells(fingerprints["a"], "a1", "reduction_db", 2).max(axis=1)
     assert picture.reduction[10] == pytest.approx(cells[64 + 100 : 64 + 110].max())
 
 
@@ -171,9 +171,9 @@ def test_the_ledger_of_a_chain_is_measured_on_its_sound(cache: StripCache) -> No
     found, done = viewer(session, cache).ledger("c", "chain", 0, FRAMES)
     assert done == 1.0
     assert found is not None
-    marks = fingerprints(planned(session), CODE)
+    fingerprints = fingerprints_of(planned(session), CODE)
     meter = RowMeter(48000, 1)
-    rows = meter.feed(cache.output(marks["c"], 1).rows[:FRAMES].astype(np.float64))
+    rows = meter.feed(cache.output(fingerprints["c"], 1).rows[:FRAMES].astype(np.float64))
     from salt_anvil.core.measure.rows import figures
 
     assert found.after.loudness == pytest.approx(figures(rows).loudness, abs=0.05)
@@ -233,8 +233,8 @@ def test_reduction_of_a_chain_is_the_change_of_level(cache: StripCache, tmp_path
     }
     total = pictures["c1"].reduction + pictures["c2"].reduction
     assert 0 < pictures["chain"].reduction <= total
-    mark = fingerprints(planned(session), CODE)["c"]
-    out = cache.output(mark, 1).rows[:FRAMES, 0].astype(np.float64)
+    fingerprint = fingerprints_of(planned(session), CODE)["c"]
+    out = cache.output(fingerprint, 1).rows[:FRAMES, 0].astype(np.float64)
     trimmed = SOUNDS["c"][:, 0].astype(np.float32) * 10 ** (3 / 20)
     found = viewer(session, cache).taken("c", "chain")[:, 0]
     for cell in (500, 1500, 2400):
@@ -251,7 +251,7 @@ def test_reduction_is_drawn_to_the_end_of_the_song(
     """Whatever a kind reports is one row a cell, for every channel."""
     session, _ = AddStage(place="a", index=0, kind=kind).apply(small_session())
     filled(cache, session)
-    marks = fingerprints(planned(session), CODE)
-    for path in cache.path(marks["a"]).glob(f"cells-a-{kind}-*.f32"):
+    fingerprints = fingerprints_of(planned(session), CODE)
+    for path in cache.path(fingerprints["a"]).glob(f"cells-a-{kind}-*.f32"):
         cells = np.fromfile(path, "<f4").reshape(-1, 2)
         assert len(cells) >= FRAMES // GRID, path.name

@@ -10,7 +10,7 @@ from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStrip
-from salt_anvil.core.engine.fingerprint import fingerprint
+from salt_anvil.core.engine.fingerprint import fingerprint_of
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import GROUP, make_plan
 from salt_anvil.core.session import Session, checked
@@ -58,7 +58,7 @@ def filled(cache: StripCache, model: Session) -> None:
 
 def kept(cache: StripCache, model: Session) -> list[bool]:
     groups = make_plan(model).strip("main").groups
-    return [cache.complete(fingerprint(g, "code")) for g in groups]
+    return [cache.complete(fingerprint_of(g, "code")) for g in groups]
 
 
 def test_a_bus_has_a_digest_for_every_eight_inputs() -> None:
@@ -76,8 +76,8 @@ def test_the_analysis_keeps_the_sums_and_reads_them_again(cache: StripCache) -> 
     assert kept(cache, changed) == [False, True, True]
     filled(cache, changed)
     assert kept(cache, changed) == [True, True, True]
-    mark = fingerprint(make_plan(changed).strip("main").mark, "code")
-    stored = cache.output(mark, 2).rows[: BLOCKS * BLOCK]
+    fingerprint = fingerprint_of(make_plan(changed).strip("main").fingerprint, "code")
+    stored = cache.output(fingerprint, 2).rows[: BLOCKS * BLOCK]
     assert (stored == main_of(changed).astype(np.float32)).all()
 
 
@@ -104,5 +104,5 @@ def test_play_with_sums_that_are_read_is_the_same_to_the_bit(cache: StripCache) 
 def test_an_incomplete_sum_is_not_read(cache: StripCache) -> None:
     filled(cache, session())
     digest = make_plan(session()).strip("main").groups[0]
-    cache.set_done(fingerprint(digest, "code"), 1)
+    cache.set_done(fingerprint_of(digest, "code"), 1)
     assert CachedStrips(cache, "code").group(digest) is None

@@ -12,7 +12,7 @@ from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import analyse, join_measurements
 from salt_anvil.core.audio import BLOCK
-from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.session import Session
@@ -27,18 +27,18 @@ BLOCKS = -(-FRAMES // BLOCK)
 
 def fresh(plan: Plan, **more: object) -> dict[str, np.ndarray]:
     mixer = Mixer(plan, source, **more)  # type: ignore[arg-type]
-    blocks = [mixer.block(tuple(plan.marks)) for _ in range(BLOCKS)]
-    return {n: np.concatenate([b.strips[n].out for b in blocks]) for n in plan.marks}
+    blocks = [mixer.block(tuple(plan.digests)) for _ in range(BLOCKS)]
+    return {n: np.concatenate([b.strips[n].out for b in blocks]) for n in plan.digests}
 
 
 def cached(cache: StripCache, session: Session) -> tuple[Plan, dict[str, np.ndarray]]:
     analyse(session, CODE, source, cache, None, lambda *a: True)
     plan = make_plan(session, measured=join_measurements(cache, CODE))
     assert not plan.missing()
-    marks = fingerprints(plan, CODE)
+    fingerprints = fingerprints_of(plan, CODE)
     return plan, {
         s.strip.id: np.asarray(
-            cache.output(marks[s.strip.id], s.context.channels).rows[: BLOCKS * BLOCK]
+            cache.output(fingerprints[s.strip.id], s.context.channels).rows[: BLOCKS * BLOCK]
         )
         for s in plan.strips
     }

@@ -14,7 +14,7 @@ from salt_anvil.analysis.strip_pass import analyse, join_measurements, measure_m
 from salt_anvil.cli import main
 from salt_anvil.core import edits as e
 from salt_anvil.core.audio import GRID
-from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.recipe import recipe_of
@@ -186,7 +186,7 @@ def test_loudness_of_a_measured_branch_matches_another_run(cache: StripCache) ->
     """The chain's figures in the ledger against a meter on the print of the strip."""
     found, _ = viewer(cache).ledger("band", "chain", 0, FRAMES)
     plan = make_plan(session(), measured=join_measurements(cache, "code"))
-    out = cache.output(fingerprints(plan, "code")["band"], 2).rows[:FRAMES]
+    out = cache.output(fingerprints_of(plan, "code")["band"], 2).rows[:FRAMES]
     meter = RowMeter(RATE, 2)
     rows = np.concatenate([meter.feed(out.astype(np.float64)), meter.flush()])
     assert found is not None

@@ -6,7 +6,7 @@ from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.core.dsp.blend import JoinMeasurement
-from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
+from salt_anvil.core.engine.fingerprint import fingerprint_of, fingerprints_of
 from salt_anvil.core.engine.mixer import CachedStrip, Source
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.session import Session
@@ -28,11 +28,11 @@ class OnDisk(RenderCache):
         analyse(session, CODE, source, self.cache, None, lambda *a: True)
 
     def join_measurement(self, digest: str) -> JoinMeasurement | None:
-        return self.cache.join_measurement(fingerprint(digest, CODE))
+        return self.cache.join_measurement(fingerprint_of(digest, CODE))
 
     def states(self, plan: Plan, names: set[str], block: int) -> tuple[int, dict[str, State]]:
-        marks = fingerprints(plan, CODE)
-        return self.cache.states_before({n: marks[n] for n in names}, block)
+        fingerprints = fingerprints_of(plan, CODE)
+        return self.cache.states_before({n: fingerprints[n] for n in names}, block)
 
     def frozen(self, plan: Plan) -> dict[str, CachedStrip]:
         return self.freezer(plan)

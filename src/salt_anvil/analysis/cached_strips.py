@@ -6,7 +6,7 @@ import numpy as np
 
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.core.audio import BLOCK, Sound
-from salt_anvil.core.engine.fingerprint import fingerprint
+from salt_anvil.core.engine.fingerprint import fingerprint_of
 from salt_anvil.core.engine.mixer import CachedStrip
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.errors import FileError
@@ -35,15 +35,15 @@ class CachedStrips:
 
     def strip(self, item: StripPlan) -> CachedStrip | None:
         """Return one strip as it is read, None if the cache does not hold it whole."""
-        name = f"{item.mark} {' '.join(item.exports)}"
+        name = f"{item.content_digest} {' '.join(item.exports)}"
         if name not in self._known:
-            mark = fingerprint(item.mark, self._code)
-            if not self._cache.complete(mark, item.exports):
+            fingerprint = fingerprint_of(item.content_digest, self._code)
+            if not self._cache.complete(fingerprint, item.exports):
                 return None
             try:
-                self._known[name] = _frozen(self._cache, mark, item)
+                self._known[name] = _frozen(self._cache, fingerprint, item)
             except FileError:
-                self._cache.drop(mark)
+                self._cache.drop(fingerprint)
                 return None
         return self._known[name]
 
@@ -53,21 +53,23 @@ class CachedStrips:
 
     def group(self, digest: str) -> Callable[[int], Sound] | None:
         """Return what gives the blocks of a group's sum, None if it is not kept."""
-        mark = fingerprint(digest, self._code)
-        if not self._cache.complete(mark):
+        fingerprint = fingerprint_of(digest, self._code)
+        if not self._cache.complete(fingerprint):
             return None
-        return block_reader(self._cache.output(mark, 2))
+        return block_reader(self._cache.output(fingerprint, 2))
 
 
-def _frozen(cache: StripCache, mark: str, item: StripPlan) -> CachedStrip:
-    read = block_reader(cache.output(mark, item.context.channels))
+def _frozen(cache: StripCache, fingerprint: str, item: StripPlan) -> CachedStrip:
+    read = block_reader(cache.output(fingerprint, item.context.channels))
     points: dict[str, Callable[[int], Sound]] = {}
     for point in item.exports:
         buffer, _ = item.graph.points[point]
         channels = item.graph.channels[buffer]
-        points[point] = block_reader(cache.sound(mark, point_file(point), channels))
-    meters = np.asarray(cache.meters(mark))
-    return CachedStrip(read, lambda point, k: points[point](k), meters, item.mark, item.exports)
+        points[point] = block_reader(cache.sound(fingerprint, point_file(point), channels))
+    meters = np.asarray(cache.meters(fingerprint))
+    return CachedStrip(
+        read, lambda point, k: points[point](k), meters, item.content_digest, item.exports
+    )
 
 
 def point_file(point: str) -> str:

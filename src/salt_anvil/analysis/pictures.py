@@ -10,7 +10,7 @@ from salt_anvil.analysis.cache import StripCache
 from salt_anvil.core.audio import GRID
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.automation import Lane, lever_scale
-from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.graph import INPUT
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.errors import MissingError
@@ -100,7 +100,7 @@ class Viewer:
 
     def __init__(self, session: Session, plan: Plan, code: str, cache: StripCache) -> None:
         self._session, self._plan, self._cache = session, plan, cache
-        self._marks = fingerprints(plan, code)
+        self._fingerprints = fingerprints_of(plan, code)
         self.latency = max(s.latency for s in plan.strips)
 
     def _points(self, item: StripPlan, at: str) -> tuple[str, str, list[Stage]]:
@@ -115,15 +115,17 @@ class Viewer:
     ) -> Picture:
         """Return the picture of a passage in so many columns."""
         item = self._plan.strip(strip)
-        mark = self._marks[strip]
+        fingerprint = self._fingerprints[strip]
         first, last, stages = self._points(item, at)
-        done = self._cache.done(mark)
+        done = self._cache.done(fingerprint)
         edges = np.linspace(begin, end, columns + 1)
         known = int(np.searchsorted(edges[1:], done, side="right"))
         if done >= self._plan.frames:
             known = columns
         before, after = (
-            _columns(self._cache.peaks(mark, p, item.graph.channels[p]), edges[: known + 1], GRID)
+            _columns(
+                self._cache.peaks(fingerprint, p, item.graph.channels[p]), edges[: known + 1], GRID
+            )
             for p in (first, last)
         )
         if end - begin < columns * GRID:
@@ -134,7 +136,7 @@ class Viewer:
         if known < columns and item.strip.audio and first == INPUT:
             size = max([s for s in PEAK_FRAMES if s <= max((end - begin) / columns, GRID)])
             before = _columns(media.peaks(item.strip.audio, size), edges, size)
-        body = _body(self._cache.powers(mark, last), edges[: known + 1], self._plan.rate)
+        body = _body(self._cache.powers(fingerprint, last), edges[: known + 1], self._plan.rate)
         reduction = _most(self.taken(strip, at), edges[: known + 1], 0.0)
         level = np.full(0, NO_LEVEL)
         if len(stages) == 1 and at != "chain":
@@ -157,17 +159,17 @@ class Viewer:
             before = _samples(sound, edges) * float(to_gain(trim))
             if item.strip.invert:
                 before = -before[:, ::-1]
-        mark = self._marks[item.strip.id]
-        if last == item.graph.output and self._cache.complete(mark):
-            after = _samples(self._cache.output(mark, item.context.channels).rows, edges)
+        fingerprint = self._fingerprints[item.strip.id]
+        if last == item.graph.output and self._cache.complete(fingerprint):
+            after = _samples(self._cache.output(fingerprint, item.context.channels).rows, edges)
         return before, after
 
     def _cells(self, item: StripPlan, stage: str, name: str) -> NDArray[np.float32]:
         node = next((n for n in item.graph.nodes if n.name == stage), None)
         if node is None:
             raise MissingError(f"there is no stage “{stage}” on {item.strip.name}")
-        mark = self._marks[item.strip.id]
-        return self._cache.cells(mark, stage, name, node.context.channels)
+        fingerprint = self._fingerprints[item.strip.id]
+        return self._cache.cells(fingerprint, stage, name, node.context.channels)
 
     def reports(
         self, strip: str, at: str, names: list[str], columns: int
@@ -179,7 +181,7 @@ class Viewer:
         """
         item = self._plan.strip(strip)
         edges = np.linspace(0, self._plan.frames, columns + 1)
-        done = self._cache.done(self._marks[strip])
+        done = self._cache.done(self._fingerprints[strip])
         known = int(np.searchsorted(edges[1:], done, side="right"))
         if done >= self._plan.frames:
             known = columns
@@ -192,7 +194,7 @@ class Viewer:
     def taken(self, strip: str, at: str) -> Floats:
         """Return what a place takes away, (cells, 1) in dB (see core.measure.reduction)."""
         item = self._plan.strip(strip)
-        mark = self._marks[strip]
+        fingerprint = self._fingerprints[strip]
         first, last, stages = self._points(item, at)
 
         def told(stage: str) -> Floats:
@@ -202,7 +204,7 @@ class Viewer:
         held = inside(item.strip.chain, at)
         if len(held) == 1 and isinstance(held[0], Stage):
             return np.asarray(told(held[0].id), np.float64)[:, None] if stages else np.zeros((0, 1))
-        before, after = (np.asarray(self._cache.powers(mark, p)) for p in (first, last))
+        before, after = (np.asarray(self._cache.powers(fingerprint, p)) for p in (first, last))
         count = min(len(before), len(after))
         most = together(held, told, count)
         makeup = makeup_inside(held, item.context)
@@ -245,7 +247,7 @@ class Viewer:
     def threshold(self, strip: str, at: str, openings: list[int]) -> tuple[float | None, float]:
         """Return the threshold that keeps these openings, and the share that is analysed."""
         levels = self._cells(self._plan.strip(strip), at, "level_db")
-        done = self._cache.done(self._marks[strip]) / max(self._plan.frames, 1)
+        done = self._cache.done(self._fingerprints[strip]) / max(self._plan.frames, 1)
         if not len(levels):
             return None, 0.0
         return matching_threshold(levels, openings, self._plan.rate), done
@@ -253,10 +255,10 @@ class Viewer:
     def ledger(self, strip: str, at: str, begin: int, end: int) -> tuple[Ledger | None, float]:
         """Return the ledger of a passage and the share of the strip that is analysed."""
         item = self._plan.strip(strip)
-        mark = self._marks[strip]
+        fingerprint = self._fingerprints[strip]
         first, last, stages = self._points(item, at)
-        before, after = (np.nan_to_num(self._cache.rows(mark, p)) for p in (first, last))
-        done = self._cache.done(mark) / max(self._plan.frames, 1)
+        before, after = (np.nan_to_num(self._cache.rows(fingerprint, p)) for p in (first, last))
+        done = self._cache.done(fingerprint) / max(self._plan.frames, 1)
         rows = min(len(before), len(after))
         if rows == 0:
             return None, 0.0
@@ -285,7 +287,10 @@ class Viewer:
             if now is None or (found and processor(stage.kind).holds != "peaks"):
                 continue
             before = None
-            if earlier is not None and earlier.mark(owner.id) != self._marks[owner.id]:
+            if (
+                earlier is not None
+                and earlier.fingerprint(owner.id) != self._fingerprints[owner.id]
+            ):
                 before = earlier.held_back(owner.id, stage.id, begin, end)
             found.append(Later(owner.name, processor(stage.kind).title, now, before))
             if processor(stage.kind).holds == "peaks":
@@ -305,16 +310,16 @@ class Viewer:
             here = self._plan.strip(here.output or self._session.main().id).strip
             chain = here.chain
 
-    def mark(self, strip: str) -> str | None:
+    def fingerprint(self, strip: str) -> str | None:
         """Return the fingerprint of a strip, None where there is no such strip."""
-        return self._marks.get(strip)
+        return self._fingerprints.get(strip)
 
     def held_back(self, strip: str, stage: str, begin: int, end: int) -> ReductionFigures | None:
         """Return the reduction of a stage over a passage; None where that is not known in full."""
         item = next((s for s in self._plan.strips if s.strip.id == strip), None)
         if item is None or stage not in [s.id for s in item.stages]:
             return None
-        if self._cache.done(self._marks[strip]) < min(end, self._plan.frames):
+        if self._cache.done(self._fingerprints[strip]) < min(end, self._plan.frames):
             return None
         cells = self._cells(item, stage, "reduction_db")
         return reduction_figures(np.asarray(cells[begin // GRID : -(-end // GRID)], np.float64))

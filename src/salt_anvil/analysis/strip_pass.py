@@ -10,7 +10,7 @@ from salt_anvil.analysis.cache import Meta, StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips, point_file
 from salt_anvil.core.audio import BLOCK, GRID, Sound
 from salt_anvil.core.dsp.blend import JoinMeasurement
-from salt_anvil.core.engine.fingerprint import fingerprint
+from salt_anvil.core.engine.fingerprint import fingerprint_of
 from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Source
 from salt_anvil.core.engine.plan import JoinMeasurements, Plan, StripPlan, make_plan
 from salt_anvil.core.engine.strip import StripBlock
@@ -68,12 +68,12 @@ def _analyse(
     plan = make_plan(session, observe_all=True, measured=join_measurements(cache, code))
     used = set()
     for item in _order(plan, first):
-        mark = fingerprint(item.mark, code)
-        mine = {mark, *(fingerprint(g, code) for g in item.groups)}
+        fingerprint = fingerprint_of(item.content_digest, code)
+        mine = {fingerprint, *(fingerprint_of(g, code) for g in item.groups)}
         used |= mine
         for name in mine:
             cache.touch(name)
-        if not cache.complete(mark, item.exports):
+        if not cache.complete(fingerprint, item.exports):
             _StripAnalysis(plan, item, code, source, cache, freezer).run(tell)
         if not tell(item.strip.id, plan.frames, plan.frames):
             raise Stopped
@@ -82,7 +82,7 @@ def _analyse(
 
 def join_measurements(cache: StripCache, code: str) -> JoinMeasurements:
     """Return what knows the measurements of steady joins that the cache holds."""
-    return lambda digest: cache.join_measurement(fingerprint(digest, code))
+    return lambda digest: cache.join_measurement(fingerprint_of(digest, code))
 
 
 def measure_missing_joins(
@@ -94,7 +94,7 @@ def measure_missing_joins(
     def store(digest: str, found: JoinMeasurement) -> None:
         nonlocal any_measured
         any_measured = True
-        cache.keep_join_measurement(fingerprint(digest, code), found)
+        cache.keep_join_measurement(fingerprint_of(digest, code), found)
 
     def patience() -> None:
         if not tell("", 0, 1):
@@ -124,7 +124,7 @@ def _order(plan: Plan, first: str | None) -> list[StripPlan]:
         for other in [*(r.strip for r in item.feeds), *(o.strip for o in item.graph.outside)]:
             need(other)
 
-    if first is not None and first in plan.marks:
+    if first is not None and first in plan.digests:
         need(first)
     return [s for s in plan.strips if s.strip.id in needed] + [
         s for s in plan.strips if s.strip.id not in needed
@@ -139,7 +139,7 @@ class _StripAnalysis:
         freezer: CachedStrips,
     ) -> None:  # fmt: skip
         self._plan, self._item, self._cache, self._code = plan, item, cache, code
-        self._mark = fingerprint(item.mark, code)
+        self._fingerprint = fingerprint_of(item.content_digest, code)
         self._name = item.strip.id
         frozen = freezer(plan)
         frozen.pop(self._name, None)
@@ -156,14 +156,14 @@ class _StripAnalysis:
         """Go through the whole song."""
         frames = self._plan.frames
         exports = list(self._item.exports)
-        self._cache.begin(self._mark, Meta(self._item.context.channels, frames, exports))
+        self._cache.begin(self._fingerprint, Meta(self._item.context.channels, frames, exports))
         blocks = -(-frames // BLOCK)
         self._mixer.keep_group = self._keep_group
         self._mixer.foresee(self._plan.blocks)
         try:
             for first in range(0, blocks, CHECKPOINT):
                 runner = self._mixer.runner(self._name)
-                self._cache.keep_state(self._mark, first, runner.checkpoint())
+                self._cache.keep_state(self._fingerprint, first, runner.checkpoint())
                 count = min(CHECKPOINT, blocks - first)
                 self._chunk([self._block() for _ in range(count)], frames - first * BLOCK)
                 self._flush(min((first + count) * BLOCK, frames - 1))
@@ -177,10 +177,10 @@ class _StripAnalysis:
                 sound.close()
             for file in self._files.values():
                 file.flush()
-            self._cache.set_done(self._mark, frames)
+            self._cache.set_done(self._fingerprint, frames)
             for digest, group in self._groups.items():
                 group.close()
-                self._cache.set_done(fingerprint(digest, self._code), frames)
+                self._cache.set_done(fingerprint_of(digest, self._code), frames)
         finally:
             for file in self._files.values():
                 file.close()
@@ -193,10 +193,10 @@ class _StripAnalysis:
     def _keep_group(self, digest: str, j: int, sound: Sound) -> None:
         if digest not in self._item.groups:
             return
-        mark = fingerprint(digest, self._code)
+        fingerprint = fingerprint_of(digest, self._code)
         if digest not in self._groups:
-            self._cache.begin(mark, Meta(2, self._plan.frames, []))
-            self._groups[digest] = CheckedWriter(self._cache.path(mark, "out.f32"), 2)
+            self._cache.begin(fingerprint, Meta(2, self._plan.frames, []))
+            self._groups[digest] = CheckedWriter(self._cache.path(fingerprint, "out.f32"), 2)
         self._groups[digest].write(sound)
 
     def _chunk(self, blocks: list[StripBlock], left: int) -> None:
@@ -229,19 +229,19 @@ class _StripAnalysis:
 
     def _write_sound(self, name: str, sound: Sound) -> None:
         if name not in self._sounds_out:
-            path = self._cache.path(self._mark, name)
+            path = self._cache.path(self._fingerprint, name)
             self._sounds_out[name] = CheckedWriter(path, sound.shape[1])
         self._sounds_out[name].write(sound)
 
     def _write(self, name: str, rows: NDArray[np.floating], kind: str) -> None:
         if name not in self._files:
-            self._files[name] = self._cache.path(self._mark, name).open("wb")
+            self._files[name] = self._cache.path(self._fingerprint, name).open("wb")
         self._files[name].write(rows.astype(kind).tobytes())
 
     def _flush(self, done: int) -> None:
         for file in self._files.values():
             file.flush()
-        self._cache.set_done(self._mark, done)
+        self._cache.set_done(self._fingerprint, done)
 
 
 def points_of(item: StripPlan) -> dict[str, tuple[str, int]]:

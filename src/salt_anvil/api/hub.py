@@ -22,7 +22,7 @@ from salt_anvil.analysis.worker import JOINS_MEASURED, run_analysis
 from salt_anvil.api.processes import CONTEXT, WorkerProcess, become
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
-from salt_anvil.core.engine.fingerprint import fingerprint
+from salt_anvil.core.engine.fingerprint import fingerprint_of
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.errors import FileError, StoreError
 from salt_anvil.core.session import SAMPLE_RATES, Session
@@ -477,7 +477,7 @@ class Hub:
 
     def join_measurement(self, digest: str) -> JoinMeasurement | None:
         """Return what was measured of a steady join."""
-        return self.cache.join_measurement(fingerprint(digest, self.code))
+        return self.cache.join_measurement(fingerprint_of(digest, self.code))
 
     def latency(self, revision: Revision) -> int:
         """Return the greatest latency of a strip in frames."""

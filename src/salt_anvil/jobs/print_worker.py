@@ -7,7 +7,7 @@ from typing import Any
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import Tell, join_measurements, measure_missing_joins, mended
-from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Source
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.session import Model, Session, checked
@@ -76,12 +76,12 @@ def _print(
     measure_missing_joins(session, code, source, cache, patient)
     plan = make_plan(session, measured=join_measurements(cache, code))
     frozen = CachedStrips(cache, code)(plan)
-    marks = {n: m for n, m in fingerprints(plan, code).items() if n not in frozen}
+    fingerprints = {n: m for n, m in fingerprints_of(plan, code).items() if n not in frozen}
     return print_to_file(
         plan, source, target, options.format, frozen=frozen,
         strip=options.strip, after_fader=options.tap == "fader", begin=options.begin,
         end=options.end, dither=options.dither, progress=show,
-        states=lambda block: cache.states_before(marks, block),
+        states=lambda block: cache.states_before(fingerprints, block),
     )  # fmt: skip
 
 

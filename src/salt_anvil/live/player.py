@@ -115,7 +115,7 @@ class MainMeter:
 
 def needed(plan: Plan, listen: Listen) -> set[str]:
     """Return the strips that must run: the one listened to and all that follows from it."""
-    at = listen.strip if listen.strip in plan.marks else plan.main
+    at = listen.strip if listen.strip in plan.digests else plan.main
     assert at is not None
     return {at, plan.main} | dependents(plan, at)
 
@@ -131,7 +131,7 @@ def _mixer(
     frozen = {n: f for n, f in shelf.frozen(plan).items() if n not in running}
     mixer = Mixer(plan, source, frozen=frozen, groups=shelf.group)
     mixer.watch(_strip(plan, listen), watched_place(plan, listen))
-    names = running if only else set(plan.marks) - frozen.keys()
+    names = running if only else set(plan.digests) - frozen.keys()
     at, stored = shelf.states(plan, names, block)
     exact = block - at <= round(COLD_LIMIT_S * plan.rate / BLOCK)
     if not exact:
@@ -212,12 +212,12 @@ def watched_place(plan: Plan, listen: Listen) -> str:
 
 
 def _strip(plan: Plan, listen: Listen) -> str:
-    return listen.strip if listen.strip in plan.marks else plan.main
+    return listen.strip if listen.strip in plan.digests else plan.main
 
 
 def listens_in_mix(plan: Plan, listen: Listen) -> bool:
     """Say whether the mix is heard, with and without the watched place."""
-    if listen.strip is None or listen.strip not in plan.marks or listen.alone:
+    if listen.strip is None or listen.strip not in plan.digests or listen.alone:
         return False
     at = watched_place(plan, listen)
     inner = {b.id for b in branches(plan.strip(listen.strip).strip.chain)}
@@ -576,7 +576,9 @@ class Player:
             self._plan, self._listen = plan, self._wished
             return
         frozen = self._mixer.frozen
-        changed = {n for n in frozen if n in plan.marks and not frozen[n].stands_for(plan.strip(n))}
+        changed = {
+            n for n in frozen if n in plan.digests and not frozen[n].stands_for(plan.strip(n))
+        }
         missing = (needed(plan, self._wished) & frozen.keys()) | changed
         if not missing:
             self._thaw = None

@@ -17,7 +17,7 @@ from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.blend import JoinMeasurement
-from salt_anvil.core.engine.fingerprint import fingerprint, fingerprints
+from salt_anvil.core.engine.fingerprint import fingerprint_of, fingerprints_of
 from salt_anvil.core.engine.mixer import CachedStrip
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.errors import CoreError, DamagedError, SaltAnvilError
@@ -102,15 +102,15 @@ class DiskRenderCache(RenderCache):
 
     def join_measurement(self, digest: str) -> JoinMeasurement | None:
         if digest not in self._joins:
-            found = self._cache.join_measurement(fingerprint(digest, self._code))
+            found = self._cache.join_measurement(fingerprint_of(digest, self._code))
             if found is None:
                 return None
             self._joins[digest] = found
         return self._joins[digest]
 
     def states(self, plan: Plan, names: set[str], block: int) -> tuple[int, dict[str, State]]:
-        marks = fingerprints(plan, self._code)
-        return self._cache.states_before({n: marks[n] for n in names}, block)
+        fingerprints = fingerprints_of(plan, self._code)
+        return self._cache.states_before({n: fingerprints[n] for n in names}, block)
 
     def frozen(self, plan: Plan) -> dict[str, CachedStrip]:
         return self._freezer(plan)

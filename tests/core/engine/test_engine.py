@@ -7,7 +7,7 @@ from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStage, SetStrip
 from salt_anvil.core.engine.fader import gains_trajectory, tree_sum
 from salt_anvil.core.engine.fifo import Cells, Fifo
-from salt_anvil.core.engine.fingerprint import fingerprints
+from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import CHECKPOINT, BypassMix, Mixer
 from salt_anvil.core.engine.plan import Plan, make_plan
 from salt_anvil.core.engine.unit import Unit
@@ -159,16 +159,16 @@ def test_mute_and_solo() -> None:
 
 def test_fingerprints_follow_what_matters() -> None:
     session = small_session()
-    before = fingerprints(make_plan(session), "code")
+    before = fingerprints_of(make_plan(session), "code")
     faded, _ = SetStrip(strip="a", field="fader_db", value=-9).apply(session)
-    after = fingerprints(make_plan(faded), "code")
+    after = fingerprints_of(make_plan(faded), "code")
     changed = {n for n in before if before[n] != after[n]}
     # A fader stands behind the chain: the strip's own sound stays, what it feeds does not.
     assert changed == {"bus", "main"}
     set_, _ = SetParams(stage="b1", params={"ratio": 9}).apply(session)
-    after = fingerprints(make_plan(set_), "code")
+    after = fingerprints_of(make_plan(set_), "code")
     assert {n for n in before if before[n] != after[n]} == {"b", "bus", "main"}
-    assert not set(before.values()) & set(fingerprints(make_plan(session), "other").values())
+    assert not set(before.values()) & set(fingerprints_of(make_plan(session), "other").values())
 
 
 def test_shadow_is_the_mix_without_the_chain() -> None:

@@ -1,15 +1,15 @@
-"""A strip's mark together with the version of the computing code: the name of its cache."""
+"""A strip's content digest together with the version of the computing code: the name of its cache."""
 
 import hashlib
 
 from salt_anvil.core.engine.plan import Plan
 
 
-def fingerprints(plan: Plan, code: str) -> dict[str, str]:
+def fingerprints_of(plan: Plan, code: str) -> dict[str, str]:
     """Return every strip's fingerprint; equal ones mean equal sound to the bit."""
-    return {name: fingerprint(mark, code) for name, mark in plan.marks.items()}
+    return {name: fingerprint_of(digest, code) for name, digest in plan.digests.items()}
 
 
-def fingerprint(mark: str, code: str) -> str:
-    """Return the fingerprint of one mark or digest."""
-    return hashlib.sha256(f"{code} {mark}".encode()).hexdigest()[:32]
+def fingerprint_of(digest: str, code: str) -> str:
+    """Return the fingerprint of one digest."""
+    return hashlib.sha256(f"{code} {digest}".encode()).hexdigest()[:32]

@@ -32,18 +32,18 @@ class CachedStrip:
 
     block: gives block k of the output after the chain. point: gives block k of a place inside
     the chain that others listen to. meters: (blocks, 3): peak left and right, most reduction in
-    dB. mark: what it sounds like, exports: the places that `point` knows (see StripPlan).
+    dB. content_digest: what it sounds like, exports: the places that `point` knows (see StripPlan).
     """
 
     block: Callable[[int], Sound]
     point: Callable[[str, int], Sound]
     meters: NDArray[np.float32]
-    mark: str = ""
+    content_digest: str = ""
     exports: tuple[str, ...] = ()
 
     def stands_for(self, item: StripPlan) -> bool:
         """Say whether it gives what a strip of a plan would: the sound, and all that is heard."""
-        return self.mark == item.mark and set(item.exports) <= set(self.exports)
+        return self.content_digest == item.content_digest and set(item.exports) <= set(self.exports)
 
 
 GroupSums = Callable[[str], "Callable[[int], Sound] | None"]
@@ -306,7 +306,7 @@ class Mixer:
                 self._runners[name] = rewired[name]
             else:
                 runner.change(item)
-        for name in ({*self._runners, *self._frozen}) - set(plan.marks):
+        for name in ({*self._runners, *self._frozen}) - set(plan.digests):
             for kept in (self._runners, self._frozen, self._fading, self._leaving):
                 kept.pop(name, None)
 
@@ -320,7 +320,7 @@ class Mixer:
         for item in reversed(self.plan.strips):
             name = item.strip.id
             runner = self._runners.get(name)
-            if name not in plan.marks or runner is None:
+            if name not in plan.digests or runner is None:
                 continue
             new = plan.strip(name)
             if runner.plan.context.channels != new.context.channels:
@@ -401,7 +401,7 @@ class Mixer:
         """Know that every block before this one will be asked for: it is faster, and the same."""
         self._until = block
         last = self.plan.blocks
-        wanted = dict.fromkeys(self.plan.marks, min(block, last))
+        wanted = dict.fromkeys(self.plan.digests, min(block, last))
         # Those who read come behind those whom they read, and read ahead by their latency.
         for item in reversed(self.plan.strips):
             runner = self._runners.get(item.strip.id)

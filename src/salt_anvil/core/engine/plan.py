@@ -71,8 +71,8 @@ class SteadyJoin:
 class StripPlan:
     """One strip ready to run.
 
-    feeds: the routes summed into a bus, in session order. routes: the ways out of it. mark: a
-    digest of everything that its sound after the chain depends on; equal marks, equal bits.
+    feeds: the routes summed into a bus, in session order. routes: the ways out of it.
+    content_digest: of everything that its sound after the chain depends on; equal ones, equal bits.
     """
 
     strip: Strip
@@ -85,7 +85,7 @@ class StripPlan:
     exports: tuple[str, ...]
     """Points inside the chain that other strips listen to, as "source/tap"."""
     joins: tuple[SteadyJoin, ...] = ()
-    mark: str = ""
+    content_digest: str = ""
     groups: tuple[str, ...] = ()
     """Digests of the sums of a bus's groups of inputs, where it has more than one group."""
 
@@ -137,9 +137,9 @@ class Plan:
         return -(-self.frames // BLOCK) + TAIL
 
     @property
-    def marks(self) -> dict[str, str]:
-        """Every strip's mark."""
-        return {s.strip.id: s.mark for s in self.strips}
+    def digests(self) -> dict[str, str]:
+        """Every strip's content digest."""
+        return {s.strip.id: s.content_digest for s in self.strips}
 
     def missing(self) -> list[SteadyJoin]:
         """Return the steady joins that are not measured."""
@@ -189,7 +189,7 @@ def make_plan(
             contexts[strip.id], {o: ls for o, ls in lanes.items() if o in mine},
             exports.get(strip.id, ()),
         )  # fmt: skip
-        plans[strip.id] = _marked(plan, plans, session, measured)
+        plans[strip.id] = _with_digest(plan, plans, session, measured)
     return Plan(tuple(plans.values()), session.main().id, session.rate, session.frames())
 
 
@@ -333,10 +333,10 @@ def _digest(facts: Any) -> str:
     return hashlib.sha256(json.dumps(facts, sort_keys=True).encode()).hexdigest()[:32]
 
 
-def _marked(
+def _with_digest(
     plan: StripPlan, done: dict[str, StripPlan], session: Session, measured: JoinMeasurements
 ) -> StripPlan:
-    """Return the plan with its steady joins looked up, in order, and its mark."""
+    """Return the plan with its steady joins looked up, in order, and its digest."""
     strip, graph = plan.strip, plan.graph
     inputs: list[Any] = [session.rate, session.frames(), plan.context.channels]
     inputs.append([strip.audio, strip.frames] if strip.kind == "track" else None)
@@ -375,8 +375,7 @@ def _marked(
             settled[name] = ready
     names = [n.outputs for n in graph.nodes] + [b.id for b in branches(strip.chain)]
     whole = [facts[graph.output], graph.late, [facts[n.outputs[0]] for n in graph.nodes], names]
-    mark = _digest(whole)
-    return replace(plan, joins=tuple(joins), mark=mark, groups=tuple(groups))
+    return replace(plan, joins=tuple(joins), content_digest=_digest(whole), groups=tuple(groups))
 
 
 def _is_steady(node: Node) -> bool:
@@ -397,12 +396,12 @@ def _route_facts(route: Route, done: dict[str, StripPlan]) -> Any:
     names = ["pan", "fader_db", route.name]
     send = route.send and [route.send.gain_db, route.send.pre_fader]
     lanes = [_lane_facts(own, name) for name in names]
-    return [plan.mark, strip.pan, strip.fader_db, send, route.heard, lanes]
+    return [plan.content_digest, strip.pan, strip.fader_db, send, route.heard, lanes]
 
 
 def _outside_facts(name: str, buffer: str, done: dict[str, StripPlan], session: Session) -> Any:
     if name in done:
-        return [done[name].mark, buffer]
+        return [done[name].content_digest, buffer]
     track = session.strip(name)
     lane = _lane_facts(lanes_of(session).get(name, NONE), "trim_db")
     return [track.audio, track.frames, track.trim_db, track.invert, lane]

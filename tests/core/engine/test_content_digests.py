@@ -13,16 +13,16 @@ from tests.jobs.test_routing_prints import session
 MEASURED = JoinMeasurement(1.0, 0.5, 0.3)
 
 
-def marks(model: Session, measured: JoinMeasurement | None = MEASURED) -> dict[str, str]:
-    return make_plan(model, measured=lambda digest: measured).marks
+def digests(model: Session, measured: JoinMeasurement | None = MEASURED) -> dict[str, str]:
+    return make_plan(model, measured=lambda digest: measured).digests
 
 
-# The room listens to a point of the band, whose mark stands for all of its points.
+# The room listens to a point of the band, whose digest stands for all of its points.
 BAND = {"band", "room", "main"}
 
 
 def changed_by(*edits: Any) -> set[str]:
-    before, after = marks(session()), marks(e.apply_edits(session(), list(edits))[0])
+    before, after = digests(session()), digests(e.apply_edits(session(), list(edits))[0])
     return {n for n in before if before[n] != after.get(n)}
 
 
@@ -48,12 +48,12 @@ def changed_by(*edits: Any) -> set[str]:
         (e.SetStrip(strip="band", field="solo", value=True), {"room", "main"}),
     ],
 )  # fmt: skip
-def test_marks_follow_the_sound(edit: Any, expected: set[str]) -> None:
+def test_digests_follow_the_sound(edit: Any, expected: set[str]) -> None:
     assert changed_by(edit) == expected
 
 
 def test_a_measurement_is_part_of_the_sound() -> None:
-    one, other = marks(session()), marks(session(), JoinMeasurement(1.0, 0.2, 0.1))
+    one, other = digests(session()), digests(session(), JoinMeasurement(1.0, 0.2, 0.1))
     assert one["band"] != other["band"]
     assert one["voice"] == other["voice"]
 
