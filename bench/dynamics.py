@@ -27,8 +27,8 @@ from salt_anvil.demo import install, room
 def ffmpeg_peak_db(sound: np.ndarray, rate: int) -> float:
     """Return the true peak by FFmpeg's meter."""
     padded = np.pad(np.repeat(sound, 2, axis=1), ((4800, 9600), (0, 0)))
-    told = ffmpeg_summary(padded, rate)
-    return 20 * float(np.log10(max(v for k, v in told.items() if "true_peaks_ch" in k)))
+    reported = ffmpeg_summary(padded, rate)
+    return 20 * float(np.log10(max(v for k, v in reported.items() if "true_peaks_ch" in k)))
 
 
 def sounds(rate: int) -> dict[str, list[np.ndarray]]:
@@ -99,12 +99,12 @@ def demo_mix() -> None:
 def gate() -> None:
     """Print openings on a hovering level and what ticks at the edges."""
     for hysteresis in (0, 4):
-        _, told = test_gate.gated(test_gate.hovering(), threshold_db=-40, hysteresis_db=hysteresis,
+        _, reported = test_gate.gated(test_gate.hovering(), threshold_db=-40, hysteresis_db=hysteresis,
                                   hold_ms=0, release_ms=5)  # fmt: skip
         print(f"gate, hovering, hysteresis {hysteresis} dB: {test_gate.openings(told)} openings")
     tone = sine(300, 2.0) * np.linspace(0.5, 0.001, 96000)[:, None]
     for hold in (0, 1, 2):
-        out, told = test_gate.gated(tone, threshold_db=-30, hysteresis_db=0, release_ms=1,
+        out, reported = test_gate.gated(tone, threshold_db=-30, hysteresis_db=0, release_ms=1,
                                     attack_ms=0.02, hold_ms=hold)  # fmt: skip
         above = 10 * np.log10(test_gate.energy_over_8k(out))
         print(

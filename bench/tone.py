@@ -75,12 +75,12 @@ def filters() -> None:
 def bends() -> None:
     print("Saturator, 1 kHz at -12 dBFS, 12 dB of drive: even and odd, dB")
     for name, balance in (("all even", 0), ("half", 0.5), ("all odd", 1)):
-        told = _harmonics("saturator", 48000, 1000, -12, drive_db=12, harmonics=balance)
+        reported = _harmonics("saturator", 48000, 1000, -12, drive_db=12, harmonics=balance)
         print(f"  {name}: even {told['even']:.1f}, odd {told['odd']:.1f}")
     print("Compressor's colour at ratio 1, -12 dBFS: even and odd, dB")
     for colour in (0.1, 0.5, 1):
         for name, balance in (("even", 0), ("odd", 1)):
-            told = _harmonics("compressor", 48000, 1000, -12, ratio=1, colour=colour,
+            reported = _harmonics("compressor", 48000, 1000, -12, ratio=1, colour=colour,
                               colour_balance=balance)  # fmt: skip
             print(f"  {colour:g} {name}: even {told['even']:.1f}, odd {told['odd']:.1f}")
     print("Enhancer, 60 Hz at 0 and -40 dBFS, amount 0 dB: orders 1 to 7 against the sine, dB")

@@ -31,9 +31,9 @@ def test_processors_as_table_and_json(capsys: pytest.CaptureFixture[str]) -> Non
     assert main(["processors"]) == 0
     assert "threshold_db" in capsys.readouterr().out
     assert main(["processors", "--json"]) == 0
-    told = json.loads(capsys.readouterr().out)
-    assert {k["kind"] for k in told} == set(REGISTRY)
-    ratio = next(c for k in told for c in k["controls"] if c["name"] == "ratio")
+    reported = json.loads(capsys.readouterr().out)
+    assert {k["kind"] for k in reported} == set(REGISTRY)
+    ratio = next(c for k in reported for c in k["controls"] if c["name"] == "ratio")
     assert (ratio["low"], ratio["high"], ratio["default"]) == (1, 100, 4)
 
 
@@ -41,9 +41,9 @@ def test_measure(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     path = tmp_path / "tone.wav"
     soundfile.write(path, sine(997, 4, level_db=-23 + 0), 48000, subtype="FLOAT")
     assert main(["measure", str(path), "--json"]) == 0
-    told = json.loads(capsys.readouterr().out)[0]
-    assert told["loudness"] == pytest.approx(-23, abs=0.05)
-    assert told["crest"] == pytest.approx(3.01, abs=0.01)
+    reported = json.loads(capsys.readouterr().out)[0]
+    assert reported["loudness"] == pytest.approx(-23, abs=0.05)
+    assert reported["crest"] == pytest.approx(3.01, abs=0.01)
     assert main(["measure", str(path)]) == 0
     assert "tone.wav" in capsys.readouterr().out
 
@@ -74,10 +74,10 @@ def test_a_recipe_that_cannot_be_used(
     code = main(
         ["process", str(take(tmp_path)), str(out), "--recipe", str(recipe(tmp_path, **change))]
     )
-    told = capsys.readouterr().err
+    reported = capsys.readouterr().err
     assert code == 2
-    assert words in told
-    assert told.count("\n") == 1
+    assert words in reported
+    assert reported.count("\n") == 1
     assert sorted(p.name for p in tmp_path.iterdir()) == ["recipe.json", "take.wav"]
 
 
@@ -98,9 +98,9 @@ def test_other_refusals(
     places |= {"OUT.wav": str(tmp_path / "o.wav"), "nowhere/x.wav": str(tmp_path / "no" / "x.wav")}
     given = [places.get(a, a) for a in arguments]
     assert main(["process", *given, "--recipe", str(recipe(tmp_path))]) == 2
-    told = capsys.readouterr().err
-    assert words in told
-    assert told.count("\n") == 1
+    reported = capsys.readouterr().err
+    assert words in reported
+    assert reported.count("\n") == 1
     assert not (tmp_path / "o.wav").exists()
 
 
@@ -155,10 +155,10 @@ def test_process_with_every_kind_and_its_starting_points(tmp_path: Path, kind: s
         assert (
             main(["process", str(source), str(out), "--recipe", str(path), "--width", "32f"]) == 0
         )
-        told, same = soundfile.read(out)
-        assert (same, told.shape) == (rate, sound.shape)
-        assert np.isfinite(told).all()
-        assert np.abs(told).max() > 1e-4
+        reported, same = soundfile.read(out)
+        assert (same, reported.shape) == (rate, sound.shape)
+        assert np.isfinite(reported).all()
+        assert np.abs(reported).max() > 1e-4
 
 
 def test_process_with_splits_and_joins(tmp_path: Path) -> None:
@@ -177,9 +177,9 @@ def test_process_with_splits_and_joins(tmp_path: Path) -> None:
     arguments = ["process", str(take(tmp_path)), str(out), "--width", "32f"]
     arguments += ["--recipe", str(written(tmp_path, chain)), "--report", str(report)]
     assert main(arguments) == 0
-    told = json.loads(report.read_text())
-    assert set(told["reduction"]) == {"s.1.1", "p.2.1"}
-    assert told["joins"]["p"]["a"] > 0
+    reported = json.loads(report.read_text())
+    assert set(reported["reduction"]) == {"s.1.1", "p.2.1"}
+    assert reported["joins"]["p"]["a"] > 0
     sound = soundfile.read(out)[0]
     assert sound.shape == (9600, 2)
 
@@ -231,8 +231,8 @@ def test_lab_measures_a_recipe_and_writes_csv_and_svg(
     table, picture = tmp_path / "steps.csv", tmp_path / "steps.svg"
     arguments = ["lab", str(path), "steps", "--level", "-8", "--from", "-28", "--hz", "0"]
     assert main([*arguments, "--csv", str(table), "--svg", str(picture), "--json"]) == 0
-    told = json.loads(capsys.readouterr().out)
-    found = {f["label"]: f["value"] for f in told["figures"]}
+    reported = json.loads(capsys.readouterr().out)
+    found = {f["label"]: f["value"] for f in reported["figures"]}
     assert found["attack to 63 %"] == pytest.approx(20, rel=0.05)
     assert found["release to 63 %"] == pytest.approx(100, rel=0.05)
     assert "attack to 63 %,20" in table.read_text()
@@ -264,9 +264,9 @@ def test_lab_refuses_in_one_sentence(
     tmp_path: Path, more: list[str], words: str, capsys: pytest.CaptureFixture[str]
 ) -> None:
     assert main(["lab", str(recipe(tmp_path)), *more]) == 2
-    told = capsys.readouterr().err
-    assert words in told
-    assert told.count("\n") == 1
+    reported = capsys.readouterr().err
+    assert words in reported
+    assert reported.count("\n") == 1
 
 
 def test_processors_tell_the_fields_of_a_band(capsys: pytest.CaptureFixture[str]) -> None:

@@ -141,14 +141,14 @@ def _lab(options: argparse.Namespace) -> None:
     from salt_anvil.core.session import checked
     from salt_anvil.jobs.process_file import load_recipe
 
-    wish = checked(LabOptions, {
+    wanted = checked(LabOptions, {
         "measurement": options.measurement, "rate": options.rate, "level_db": options.level,
         "from_db": options.begin, "hz": options.hz, "channel": options.channel,
     })  # fmt: skip
     against = None
     if options.against:
         against = ("first", "second", load_recipe(options.against))
-    found = measure(load_recipe(options.recipe), wish, options.rate, against)
+    found = measure(load_recipe(options.recipe), wanted, options.rate, against)
     for path, text in ((options.csv, found.csv), (options.svg, lambda: svg(found))):
         if path is not None:
             write_text(path, text())

@@ -30,10 +30,10 @@ def children(pid: int) -> dict[str, int]:
     return found
 
 
-def until(told: Callable[[], Any], seconds: float = PATIENCE_S) -> Any:
+def until(reported: Callable[[], Any], seconds: float = PATIENCE_S) -> Any:
     """Wait for a state; return what it is."""
     end = time.monotonic() + seconds
-    while not (found := told()):
+    while not (found := reported()):
         assert time.monotonic() < end
         time.sleep(0.05)
     return found
@@ -43,8 +43,8 @@ def analysed(tab: Tab, strip: str = "main") -> None:
     """Wait until a strip has been gone through; it may have been before anybody waited."""
 
     def whole(event: dict[str, Any]) -> bool:
-        told = event["type"] == "analysed" and event["strip"] == strip
-        return told and event["done"] == event["frames"]
+        reported = event["type"] == "analysed" and event["strip"] == strip
+        return reported and event["done"] == event["frames"]
 
     while not any(whole(event) for event in tab.events):
         tab.wait("analysed")
@@ -60,6 +60,6 @@ def finished_print(server: Server, number: int) -> dict[str, Any]:
     return until(ended)
 
 
-def ask_print(server: Server, **wish: object) -> dict[str, Any]:
+def ask_print(server: Server, **wanted: object) -> dict[str, Any]:
     """Print the session; return the print when it is done or has failed."""
-    return finished_print(server, server.api("POST", f"{server.path}/prints", wish)["id"])
+    return finished_print(server, server.api("POST", f"{server.path}/prints", wanted)["id"])

@@ -14,9 +14,9 @@ def test_a_first_start_says_how_far_it_is(tmp_path: Path) -> None:
     """With no kernels; ended in the middle, nothing is left running."""
     server = Server(tmp_path / "data", NUMBA_CACHE_DIR=str(tmp_path / "k"))
     try:
-        told = server.api("GET", "/readiness")
-        assert not told["ready"]
-        assert [p["name"] for p in told["parts"]] == [
+        reported = server.api("GET", "/readiness")
+        assert not reported["ready"]
+        assert [p["name"] for p in reported["parts"]] == [
             "The sound engine is compiled for this machine"
         ]
         assert "Salt Anvil" in httpx.get(server.url).text
@@ -35,8 +35,10 @@ def test_what_cannot_be_made_is_said(tmp_path: Path) -> None:
     try:
         making = until(lambda: children(server.process.pid).get("salt-making"))
         os.kill(making, signal.SIGKILL)
-        told = until(lambda: (t := server.api("GET", "/readiness"))["parts"][0]["problem"] and t)
-        assert "ended before it was done" in told["parts"][0]["problem"]
+        reported = until(
+            lambda: (t := server.api("GET", "/readiness"))["parts"][0]["problem"] and t
+        )
+        assert "ended before it was done" in reported["parts"][0]["problem"]
         # The rest goes on: what is not compiled yet is compiled when it is needed.
         until(lambda: server.api("GET", "/readiness")["ready"])
         assert server.api("GET", "/sessions") == []

@@ -84,8 +84,8 @@ def test_a_crowd_does_not_disturb_a_quiet_tab(server: Server, printed: np.ndarra
         while not stop.is_set():
             number += 1
             base = server.api("GET", server.path)["revision"]
-            wish = {"type": "set_strip", "strip": "voice", "field": "name", "value": f"V{number}"}
-            server.http.post(f"/api{server.path}/edits", json={"base": base, "edits": [wish]})
+            wanted = {"type": "set_strip", "strip": "voice", "field": "name", "value": f"V{number}"}
+            server.http.post(f"/api{server.path}/edits", json={"base": base, "edits": [wanted]})
 
     others = [threading.Thread(target=crowd), threading.Thread(target=edit)]
     for one in others:
@@ -148,8 +148,8 @@ def test_concurrent_writers_keep_what_the_others_did(server: Server, tmp_path: P
     def edit() -> None:
         for index in range(12):
             base = server.api("GET", f"/sessions/{number}")["revision"]
-            wish = {"base": base, "edits": [{"type": "add_lever", "name": f"L{index}"}]}
-            answer = server.http.post(f"/api/sessions/{number}/edits", json=wish)
+            wanted = {"base": base, "edits": [{"type": "add_lever", "name": f"L{index}"}]}
+            answer = server.http.post(f"/api/sessions/{number}/edits", json=wanted)
             if answer.status_code == 200:
                 named.append(f"L{index}")
             else:

@@ -30,14 +30,14 @@ def test_only_its_own_pages_may_talk(server: Server) -> None:
         assert answer.status_code == 403
         assert "elsewhere.example" in answer.json()["error"]
     with (
-        pytest.raises(websockets.exceptions.InvalidStatus) as told,
+        pytest.raises(websockets.exceptions.InvalidStatus) as reported,
         connect(
             f"ws://127.0.0.1:{server.port}/api/live",
             origin="http://elsewhere.example",  # type: ignore[arg-type]
         ),
     ):
         pass
-    assert told.value.response.status_code == 403
+    assert reported.value.response.status_code == 403
     assert server.http.get("/api/sessions", headers={"Origin": server.url}).status_code == 200
 
 
@@ -131,8 +131,8 @@ def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
         f"/api{server.path}/strips/drum/picture?at=drum-c&begin=0&end=576000&columns=100"
     ).content
     head, _, body = raw.partition(b"\n")
-    told = json.loads(head)
-    assert told["done"] == 100
+    reported = json.loads(head)
+    assert reported["done"] == 100
     numbers = np.frombuffer(body, "<f4")
     before, after = numbers[:200].reshape(-1, 2), numbers[200:400].reshape(-1, 2)
     sound = soundfile.read(next((server.data / "media").glob("*.wav")), always_2d=True)[0]
@@ -141,11 +141,11 @@ def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
     hits = server.api("GET", f"{server.path}/strips/drum/hits?at=drum-c&before=576000")
     assert 1 <= len(hits) <= 3
     path = f"{server.path}/strips/drum/reports?columns=50"
-    told = server.api("GET", f"{path}&at=drum-c&name=level_db&name=reduction_db&name=none")
-    assert {name: len(values) for name, values in told.items()} == {
+    reported = server.api("GET", f"{path}&at=drum-c&name=level_db&name=reduction_db&name=none")
+    assert {name: len(values) for name, values in reported.items()} == {
         "level_db": 50, "reduction_db": 50, "none": 0,
     }  # fmt: skip
-    assert max(told["reduction_db"]) == pytest.approx(ledger["reduction"]["most"], abs=1e-3)
+    assert max(reported["reduction_db"]) == pytest.approx(ledger["reduction"]["most"], abs=1e-3)
     for wrong, status in (("at=nobody&name=level_db", 404), ("at=drum-c&name=../x", 422)):
         assert server.http.get(f"/api{path}&{wrong}").status_code == status
 
@@ -313,8 +313,8 @@ def test_helpers_end_with_the_server(own_server: Server) -> None:
 def test_page_print_command_print_and_process_are_equal_to_the_bit(
     server: Server, tmp_path: Path
 ) -> None:
-    wish = {"strip": "voice", "tap": "chain", "format": "wav-24"}
-    row = ask_print(server, **wish)
+    wanted = {"strip": "voice", "tap": "chain", "format": "wav-24"}
+    row = ask_print(server, **wanted)
     page = server.http.get(f"/api/prints/{row['id']}/file").content
     out = tmp_path / "out"
     done = command("print", server.session, "--data", server.data, "--out", out, "--strip", "voice",
@@ -338,8 +338,8 @@ def test_page_print_command_print_and_process_are_equal_to_the_bit(
 
 def test_a_region_print_equals_the_region(server: Server, printed: np.ndarray) -> None:
     begin, end = 4 * 96_000 // 2, 5 * 96_000 // 2
-    wish = {"format": "wav-32f", "begin": begin, "end": end}
-    row = ask_print(server, **wish)
+    wanted = {"format": "wav-32f", "begin": begin, "end": end}
+    row = ask_print(server, **wanted)
     path = server.data / "prints" / row["file"]
     assert (soundfile.read(path, dtype="float32")[0] == printed[begin:end]).all()
 
@@ -407,16 +407,16 @@ def test_the_pages_are_served_with_their_headers(server: Server) -> None:
 
 
 def test_lab_over_http(server: Server) -> None:
-    wish = {"place": "drum-c", "options": {"measurement": "curve", "hz": 0}}
-    told = server.api("POST", f"{server.path}/lab", wish)
-    labels = [f["label"] for f in told["figures"]]
+    wanted = {"place": "drum-c", "options": {"measurement": "curve", "hz": 0}}
+    reported = server.api("POST", f"{server.path}/lab", wanted)
+    labels = [f["label"] for f in reported["figures"]]
     assert "measured from drawn, at most" in labels
-    assert told["rate"] == 48000
-    assert told["plots"][0].startswith("<svg")
-    assert "a constant, rising" in told["csv"].splitlines()[0]
-    beside = server.api("POST", f"{server.path}/lab", {**wish, "against": "off"})
+    assert reported["rate"] == 48000
+    assert reported["plots"][0].startswith("<svg")
+    assert "a constant, rising" in reported["csv"].splitlines()[0]
+    beside = server.api("POST", f"{server.path}/lab", {**wanted, "against": "off"})
     assert len(beside["figures"]) > len(labels)
     for change, words in (({"place": "nobody"}, "nobody"), ({"against": "C"}, "no setting C")):
-        answer = server.http.post(f"/api{server.path}/lab", json={**wish, **change})
+        answer = server.http.post(f"/api{server.path}/lab", json={**wanted, **change})
         assert answer.status_code in (404, 422)
         assert words in answer.json()["error"]

@@ -47,7 +47,7 @@ def routes() -> list[tuple[str, str, dict[str, Any]]]:
     for path, methods in schema()["paths"].items():  # type: ignore[attr-defined]
         if path in ("/live-messages", "/api/demo"):
             continue  # not a route; makes the demo, which takes a minute and no values
-        found += [(method.upper(), path, told) for method, told in methods.items()]
+        found += [(method.upper(), path, reported) for method, reported in methods.items()]
     return found
 
 
@@ -67,9 +67,9 @@ GOOD = {
 }  # fmt: skip
 
 
-def wrong_requests(path: str, told: dict[str, Any]) -> Iterator[str]:
+def wrong_requests(path: str, reported: dict[str, Any]) -> Iterator[str]:
     """One wrong value at a time, in the path or in the query."""
-    parameters = told.get("parameters", [])
+    parameters = reported.get("parameters", [])
     values = {p["name"]: values_of(p, GOOD) for p in parameters}
     for name in values:
         for value in values[name]:
@@ -82,9 +82,9 @@ def wrong_requests(path: str, told: dict[str, Any]) -> Iterator[str]:
 
 
 @pytest.mark.parametrize(("method", "path", "told"), routes(), ids=lambda x: str(x)[:60])
-def test_no_route_breaks(server: Server, method: str, path: str, told: dict[str, Any]) -> None:
-    addresses = list(wrong_requests(path, told))
-    bodies = WRONG_BODIES if "requestBody" in told else []
+def test_no_route_breaks(server: Server, method: str, path: str, reported: dict[str, Any]) -> None:
+    addresses = list(wrong_requests(path, reported))
+    bodies = WRONG_BODIES if "requestBody" in reported else []
     # One thing wrong at a time: the address, or what is sent to a right one.
     tried = [(a, None) for a in addresses] + [(addresses[0], b) for b in bodies]
     for address, body in tried:

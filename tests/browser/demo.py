@@ -19,7 +19,7 @@ def analysed_demo(data: Path) -> Path:
     install_demo(data)
     media = MediaFolder(data / "media")
     cache, code = StripCache(data / "cache"), sources_digest()
-    analyse(demo_session(data), code, media.source(), cache, None, lambda *told: True)
+    analyse(demo_session(data), code, media.source(), cache, None, lambda *reported: True)
     return data
 
 

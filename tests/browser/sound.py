@@ -45,7 +45,7 @@ def recorded(page: Page, frames: int, turns: int = 0) -> tuple[int, np.ndarray]:
     count = -(-frames // QUANTUM)
     page.wait_for_function(f"run => ({_RUN})(run) >= 0", arg=[count, turns], polling=200)
     first = page.evaluate(_RUN, [count, turns])
-    told = page.evaluate(
+    reported = page.evaluate(
         """([first, count]) => {
           saltAnvil.live.node.port.postMessage({ type: 'record', on: false });
           const run = window.heard.slice(first, first + count);
@@ -62,8 +62,8 @@ def recorded(page: Page, frames: int, turns: int = 0) -> tuple[int, np.ndarray]:
         }""",
         [first, count],
     )
-    sound = np.frombuffer(base64.b64decode(told[1]), "<f4").reshape(-1, 2, QUANTUM)
-    return told[0], np.concatenate([block.T for block in sound])[:frames]
+    sound = np.frombuffer(base64.b64decode(reported[1]), "<f4").reshape(-1, 2, QUANTUM)
+    return reported[0], np.concatenate([block.T for block in sound])[:frames]
 
 
 def whole_loop(page: Page) -> np.ndarray:

@@ -148,14 +148,16 @@ def test_lab_measures_what_is_on_the_bench(page: Page, tmp_path: Path) -> None:
     page.wait_for_function("saltAnvil.work.stage.params.drive_db === 3")
     page.get_by_role("button", name="Lab", exact=True).click()
 
-    def told(name: str) -> str:
+    def reported(name: str) -> str:
         row = page.locator("dl div").filter(has=page.get_by_text(name, exact=True))
         return row.locator("dd").last.inner_text()
 
     expect(page.locator("dl")).to_contain_text("THD")
     page.get_by_role("radio", name="A", exact=True).click()
     expect(page.locator("dl")).to_contain_text("odd, A")
-    softer, harder = (float(told(f"odd, {s}").removesuffix(" dB").replace("−", "-")) for s in "BA")
+    softer, harder = (
+        float(reported(f"odd, {s}").removesuffix(" dB").replace("−", "-")) for s in "BA"
+    )
     assert harder > softer + 10
     page.get_by_role("radio", name="nothing").click()
     for title, words in [("Sweep", "folded back, at most"), ("Steps", "gain when louder"),

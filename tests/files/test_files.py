@@ -80,9 +80,9 @@ BAD = [
 def test_bad_files_are_refused_in_one_sentence(tmp_path: Path, kind: str, words: str) -> None:
     folder = MediaFolder(tmp_path / "media")
     path = bad_file(tmp_path, kind)
-    with pytest.raises(FileError, match=words) as told:
+    with pytest.raises(FileError, match=words) as reported:
         folder.bring_in(path, path.name, 48000) if path.exists() else SoundReader(path)
-    assert "\n" not in str(told.value)
+    assert "\n" not in str(reported.value)
     assert list((tmp_path / "media").iterdir()) == []
 
 
@@ -98,11 +98,11 @@ def test_brought_in_once_kept_for_ever(tmp_path: Path) -> None:
     path = tmp_path / "take.wav"
     sound = noise(100_000, 1)
     soundfile.write(path, sound, 48000, subtype="FLOAT")
-    told: list[float] = []
-    media = folder.bring_in(path, "take.wav", 48000, told.append)
+    reported: list[float] = []
+    media = folder.bring_in(path, "take.wav", 48000, reported.append)
     again = folder.bring_in(path, "other name.wav", 48000)
     assert again.id == media.id
-    assert told[-1] == 1.0
+    assert reported[-1] == 1.0
     assert (folder.sound(media.id).rows == sound.astype(np.float32)).all()
     originals = [p for p in (tmp_path / "media").iterdir() if p.suffix == ".wav"]
     assert originals[0].read_bytes() == path.read_bytes()

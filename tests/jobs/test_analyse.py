@@ -35,12 +35,12 @@ def filled(cache: StripCache, session: Session, first: str | None = None) -> lis
     """Run the whole analysis; return the strips in the order in which they were finished."""
     order: list[str] = []
 
-    def tell(strip: str, done: int, frames: int) -> bool:
+    def notify(strip: str, done: int, frames: int) -> bool:
         if done >= frames and (not order or order[-1] != strip):
             order.append(strip)
         return True
 
-    analyse(session, CODE, source, cache, first, tell)
+    analyse(session, CODE, source, cache, first, notify)
     return order
 
 
@@ -85,16 +85,16 @@ def test_only_what_changed_is_done_again(cache: StripCache) -> None:
     changed, _ = SetParams(stage="b1", params={"ratio": 9}).apply(session)
     worked: set[str] = set()
 
-    def tell(strip: str, done: int, frames: int) -> bool:
+    def notify(strip: str, done: int, frames: int) -> bool:
         if done < frames:
             worked.add(strip)
         return True
 
-    analyse(changed, CODE, source, cache, None, tell)
+    analyse(changed, CODE, source, cache, None, notify)
     assert worked == {"b", "bus", "main"}
     faded, _ = SetStrip(strip="c", field="fader_db", value=-9).apply(session)
     worked.clear()
-    analyse(faded, CODE, source, cache, None, tell)
+    analyse(faded, CODE, source, cache, None, notify)
     assert worked == {"main"}
 
 
@@ -192,9 +192,9 @@ def test_what_the_next_stage_has_to_do_before_and_after_a_change(cache: StripCac
     assert (found.strip, found.stage) == ("Bus", "Compressor")
     assert found.before is not None
     assert found.now.median < found.before.median - 1
-    told = now.ledger("bus", "bus1", 0, FRAMES)[0]
-    assert told is not None
-    assert found.now == told.reduction
+    reported = now.ledger("bus", "bus1", 0, FRAMES)[0]
+    assert reported is not None
+    assert found.now == reported.reduction
     # On the same strip first; nothing behind the last; unchanged, there is no before.
     (first,) = now.later("c", "c1", 0, FRAMES, earlier)
     assert (first.strip, first.before) == ("C", None)

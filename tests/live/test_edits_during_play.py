@@ -77,7 +77,7 @@ class Listener:
         assert mixer is not None
         # What is kept: a few blocks a strip, however long it plays.
         assert len(mixer._recent) <= 40 * len(mixer.plan.strips)
-        assert len(mixer._ways) <= 120 * len(mixer.plan.strips)
+        assert len(mixer._routed) <= 120 * len(mixer.plan.strips)
         return np.concatenate(parts)
 
 

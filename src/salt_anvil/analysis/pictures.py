@@ -197,16 +197,20 @@ class Viewer:
         fingerprint = self._fingerprints[strip]
         first, last, stages = self._points(item, at)
 
-        def told(stage: str) -> Floats:
+        def reported(stage: str) -> Floats:
             cells = self._cells(item, stage, "reduction_db")
             return cells.max(axis=1) if len(cells) else np.zeros(0)
 
         held = inside(item.strip.chain, at)
         if len(held) == 1 and isinstance(held[0], Stage):
-            return np.asarray(told(held[0].id), np.float64)[:, None] if stages else np.zeros((0, 1))
+            return (
+                np.asarray(reported(held[0].id), np.float64)[:, None]
+                if stages
+                else np.zeros((0, 1))
+            )
         before, after = (np.asarray(self._cache.powers(fingerprint, p)) for p in (first, last))
         count = min(len(before), len(after))
-        most = together(held, told, count)
+        most = together(held, reported, count)
         makeup = makeup_inside(held, item.context)
         power_in, power_out = (np.asarray(p[:count], np.float64) for p in (before, after))
         return WholeReduction().feed(power_in, power_out, makeup, most)[:, None]

@@ -21,7 +21,7 @@ from salt_anvil.core.session import Session
 from salt_anvil.files.checked import CheckedWriter
 from salt_anvil.files.media import extremes
 
-Tell = Callable[[str, int, int], bool]
+Notify = Callable[[str, int, int], bool]
 """Told strip, frames done and frames; returns False to stop."""
 
 
@@ -30,7 +30,8 @@ class Stopped(Exception):
 
 
 def analyse(
-    session: Session, code: str, source: Source, cache: StripCache, first: str | None, tell: Tell,
+    session: Session, code: str, source: Source, cache: StripCache, first: str | None,
+    notify: Notify,
     measured: Callable[[], None] = lambda: None,
 ) -> None:  # fmt: skip
     """Fill the cache for every strip of a session, `first` and what it needs before the others.
@@ -40,7 +41,7 @@ def analyse(
     Raises:
         Stopped: `tell` said so; what was complete stays.
     """
-    mended(cache, lambda: _analyse(session, code, source, cache, first, tell, measured))
+    mended(cache, lambda: _analyse(session, code, source, cache, first, notify, measured))
 
 
 T = TypeVar("T")
@@ -59,11 +60,12 @@ def mended(cache: StripCache, work: Callable[[], T]) -> T:
 
 
 def _analyse(
-    session: Session, code: str, source: Source, cache: StripCache, first: str | None, tell: Tell,
+    session: Session, code: str, source: Source, cache: StripCache, first: str | None,
+    notify: Notify,
     measured: Callable[[], None],
 ) -> None:  # fmt: skip
     freezer = CachedStrips(cache, code)
-    if measure_missing_joins(session, code, source, cache, tell):
+    if measure_missing_joins(session, code, source, cache, notify):
         measured()
     plan = make_plan(session, observe_all=True, measured=join_measurements(cache, code))
     used = set()
@@ -74,8 +76,8 @@ def _analyse(
         for name in mine:
             cache.touch(name)
         if not cache.complete(fingerprint, item.exports):
-            _StripAnalysis(plan, item, code, source, cache, freezer).run(tell)
-        if not tell(item.strip.id, plan.frames, plan.frames):
+            _StripAnalysis(plan, item, code, source, cache, freezer).run(notify)
+        if not notify(item.strip.id, plan.frames, plan.frames):
             raise Stopped
     cache.trim(used)
 
@@ -86,7 +88,7 @@ def join_measurements(cache: StripCache, code: str) -> JoinMeasurements:
 
 
 def measure_missing_joins(
-    session: Session, code: str, source: Source, cache: StripCache, tell: Tell
+    session: Session, code: str, source: Source, cache: StripCache, notify: Notify
 ) -> bool:
     """Measure the steady joins that are not measured yet; return whether there were any."""
     any_measured = False
@@ -97,7 +99,7 @@ def measure_missing_joins(
         cache.keep_join_measurement(fingerprint_of(digest, code), found)
 
     def patience() -> None:
-        if not tell("", 0, 1):
+        if not notify("", 0, 1):
             raise Stopped
 
     freezer = CachedStrips(cache, code)
@@ -107,7 +109,7 @@ def measure_missing_joins(
         join_measurements(cache, code),
         store,
         freeze=freezer,
-        tell=patience,
+        notify=patience,
     )
     return any_measured
 
@@ -152,7 +154,7 @@ class _StripAnalysis:
         self._sounds_out: dict[str, CheckedWriter] = {}
         self._groups: dict[str, CheckedWriter] = {}
 
-    def run(self, tell: Tell) -> None:
+    def run(self, notify: Notify) -> None:
         """Go through the whole song."""
         frames = self._plan.frames
         exports = list(self._item.exports)
@@ -167,7 +169,7 @@ class _StripAnalysis:
                 count = min(CHECKPOINT, blocks - first)
                 self._chunk([self._block() for _ in range(count)], frames - first * BLOCK)
                 self._flush(min((first + count) * BLOCK, frames - 1))
-                if not tell(self._name, (first + count) * BLOCK, frames):
+                if not notify(self._name, (first + count) * BLOCK, frames):
                     raise Stopped
             for _ in range(self._plan.blocks - blocks):
                 self._sounds([self._block()])

@@ -19,7 +19,7 @@ TELL_S = 0.25
 """How often progress is told."""
 JOINS_MEASURED = "joins measured"
 """Told as the strip when steady joins were measured: plans made before are out of date."""
-Wish = tuple[int, Any, str | None]
+Request = tuple[int, Any, str | None]
 
 
 def run_analysis(pipe: Connection, data: Path) -> None:
@@ -44,34 +44,34 @@ class _Analysis:
         self._source = MediaFolder(data / "media").source()
         self._cache = StripCache(data / "cache")
         self._code = sources_digest()
-        self._told = 0.0
-        self._waiting: dict[int, Wish] = {}
+        self._reported = 0.0
+        self._waiting: dict[int, Request] = {}
 
     def turn(self) -> None:
         """Take what has come in, then carry out the newest wish."""
         while self._pipe.poll(0 if self._waiting else 0.5):
-            wish = self._pipe.recv()
-            self._waiting.pop(wish[0], None)
-            self._waiting[wish[0]] = wish
+            wanted = self._pipe.recv()
+            self._waiting.pop(wanted[0], None)
+            self._waiting[wanted[0]] = wanted
         if self._waiting:
-            session_id, wish = self._waiting.popitem()
-            if not self._carry_out(wish):
-                self._waiting = {session_id: wish, **self._waiting}
+            session_id, wanted = self._waiting.popitem()
+            if not self._carry_out(wanted):
+                self._waiting = {session_id: wanted, **self._waiting}
 
-    def _carry_out(self, wish: Wish) -> bool:
+    def _carry_out(self, wanted: Request) -> bool:
         """Return False if it was left off for another."""
-        session_id, model, first = wish
+        session_id, model, first = wanted
 
-        def tell(strip: str, done: int, frames: int) -> bool:
-            if strip and (done >= frames or time.monotonic() - self._told > TELL_S):
-                self._told = time.monotonic()
+        def notify(strip: str, done: int, frames: int) -> bool:
+            if strip and (done >= frames or time.monotonic() - self._reported > TELL_S):
+                self._reported = time.monotonic()
                 self._pipe.send((session_id, strip, done, frames))
             return not self._pipe.poll(0)
 
         try:
             session = checked(Session, model)
             analyse(
-                session, self._code, self._source, self._cache, first, tell,
+                session, self._code, self._source, self._cache, first, notify,
                 measured=lambda: self._pipe.send((session_id, JOINS_MEASURED, 1, 1)),
             )  # fmt: skip
         except Stopped:

@@ -125,7 +125,7 @@ class Hub:
         self._changing: dict[int, threading.RLock] = defaultdict(threading.RLock)
         self._tasks: set[asyncio.Task[None]] = set()
         self._printing: set[int] = set()
-        self._wished: tuple[int, str | None] | None = None
+        self._requested: tuple[int, str | None] | None = None
         self._parked: dict[str, float] = {}
         self._repairing: set[str] = set()
         _clear_leftovers(self.print_folder, data, data / "media")
@@ -184,7 +184,7 @@ class Hub:
         tab.playing, tab.loop, tab.frame, tab.lasting = False, None, 0, {}
         model = revision.model.model_dump()
         self._engine.send(("open", tab.number, revision.session_id, model, tab.epoch))
-        self._wish(revision.session_id, model, None)
+        self._request(revision.session_id, model, None)
 
     async def command(self, tab: Tab, text: str, command: BaseModel) -> None:
         """Pass a tab's command to the engine."""
@@ -202,7 +202,7 @@ class Hub:
         if isinstance(command, Listen) and command.strip != tab.strip and tab.session is not None:
             tab.strip = command.strip
             head = await run_in_threadpool(self.sessions.head, tab.session)
-            self._wish(head.session_id, head.model.model_dump(), tab.strip)
+            self._request(head.session_id, head.model.model_dump(), tab.strip)
 
     def surface(self, tab: Tab, command: Surface) -> None:
         """Do what a control surface asks for: move a lever, heard by every tab of the session.
@@ -222,7 +222,7 @@ class Hub:
             if lever.value > 0:
                 self._parked[lever.id] = lever.value
         edit = SetLever(lever=lever.id, value=value)
-        self.tell(tab.session, LeverMoved(lever=lever.id, value=value))
+        self.notify(tab.session, LeverMoved(lever=lever.id, value=value))
         if command.held:
             text = Preview(edits=[edit]).model_dump_json()
             self._loop.call_soon_threadsafe(self._preview, tab.session, text)
@@ -240,11 +240,11 @@ class Hub:
             tab.refused_at = time.monotonic()
             self._put(tab, Refused(text=text).model_dump_json())
 
-    def tell(self, session_id: int, event: Event) -> None:
+    def notify(self, session_id: int, event: Event) -> None:
         """Send an event to every tab of a session; from any thread."""
-        self._loop.call_soon_threadsafe(self._tell_now, session_id, event.model_dump_json())
+        self._loop.call_soon_threadsafe(self._notify_now, session_id, event.model_dump_json())
 
-    def _tell_now(self, session_id: int, text: str) -> None:
+    def _notify_now(self, session_id: int, text: str) -> None:
         for tab in list(self._tabs.values()):
             if tab.session == session_id:
                 self._put(tab, text)
@@ -327,7 +327,7 @@ class Hub:
         if strip == JOINS_MEASURED:
             self._held_now(session_id)
             return
-        self.tell(session_id, Analysed(session=session_id, strip=strip, done=done, frames=frames))
+        self.notify(session_id, Analysed(session=session_id, strip=strip, done=done, frames=frames))
 
     def _held_now(self, session_id: int) -> None:
         """Let everybody plan again: a steady join was measured."""
@@ -341,20 +341,20 @@ class Hub:
             pass  # deleted meanwhile
 
     def _analysis_again(self, why: str) -> None:
-        if self._wished is not None:
-            session_id, strip = self._wished
+        if self._requested is not None:
+            session_id, strip = self._requested
             try:
                 model = self.sessions.head(session_id).model.model_dump()
             except StoreError:
                 return
-            self._loop.call_soon_threadsafe(self._wish, session_id, model, strip)
+            self._loop.call_soon_threadsafe(self._request, session_id, model, strip)
 
     async def _analyse_again(self, session_id: int) -> None:
         """Have what was damaged in the cache computed again."""
         strip = next((t.strip for t in self._tabs.values() if t.session == session_id), None)
         with contextlib.suppress(StoreError):
             head = await run_in_threadpool(self.sessions.head, session_id)
-            self._wish(session_id, head.model.model_dump(), strip)
+            self._request(session_id, head.model.model_dump(), strip)
 
     # Damage -------------------------------------------------------------------------------------
 
@@ -381,8 +381,8 @@ class Hub:
         finally:
             self._repairing.discard(media_id)
 
-    def _wish(self, session_id: int, model: dict[str, Any], strip: str | None) -> None:
-        self._wished = (session_id, strip)
+    def _request(self, session_id: int, model: dict[str, Any], strip: str | None) -> None:
+        self._requested = (session_id, strip)
         if self._analysis.resting:
             self._analysis.wake()
         self._analysis.send((session_id, model, strip))
@@ -426,8 +426,8 @@ class Hub:
             self._engine.send(("model", list(epochs), session_id, model, epochs))
         if event is not None:
             strip = next((t.strip for t in tabs), None)
-            self._wish(session_id, model, strip)
-            self._tell_now(session_id, event.model_dump_json())
+            self._request(session_id, model, strip)
+            self._notify_now(session_id, event.model_dump_json())
 
     def remove(self, session_id: int) -> None:
         """Delete a session; tabs that work on it are told.
@@ -441,8 +441,8 @@ class Hub:
             self._loop.call_soon_threadsafe(self._removed, session_id)
 
     def _removed(self, session_id: int) -> None:
-        if self._wished is not None and self._wished[0] == session_id:
-            self._wished = None
+        if self._requested is not None and self._requested[0] == session_id:
+            self._requested = None
         for tab in list(self._tabs.values()):
             if tab.session == session_id:
                 tab.session = None
@@ -501,7 +501,7 @@ class Hub:
             nonlocal last
             if share - last >= 0.02 or share >= 1:
                 last = share
-                self.tell(session_id, BroughtIn(session=session_id, name=name, progress=share))
+                self.notify(session_id, BroughtIn(session=session_id, name=name, progress=share))
 
         def first_rate(session: Session) -> int:
             usable = SAMPLE_RATES[0] <= own_rate <= SAMPLE_RATES[1]
@@ -543,14 +543,14 @@ class Hub:
         """Stop a print; its unfinished file is removed by the worker."""
         self.prints.cancel(number)
         self._flag(number).unlink(missing_ok=True)
-        self._tell_print(number)
+        self._report_print(number)
 
     def _flag(self, number: int) -> Path:
         return self.print_folder / f"{number}.progress"
 
-    def _tell_print(self, number: int) -> None:
+    def _report_print(self, number: int) -> None:
         row = self.prints.get(number)
-        self.tell(
+        self.notify(
             row.session_id,
             Printed(session=row.session_id, print=number, state=row.state, progress=row.progress),
         )
@@ -558,7 +558,7 @@ class Hub:
     def _store_print(self, number: int, *values: Any) -> None:
         self.prints.update(number, *values)
         with contextlib.suppress(StoreError):
-            self._tell_print(number)
+            self._report_print(number)
 
     async def _print(self, number: int) -> None:
         """Print; a worker that dies is replaced, and the print begins again."""
@@ -593,13 +593,13 @@ class Hub:
         future = self._loop.run_in_executor(
             self._pool, run_print, self.data, model.model_dump(), options, target, flag
         )
-        told = 0.0
+        reported = 0.0
         while not future.done():
             await asyncio.wait([future], timeout=0.2)
             with contextlib.suppress(FileNotFoundError, ValueError):
                 share = float(flag.read_text() or 0)
-                if not future.done() and share > told:
-                    told = share
+                if not future.done() and share > reported:
+                    reported = share
                     await run_in_threadpool(self._store_print, number, "running", share)
         flag.unlink(missing_ok=True)
         error = future.exception()
@@ -618,7 +618,7 @@ class Hub:
         elif isinstance(error, Cancelled):
             self.prints.cancel(number)
             with contextlib.suppress(StoreError):
-                self._tell_print(number)
+                self._report_print(number)
         else:
             self._store_print(number, "failed", 0.0, None, str(error))
 

@@ -154,7 +154,7 @@ class DrawingAnswer(BaseModel):
     drawing: AnyDrawing
 
 
-class DrawingWish(Model):
+class DrawingRequest(Model):
     """Settings to draw."""
 
     kind: str
@@ -163,7 +163,7 @@ class DrawingWish(Model):
     rate: int = Field(48000, ge=8000, le=384000)
 
 
-class LabWish(Model):
+class LabRequest(Model):
     """What to measure: the id of a strip, branch, split or stage; against: another setting.
 
     against: a slot of that stage (A to D), "off" for the place switched off, or nothing.

@@ -80,11 +80,11 @@ class Preparation:
         theirs.close()
         try:
             while part.share < 1:
-                told = ours.recv()
-                if isinstance(told, str):
-                    part.problem = told
+                reported = ours.recv()
+                if isinstance(reported, str):
+                    part.problem = reported
                     break
-                part.share = told
+                part.share = reported
         except EOFError:
             part.problem = f"{part.name.lower()}: it ended before it was done"
         process.join()

@@ -69,7 +69,7 @@ def _state(revision: Revision, hub: Hub) -> m.SessionState:
     )
 
 
-def _told(revision: Revision, hub: Hub) -> Response:
+def _reported(revision: Revision, hub: Hub) -> Response:
     """Return a session's state; written once, not validated and converted a second time."""
     return Response(_state(revision, hub).model_dump_json(), media_type="application/json")
 
@@ -104,11 +104,11 @@ def get_starting_points(kind: str) -> list[m.StartingPoint]:
 
 
 @router.post("/drawing")
-def draw(wish: m.DrawingWish) -> m.DrawingAnswer:
+def draw(wanted: m.DrawingRequest) -> m.DrawingAnswer:
     """Return what to draw for settings."""
-    stage = checked(Stage, {"id": "x", "kind": wish.kind, "params": wish.params})
-    context = Context(wish.rate, 2, wish.bpm)
-    return m.DrawingAnswer(drawing=processor(wish.kind).drawing(stage.params, context))
+    stage = checked(Stage, {"id": "x", "kind": wanted.kind, "params": wanted.params})
+    context = Context(wanted.rate, 2, wanted.bpm)
+    return m.DrawingAnswer(drawing=processor(wanted.kind).drawing(stage.params, context))
 
 
 @router.get("/sessions")
@@ -118,9 +118,9 @@ def list_sessions(hub: TheHub) -> list[m.SessionItem]:
 
 
 @router.post("/sessions", response_model=m.SessionState)
-def make_session(wish: m.NewSession, hub: TheHub) -> Response:
+def make_session(wanted: m.NewSession, hub: TheHub) -> Response:
     """Make an empty session."""
-    return _told(hub.sessions.add(new_session(wish.name, wish.bpm)), hub)
+    return _reported(hub.sessions.add(new_session(wanted.name, wanted.bpm)), hub)
 
 
 @router.post("/demo", response_model=m.SessionState)
@@ -129,13 +129,13 @@ def open_demo(hub: TheHub) -> Response:
     if not any(r.name == NAME for r in hub.sessions.every()):
         make_demo(hub.data)
     row = next(r for r in hub.sessions.every() if r.name == NAME)
-    return _told(hub.sessions.head(row.id), hub)
+    return _reported(hub.sessions.head(row.id), hub)
 
 
 @router.get("/sessions/{session_id}", response_model=m.SessionState)
 def get_session(session_id: Number, hub: TheHub) -> Response:
     """Return a session as it stands."""
-    return _told(hub.sessions.head(session_id), hub)
+    return _reported(hub.sessions.head(session_id), hub)
 
 
 @router.delete("/sessions/{session_id}")
@@ -145,21 +145,21 @@ def remove_session(session_id: Number, hub: TheHub) -> None:
 
 
 @router.post("/sessions/{session_id}/edits", response_model=m.SessionState)
-def edit_session(session_id: Number, wish: m.Edits, hub: TheHub) -> Response:
+def edit_session(session_id: Number, wanted: m.Edits, hub: TheHub) -> Response:
     """Store a finished gesture."""
-    return _told(hub.edit(session_id, wish.base, wish.edits), hub)
+    return _reported(hub.edit(session_id, wanted.base, wanted.edits), hub)
 
 
 @router.post("/sessions/{session_id}/undo", response_model=m.SessionState)
 def undo(session_id: Number, hub: TheHub) -> Response:
     """Go one revision back."""
-    return _told(hub.move(session_id, hub.sessions.undo), hub)
+    return _reported(hub.move(session_id, hub.sessions.undo), hub)
 
 
 @router.post("/sessions/{session_id}/redo", response_model=m.SessionState)
 def redo(session_id: Number, hub: TheHub) -> Response:
     """Go one revision forward."""
-    return _told(hub.move(session_id, hub.sessions.redo), hub)
+    return _reported(hub.move(session_id, hub.sessions.redo), hub)
 
 
 @router.get("/sessions/{session_id}/revisions")
@@ -170,17 +170,17 @@ def list_revisions(session_id: Number, hub: TheHub) -> list[m.RevisionItem]:
 
 @router.put("/sessions/{session_id}/revisions/{revision_id}/name")
 def name_revision(
-    session_id: Number, revision_id: Number, wish: m.RevisionName, hub: TheHub
+    session_id: Number, revision_id: Number, wanted: m.RevisionName, hub: TheHub
 ) -> None:
     """Name a revision."""
-    hub.sessions.name(session_id, revision_id, wish.name or None)
+    hub.sessions.name(session_id, revision_id, wanted.name or None)
 
 
 @router.post("/sessions/{session_id}/revisions/{revision_id}/back", response_model=m.SessionState)
 def back_to(session_id: Number, revision_id: Number, hub: TheHub) -> Response:
     """Go back to a revision, as a new one."""
     step = partial(hub.sessions.back_to, revision_id=revision_id)
-    return _told(hub.move(session_id, step), hub)
+    return _reported(hub.move(session_id, step), hub)
 
 
 @router.put("/sessions/{session_id}/audio")
@@ -298,15 +298,15 @@ def get_recipe(session_id: Number, place: str, hub: TheHub) -> m.RecipeFile:
 
 
 @router.post("/sessions/{session_id}/lab")
-def measure_in_lab(session_id: Number, wish: m.LabWish, hub: TheHub) -> m.LabAnswer:
+def measure_in_lab(session_id: Number, wanted: m.LabRequest, hub: TheHub) -> m.LabAnswer:
     """Measure what a chain, branch, split or stage does to a known signal."""
     session = hub.sessions.head(session_id).model
-    recipe = recipe_of(session, wish.place)
+    recipe = recipe_of(session, wanted.place)
     against = None
-    if wish.against:
-        name, other = other_setting(session, wish.place, wish.against)
-        against = (name, wish.against, other)
-    found = measure(recipe, wish.options, session.rate, against)
+    if wanted.against:
+        name, other = other_setting(session, wanted.place, wanted.against)
+        against = (name, wanted.against, other)
+    found = measure(recipe, wanted.options, session.rate, against)
     return m.LabAnswer(
         words=minus(found.words), rate=found.rate, csv=found.csv(), svg=svg(found),
         figures=[m.LabFigure(**vars(f)) for f in found.figures],

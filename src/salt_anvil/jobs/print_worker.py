@@ -6,7 +6,7 @@ from typing import Any
 
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
-from salt_anvil.analysis.strip_pass import Tell, join_measurements, measure_missing_joins, mended
+from salt_anvil.analysis.strip_pass import Notify, join_measurements, measure_missing_joins, mended
 from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Source
 from salt_anvil.core.engine.plan import make_plan
@@ -71,7 +71,7 @@ def run_print(
 
 def _print(
     session: Session, options: PrintOptions, target: Path, code: str, source: Source,
-    cache: StripCache, patient: Tell, show: Callable[[float], None],
+    cache: StripCache, patient: Notify, show: Callable[[float], None],
 ) -> int:  # fmt: skip
     measure_missing_joins(session, code, source, cache, patient)
     plan = make_plan(session, measured=join_measurements(cache, code))

@@ -50,12 +50,12 @@ class _Meters:
     def feed(self, before: Sound, after: Sound, cells: dict[str, dict[str, Sound]]) -> None:
         for meter, rows, sound in zip(self._sides, self._rows, (before, after), strict=True):
             rows.append(meter.feed(sound))
-        for stage, told in cells.items():
-            if "reduction_db" in told:
-                self._cells.setdefault(stage, []).append(told["reduction_db"])
+        for stage, reported in cells.items():
+            if "reduction_db" in reported:
+                self._cells.setdefault(stage, []).append(reported["reduction_db"])
 
     def report(self) -> dict[str, Any]:
-        told = [
+        reported = [
             asdict(figures(np.concatenate([*rows, meter.flush()])))
             for meter, rows in zip(self._sides, self._rows, strict=True)
         ]
@@ -63,7 +63,7 @@ class _Meters:
             stage: asdict(reduction_figures(np.concatenate(cells)))
             for stage, cells in self._cells.items()
         }
-        return {"in": told[0], "out": told[1], "reduction": stages}
+        return {"in": reported[0], "out": reported[1], "reduction": stages}
 
 
 def key_files(recipe: Recipe, given: list[str]) -> dict[str, Path]:

@@ -17,7 +17,7 @@ from salt_anvil.kernels import cache as kernel_cache
 from salt_anvil.kernels.parent import end_with_parent
 
 
-def _every_way(item: Processor[Params]) -> list[Params]:
+def _every_route(item: Processor[Params]) -> list[Params]:
     """Return settings that differ from the defaults in one control: what is off is on in one."""
     found = []
     for control in item.describe().controls:
@@ -57,7 +57,7 @@ def compile_kernels(
         stage = Stage(id="x", kind=item.kind, params=item.Params(), key=Key(low_hz=60))
         unit = Unit(stage, Context(48000, 2, 96, observe=True))
         unit.process(sound, 0)
-        for params in _every_way(item):
+        for params in _every_route(item):
             context = Context(48000, 2, 96)
             Unit(Stage(id="x", kind=item.kind, params=params), context).process(sound[:256], 0)
         progress((index + 1) / (len(kinds) + 1))

@@ -236,7 +236,7 @@ class Player:
         """The least time ahead of the others who play: nobody may be kept waiting longer."""
         self._source, self._shelf = source, shelf
         self._confirmed = self._model = session
-        self._listen = self._wished = Listen()
+        self._listen = self._requested = Listen()
         self._before_gain = 1.0
         self.playing = False
         self.frame = 0
@@ -301,11 +301,11 @@ class Player:
     def listen(self, where: Listen) -> None:
         """Listen elsewhere, without a gap."""
         before = self._listen
-        self._wished = where
+        self._requested = where
         try:
             self._take(self._model)
         except CoreError:
-            self._wished = before
+            self._requested = before
             raise
 
     def same_loudness(self, before_db: float) -> None:
@@ -433,23 +433,23 @@ class Player:
         strips = self._strip_meters(block)
         watched = _strip(self._plan, self._listen)
         off = {s.id for s in self._plan.strip(watched).stages if not s.on}
-        for stage, told in block.strips[watched].cells.items():
+        for stage, reported in block.strips[watched].cells.items():
             if stage in off:
                 continue
-            reduction, level = told.get("reduction_db"), told.get("level_db")
+            reduction, level = reported.get("reduction_db"), reported.get("level_db")
             stages[stage] = StageMeter.model_construct(
                 reduction=_rounded(reduction),
-                boost=_rounded(told.get("boost_db")),
-                touched=_rounded(told.get("touched")),
-                overshoot=_rounded(told.get("overshoot_db")),
-                attack=_rounded(told.get("attack_share")),
-                sustain=_rounded(told.get("sustain_share")),
+                boost=_rounded(reported.get("boost_db")),
+                touched=_rounded(reported.get("touched")),
+                overshoot=_rounded(reported.get("overshoot_db")),
+                attack=_rounded(reported.get("attack_share")),
+                sustain=_rounded(reported.get("sustain_share")),
                 moves=[
-                    max(_rounded(c)) for n, c in told.items() if n.startswith("move") and len(c)
+                    max(_rounded(c)) for n, c in reported.items() if n.startswith("move") and len(c)
                 ],
                 level=_rounded(level),
-                phase=[int(v) for v in _rounded(told.get("phase"))],
-                opened=int(sum(_rounded(told.get("opened")))),
+                phase=[int(v) for v in _rounded(reported.get("phase"))],
+                opened=int(sum(_rounded(reported.get("opened")))),
             )
         taps = block.strips[watched].taps.get(self._watched())
         sides = taps if taps else (block.strips[watched].out,) * 2
@@ -477,15 +477,15 @@ class Player:
         cells = block.strips[item.strip.id].cells
         held = inside(item.strip.chain, self._watched())
 
-        def told(stage: str) -> Sound:
+        def reported(stage: str) -> Sound:
             found = cells.get(stage, {}).get("reduction_db")
             return np.zeros(0) if found is None or not len(found) else found.max(axis=1)
 
         if len(held) == 1 and isinstance(held[0], Stage):
-            own = told(held[0].id) if held[0].on else np.zeros(0)
+            own = reported(held[0].id) if held[0].on else np.zeros(0)
             return [round(float(v), 2) for v in own]
         powers = [np.square(s).mean(axis=1).reshape(-1, GRID).mean(axis=1) for s in sides]
-        most = together(held, told, len(powers[0]))
+        most = together(held, reported, len(powers[0]))
         taken = self._whole.feed(
             powers[0], powers[1], makeup_inside(held, item.context), most
         )  # fmt: skip
@@ -518,9 +518,9 @@ class Player:
         for name, item in block.strips.items():
             most = 0.0
             off = {s.id for s in self._plan.strip(name).stages if not s.on}
-            for stage, told in item.cells.items():
-                if stage not in off and len(told.get("reduction_db", ())):
-                    most = max(most, float(told["reduction_db"].max()))
+            for stage, reported in item.cells.items():
+                if stage not in off and len(reported.get("reduction_db", ())):
+                    most = max(most, float(reported["reduction_db"].max()))
             left, right = peaks(as_block(block.faded[name]))
             found[name] = (round(left, 5), round(right, 5), round(most, 2))
         return found | self._read_meters(k)
@@ -553,7 +553,9 @@ class Player:
         return watched_place(self._plan, self._listen)
 
     def _planned(self, session: Session) -> Plan:
-        return make_plan(session, observe=self._wished.strip, measured=self._shelf.join_measurement)
+        return make_plan(
+            session, observe=self._requested.strip, measured=self._shelf.join_measurement
+        )
 
     def _take(self, session: Session) -> None:
         """Move play to a model and a place to listen, once all that must run does.
@@ -565,7 +567,7 @@ class Player:
         self._catching = None
         if self._arriving is not None:
             _, until = self._arriving
-            self._plan, self._listen = plan, self._wished
+            self._plan, self._listen = plan, self._requested
             self._arriving = (self._head(plan), until)
         if plan.rate != self._plan.rate:
             self._mixer = None
@@ -573,26 +575,28 @@ class Player:
         self._model = session
         self._patience = self._cooling = PATIENCE
         if self._mixer is None:
-            self._plan, self._listen = plan, self._wished
+            self._plan, self._listen = plan, self._requested
             return
         frozen = self._mixer.frozen
         changed = {
             n for n in frozen if n in plan.digests and not frozen[n].stands_for(plan.strip(n))
         }
-        missing = (needed(plan, self._wished) & frozen.keys()) | changed
+        missing = (needed(plan, self._requested) & frozen.keys()) | changed
         if not missing:
             self._thaw = None
             self._apply(plan)
         elif self._thaw is None or not missing <= self._thaw.names:
-            self._thaw = StripRestart(self._mixer, self._source, self._shelf, missing, self._wished)
+            self._thaw = StripRestart(
+                self._mixer, self._source, self._shelf, missing, self._requested
+            )
 
     def _apply(self, plan: Plan) -> None:
         assert self._mixer is not None
         wired = self._mixer.plan
-        same_place = self._wished == self._listen
+        same_place = self._requested == self._listen
         if not same_place:
             self._whole = WholeReduction()
-        self._plan, self._listen = plan, self._wished
+        self._plan, self._listen = plan, self._requested
         self._mixer.change(plan)
         self._mixer.watch(_strip(plan, self._listen), self._watched())
         if self._shadow is not None and same_place and _same_wiring(wired, plan):
@@ -629,7 +633,7 @@ class Player:
         self._sequence = self._sent = self._played = 0
         self._meter = MainMeter(self._plan.rate)
         plan = self._planned(self._model)
-        self._plan, self._listen = plan, self._wished
+        self._plan, self._listen = plan, self._requested
         self.frame = min(max(frame, 0), plan.frames)
         self._mixer = self._shadow = self._thaw = self._catching = None
         self._arriving = (self._head(plan), time.monotonic() + START_S)

@@ -134,7 +134,7 @@ class Seat:
     def __init__(self, session: int, player: Player) -> None:
         self.session, self.player = session, player
         self.missed = 0
-        self.told: tuple[int, int | None, bool] | None = None
+        self.reported: tuple[int, int | None, bool] | None = None
         self.refused_at = 0.0
         self.faults = 0
 
@@ -177,7 +177,7 @@ class Engine:
         self._do_next()
         if not any(seat.player.wants() for seat in self._seats.values()):
             self._work_ahead()
-        self._tell_ahead()
+        self._report_ahead()
 
     def _share_time(self) -> None:
         """Let every player know how long the others can wait."""
@@ -264,7 +264,7 @@ class Engine:
 
     def _arrive(self, tab: int, seat: Seat) -> None:
         if seat.player.arrive(SLICE_S):
-            self._tell_transport(tab, seat.player)
+            self._report_transport(tab, seat.player)
 
     # Sound ------------------------------------------------------------------------------------
 
@@ -275,7 +275,7 @@ class Engine:
             self.send(("sound", tab, _packed(piece, player.rate)))
         seat.faults = 0
         if was and not player.playing:
-            self._tell_transport(tab, player)
+            self._report_transport(tab, player)
 
     def _attempt(self, tab: int, seat: Seat, work: Callable[[], None]) -> None:
         """Do something for a player; what is damaged is dropped, and it goes on without."""
@@ -286,7 +286,7 @@ class Engine:
         except DamagedError as error:
             self._drop(seat, error)
             self._mending(seat, partial(seat.player.seek, seat.player.frame))
-            self._tell_transport(tab, seat.player)
+            self._report_transport(tab, seat.player)
         except SaltAnvilError as error:
             self._stop(tab, seat, str(error))
         except Exception:
@@ -300,7 +300,7 @@ class Engine:
             self._stop(tab, seat, "the engine cannot play this place; what is stored is kept")
             return
         seat.player.seek(seat.player.frame)
-        self._tell_transport(tab, seat.player)
+        self._report_transport(tab, seat.player)
 
     def _mending(self, seat: Seat, work: Callable[[], T]) -> T:
         """Return what work returns; what it finds damaged is dropped, and it begins again."""
@@ -321,7 +321,7 @@ class Engine:
         seat.faults = 0
         seat.player.stop()
         self._refuse(tab, why)
-        self._tell_transport(tab, seat.player)
+        self._report_transport(tab, seat.player)
 
     def _damaged(self, media_id: str) -> None:
         self.send(("damaged", media_id))
@@ -342,7 +342,7 @@ class Engine:
             self.send(("event", tab, still.model_dump()))
             return
         self._seats[tab] = Seat(session_id, player)
-        self._tell_transport(tab, player)
+        self._report_transport(tab, player)
 
     def _confirm(
         self, tabs: list[int], session_id: int, model: dict[str, Any], epochs: dict[int, int]
@@ -367,7 +367,7 @@ class Engine:
         command = COMMAND.validate_json(text)
         try:
             if self._mending(seat, lambda: self._do(seat.player, command)):
-                self._tell_transport(tab, seat.player)
+                self._report_transport(tab, seat.player)
         except SaltAnvilError as error:
             self._refuse(tab, str(error))
 
@@ -396,10 +396,10 @@ class Engine:
                 player.set_loop(command.begin, command.end)
         return True
 
-    def _tell_transport(self, tab: int, player: Player) -> None:
+    def _report_transport(self, tab: int, player: Player) -> None:
         self.send(("event", tab, player.transport().model_dump()))
 
-    def _tell_ahead(self) -> None:
+    def _report_ahead(self) -> None:
         """Tell every tab how far ahead its sound is, and the server whether anybody is behind."""
         behind = False
         for tab, seat in self._seats.items():
@@ -407,8 +407,8 @@ class Engine:
             late = seat.player.playing and ahead.behind
             behind = behind or late
             now = (round(ahead.ms), ahead.chosen, late)
-            if seat.told != now:
-                seat.told = now
+            if seat.reported != now:
+                seat.reported = now
                 event = Ahead(ms=now[0], chosen=now[1], behind=late)
                 self.send(("event", tab, event.model_dump()))
         if behind != self._behind:

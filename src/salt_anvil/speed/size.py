@@ -53,8 +53,8 @@ def folder_of(where: Path, strips: int) -> Path:
 def _ask(server: ServerProcess, path: str, body: object = None) -> Any:
     data = None if body is None else json.dumps(body).encode()
     headers = {"Content-Type": "application/json", "Origin": server.url}
-    wish = urllib.request.Request(f"{server.url}/api{path}", data, headers)
-    with urllib.request.urlopen(wish) as answer:
+    wanted = urllib.request.Request(f"{server.url}/api{path}", data, headers)
+    with urllib.request.urlopen(wanted) as answer:
         return json.loads(answer.read())
 
 

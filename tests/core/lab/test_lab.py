@@ -57,27 +57,27 @@ def test_harmonics_of_a_hard_clipper_are_the_fourier_series(drive_db: float) -> 
     for n in (3, 5, 7, 9):
         assert bars[n - 1] == pytest.approx(20 * math.log10(abs(exact[n] / exact[1])), abs=0.05)
         assert bars[n] < -100
-    told = figures(result)
-    assert told["gain, dB"] == pytest.approx(20 * math.log10(exact[1]), abs=0.01)
-    assert told["THD, %"] == pytest.approx(10 ** (told["THD, dB"] / 20) * 100, rel=1e-3)
-    assert told["even, dB"] < -100 < -30 < told["odd, dB"]
+    reported = figures(result)
+    assert reported["gain, dB"] == pytest.approx(20 * math.log10(exact[1]), abs=0.01)
+    assert reported["THD, %"] == pytest.approx(10 ** (reported["THD, dB"] / 20) * 100, rel=1e-3)
+    assert reported["even, dB"] < -100 < -30 < reported["odd, dB"]
 
 
 def test_a_clean_chain_has_no_harmonics() -> None:
-    told = figures(found(one("trim", gain_db=-3), "harmonics"))
-    assert told["gain, dB"] == pytest.approx(-3, abs=0.001)
-    assert told["THD, dB"] < -140
-    assert told["not harmonic, 1001 Hz, dB"] < -140
+    reported = figures(found(one("trim", gain_db=-3), "harmonics"))
+    assert reported["gain, dB"] == pytest.approx(-3, abs=0.001)
+    assert reported["THD, dB"] < -140
+    assert reported["not harmonic, 1001 Hz, dB"] < -140
 
 
 @pytest.mark.parametrize("hz", [1000, 3000, 12000])
 def test_what_folds_onto_harmonics_is_told_by_the_sine_beside(hz: float) -> None:
     """At 48 kHz all that a divisor of the rate folds back falls on its own harmonics."""
     what = one("clipper", drive_db=12, shape=1, quality="plain")
-    told = [figures(found(what, "harmonics", level_db=0, hz=h)) for h in (hz, hz + 1)]
-    beside = told[0][f"not harmonic, {hz + 1:g} Hz, dB"]
+    reported = [figures(found(what, "harmonics", level_db=0, hz=h)) for h in (hz, hz + 1)]
+    beside = reported[0][f"not harmonic, {hz + 1:g} Hz, dB"]
     assert beside is not None
-    assert beside == told[1]["not harmonic, dB"]
+    assert beside == reported[1]["not harmonic, dB"]
     assert -60 < beside < -5
 
 
@@ -89,13 +89,13 @@ def test_a_sweep_tells_no_frequency_that_hides_its_folds() -> None:
 
 
 def test_the_sweep_shows_less_fold_back_with_more_quality() -> None:
-    told = [
+    reported = [
         figures(found(one("clipper", drive_db=12, shape=1, quality=q), "sweep", level_db=0))
         for q in ("plain", "high")
     ]
     # The figures for single sines are those of the clipper's own tests.
-    assert told[0]["folded back, 5 kHz, dB"] == pytest.approx(-20, abs=1.5)
-    assert told[1]["folded back, 5 kHz, dB"] == pytest.approx(-74.9, abs=0.5)
+    assert reported[0]["folded back, 5 kHz, dB"] == pytest.approx(-20, abs=1.5)
+    assert reported[1]["folded back, 5 kHz, dB"] == pytest.approx(-74.9, abs=0.5)
 
 
 def test_the_sweep_is_a_rising_line() -> None:
@@ -110,29 +110,29 @@ def test_steps_read_attack_and_release(hz: float) -> None:
     """From 10 dB below to 10 dB above; branching, so that each time is its own."""
     what = one("compressor", threshold_db=-18, knee_db=0, attack_ms=50, release_ms=150,
                ballistics="branching", detector="rms" if hz else "peak", rms_ms=1)  # fmt: skip
-    told = figures(found(what, "steps", level_db=-8, from_db=-28, hz=hz))
-    assert told["attack to 63 %, ms"] == pytest.approx(50, rel=0.06)
-    assert told["release to 63 %, ms"] == pytest.approx(150, rel=0.06)
+    reported = figures(found(what, "steps", level_db=-8, from_db=-28, hz=hz))
+    assert reported["attack to 63 %, ms"] == pytest.approx(50, rel=0.06)
+    assert reported["release to 63 %, ms"] == pytest.approx(150, rel=0.06)
     reduction = 7.5 if hz == 0 else 0.75 * (10 - 3.01)  # a sine's mean square is 3.01 dB lower
-    assert told["gain when louder, dB"] == pytest.approx(-reduction, abs=0.1)
+    assert reported["gain when louder, dB"] == pytest.approx(-reduction, abs=0.1)
 
 
 def test_look_ahead_does_not_shorten_the_attack() -> None:
     what = one("compressor", threshold_db=-18, attack_ms=20, release_ms=150, lookahead_ms=8,
                ballistics="branching")  # fmt: skip
     result = found(what, "steps", level_db=-8, from_db=-28, hz=0)
-    told = figures(result)
-    assert told["attack to 63 %, ms"] == pytest.approx(20, rel=0.05)
-    assert told["release to 63 %, ms"] == pytest.approx(150, rel=0.05)
+    reported = figures(result)
+    assert reported["attack to 63 %, ms"] == pytest.approx(20, rel=0.05)
+    assert reported["release to 63 %, ms"] == pytest.approx(150, rel=0.05)
     # The mark stands where that is, 8 ms ahead, and says how long it took.
     place, words = result.plots[0].marks[0]
-    assert words == f"63 % after {told['attack to 63 %, ms']:.3g} ms"
+    assert words == f"63 % after {reported['attack to 63 %, ms']:.3g} ms"
     assert place == pytest.approx(20 - 8, abs=1.5)
 
 
 def test_where_nothing_moves_there_are_no_times() -> None:
-    told = figures(found(one("trim"), "steps", hz=0))
-    assert told["attack to 63 %, ms"] is None
+    reported = figures(found(one("trim"), "steps", hz=0))
+    assert reported["attack to 63 %, ms"] is None
 
 
 def test_a_blocked_constant_is_replaced() -> None:
@@ -200,8 +200,8 @@ def test_two_settings_stand_beside_each_other() -> None:
                      ("A", "B", one("trim", gain_db=2)))  # fmt: skip
     assert result.rate == 44100
     assert [t.name for t in result.plots[0].traces] == ["level, A", "level, B"]
-    told = figures(result)
-    assert (told["level at 1 kHz, A, dB"], told["level at 1 kHz, B, dB"]) == (-1, 2)
+    reported = figures(result)
+    assert (reported["level at 1 kHz, A, dB"], reported["level at 1 kHz, B, dB"]) == (-1, 2)
 
 
 @pytest.mark.parametrize(
@@ -229,8 +229,8 @@ def test_sides_are_measured_on_the_sides() -> None:
 
 def test_what_listens_elsewhere_hears_its_own_input() -> None:
     chain = {"kind": "compressor", "params": {"knee_db": 0}, "key": {"source": "input:Voice"}}
-    told = figures(found(recipe(chain), "curve", hz=0))
-    assert told["gain at 0 dBFS, dB"] == pytest.approx(-13.5, abs=0.05)
+    reported = figures(found(recipe(chain), "curve", hz=0))
+    assert reported["gain at 0 dBFS, dB"] == pytest.approx(-13.5, abs=0.05)
 
 
 def session() -> Session:

@@ -71,13 +71,13 @@ def ffmpeg_loudness(rate: int, sound: np.ndarray) -> float:
     frame.sample_rate, frame.pts = rate, 0
     graph.push(frame)
     graph.push(None)
-    told = -70.0
+    reported = -70.0
     while True:
         try:
             out = graph.pull()
         except (av.error.EOFError, av.error.BlockingIOError):
-            return told
-        told = float(out.metadata.get("lavfi.r128.I", told))
+            return reported
+        reported = float(out.metadata.get("lavfi.r128.I", reported))
 
 
 @pytest.mark.parametrize("seed", range(FILES))

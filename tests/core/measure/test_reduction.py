@@ -33,17 +33,17 @@ def strip() -> Strip:
     return checked(Strip, {"id": "s", "name": "S", "kind": "track", "chain": chain})
 
 
-def told(name: str) -> np.ndarray:
+def reported(name: str) -> np.ndarray:
     return np.full(100, {"first": 4.0, "b0": 12.0, "b1": 19.0, "b2": 1.5, "b3": 1.0}.get(name, 0.0))
 
 
 def test_in_a_row_they_add_up_and_side_by_side_the_most_counts() -> None:
     """Four bands that take 12, 19, 1.5 and 1 dB never take 33.5 dB."""
     chain = strip().chain
-    assert together(inside(chain, "bands"), told, 100).max() == 19.0
-    assert together(chain, told, 100).max() == 23.0
-    assert together(inside(chain, "band0"), told, 100).max() == 12.0
-    assert together(inside(chain, "first"), told, 100).max() == 4.0
+    assert together(inside(chain, "bands"), reported, 100).max() == 19.0
+    assert together(chain, reported, 100).max() == 23.0
+    assert together(inside(chain, "band0"), reported, 100).max() == 12.0
+    assert together(inside(chain, "first"), reported, 100).max() == 4.0
 
 
 def test_what_stands_at_a_place() -> None:

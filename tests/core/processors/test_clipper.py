@@ -110,13 +110,13 @@ def test_the_overshoot_the_depth_and_the_share_are_told() -> None:
     wave = sine(997, 0.5, channels=1)
     unit = Unit(stage("clipper", {"ceiling_db": -6, "shape": 1, "quality": "plain"}),
                 Context(RATE, 1))  # fmt: skip
-    _, told = run(unit, wave)
+    _, reported = run(unit, wave)
     settled = slice(100, 300)
-    assert told["reduction_db"][settled].max() == pytest.approx(6, abs=0.02)
+    assert reported["reduction_db"][settled].max() == pytest.approx(6, abs=0.02)
     # A sine is over half of its height for two thirds of the time.
     share = 1 - 2 * np.arcsin(10 ** (-6 / 20)) / np.pi
-    assert told["touched"][settled].mean() == pytest.approx(share, abs=0.01)
-    assert told["overshoot_db"].max() == pytest.approx(0, abs=1e-9)
+    assert reported["touched"][settled].mean() == pytest.approx(share, abs=0.01)
+    assert reported["overshoot_db"].max() == pytest.approx(0, abs=1e-9)
 
 
 @pytest.mark.parametrize("outside", ["kept", "removed"])

@@ -196,7 +196,7 @@ def test_every_kind_has_its_cases() -> None:
 def test_1_block_lengths_do_not_matter(kind: str, index: int, music: np.ndarray) -> None:
     context = Context(48000, 2, 96, observe=True)
     sound, item = music[:20000], stage(kind, BUSY[kind][index])
-    whole, told = run(Unit(item, context), sound, start=37)
+    whole, reported = run(Unit(item, context), sound, start=37)
     generator = np.random.default_rng(index)
     for begin, most in ((15000, 3), (0, 100), (0, 5000)):
         parts = [begin]
@@ -204,9 +204,9 @@ def test_1_block_lengths_do_not_matter(kind: str, index: int, music: np.ndarray)
             parts.append(int(min(generator.integers(1, most + 1), len(sound) - sum(parts))))
         out, cells = run(Unit(item, context), sound, parts, start=37)
         assert np.abs(out - whole).max() < 1e-12
-        for name in told:
-            assert told[name].shape[1] == context.channels, name
-            assert np.abs(cells[name] - told[name]).max() < 1e-12
+        for name in reported:
+            assert reported[name].shape[1] == context.channels, name
+            assert np.abs(cells[name] - reported[name]).max() < 1e-12
 
 
 @pytest.mark.parametrize(("kind", "index"), BUSY_CASES)

@@ -46,8 +46,8 @@ def words(level: float = 1.0) -> tuple[np.ndarray, slice, slice]:
 def passed(sound: np.ndarray, **params: Any) -> tuple[np.ndarray, np.ndarray]:
     """Output with the latency taken out, and reduction per frame, stretched from the cells."""
     unit = Unit(stage("deesser", params), Context(RATE, sound.shape[1]))
-    out, told = run(unit, np.concatenate([sound, np.zeros((LATE, sound.shape[1]))]))
-    reduction = np.repeat(told["reduction_db"][:, 0], 64)[LATE : LATE + len(sound)]
+    out, reported = run(unit, np.concatenate([sound, np.zeros((LATE, sound.shape[1]))]))
+    reduction = np.repeat(reported["reduction_db"][:, 0], 64)[LATE : LATE + len(sound)]
     return out[LATE:], reduction
 
 

@@ -120,11 +120,11 @@ def test_a_band_moves_a_decibel_for_each_over_its_threshold() -> None:
         unit = tone({"type": "bell", "hz": 1000, "q": 1, "move_db": move_db, "threshold_db": -30,
                      "attack_ms": 5, "release_ms": 20})  # fmt: skip
         sound = sine(1000, 0.5, level_db=level_db, channels=1)
-        out, told = run(unit, sound)
+        out, reported = run(unit, sound)
         gain = 20 * np.log10(out[-4800:].std() / sound[-4800:].std())
         assert gain == pytest.approx(wanted, abs=0.1)  # 2 kHz ripple of the mean square
         name = "reduction_db" if move_db < 0 else "boost_db"
-        assert told[name][-20:].max() == pytest.approx(abs(wanted), abs=0.1)
+        assert reported[name][-20:].max() == pytest.approx(abs(wanted), abs=0.1)
 
 
 @pytest.mark.parametrize("kind", ["low-shelf", "high-shelf"])
@@ -143,8 +143,8 @@ def test_attack_takes_its_time() -> None:
     """From rest to 63 % of the movement in attack_ms, beside the mean square's own 5 ms."""
     unit = tone({"type": "bell", "hz": 2000, "q": 0.5, "move_db": -10, "threshold_db": -60,
                  "attack_ms": 100, "release_ms": 1000})  # fmt: skip
-    _, told = run(unit, sine(2000, 1, level_db=-6, channels=1))
-    reached = np.argmax(told["reduction_db"][:, 0] >= 10 * (1 - math.exp(-1))) * 64 / 48
+    _, reported = run(unit, sine(2000, 1, level_db=-6, channels=1))
+    reached = np.argmax(reported["reduction_db"][:, 0] >= 10 * (1 - math.exp(-1))) * 64 / 48
     assert reached == pytest.approx(100, abs=6)
 
 

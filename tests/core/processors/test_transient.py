@@ -30,8 +30,8 @@ def shaped(sound: np.ndarray, **params: Any) -> np.ndarray:
 def gain_db(sound: np.ndarray, **params: Any) -> np.ndarray:
     """The gain per 64-frame cell, from the report."""
     unit = Unit(stage("transient", params), Context(RATE, sound.shape[1]))
-    _, told = run(unit, sound)
-    return told["boost_db"][:, 0] - told["reduction_db"][:, 0]
+    _, reported = run(unit, sound)
+    return reported["boost_db"][:, 0] - reported["reduction_db"][:, 0]
 
 
 @pytest.mark.parametrize("params", [{"attack_db": 9, "sustain_db": -9}, {"attack_db": -24},
@@ -113,8 +113,8 @@ def test_link_one_moves_both_channels_alike_and_zero_each_alone() -> None:
     sound = np.concatenate([hits(), np.full((3 * RATE // 2, 1), 0.01)], axis=1)
     for link, alike in ((1, True), (0, False)):
         unit = Unit(stage("transient", {"attack_db": 12, "link": link}), Context(RATE, 2))
-        _, told = run(unit, sound)
-        settled = told["boost_db"][400:]
+        _, reported = run(unit, sound)
+        settled = reported["boost_db"][400:]
         assert (np.abs(settled[:, 0] - settled[:, 1]).max() < 1e-6) == alike
 
 

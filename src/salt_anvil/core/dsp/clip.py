@@ -158,7 +158,7 @@ def clipper_state(lanes: int) -> State:
     state = State(
         past=np.zeros((lanes, o.LATENCY)),
         share=np.zeros((lanes, o.DOWN)),
-        told=np.zeros((3, lanes)),
+        reported=np.zeros((3, lanes)),
     )
     state.update(o.shaping_state(lanes))
     return state
@@ -177,7 +177,7 @@ def clip_block(
     spared: int,
     past: Sound,
     kept: Sound,
-    told: Sound,
+    reported: Sound,
     factor: int,
     rise: o.Rows,
     rise_weights: Sound,
@@ -233,9 +233,9 @@ def clip_block(
     out = np.empty((frames, lanes))
     for lane in range(lanes):
         kept[lane] = share[lane, frames:]
-        done = _tell_into(
+        done = _notify_into(
             cells[:, :, lane], lines[lane], share[lane], start, ceiling, d_ceiling, hold,
-            told[:, lane],
+            reported[:, lane],
         )  # fmt: skip
         for i in range(frames):
             out[i, lane] = lines[lane, i]
@@ -243,7 +243,7 @@ def clip_block(
 
 
 @njit(cache=True, error_model="numpy")
-def _tell_into(
+def _notify_into(
     cells: Sound,
     line: Vector,
     share: Vector,
@@ -251,14 +251,14 @@ def _tell_into(
     ceiling: Vector,
     d_ceiling: Vector,
     hold: bool,
-    told: Vector,
+    reported: Vector,
 ) -> int:
     """Fill cells (3, cells) with what 64 frames of a line come to; return how many cells end.
 
     share: of these frames, and of more. told: (3,), the running cell: its greatest share, frames
     touched, greatest value over the ceiling.
     """
-    most, count, over = told
+    most, count, over = reported
     at, done, k, moved, inside = 0, 0, 0, start % GRID, (start - o.LATENCY) % GRID
     while at < len(line):
         n = min(GRID - moved, GRID - inside, len(line) - at)
@@ -287,5 +287,5 @@ def _tell_into(
             most, count, over = 0.0, 0.0, 0.0
             inside = 0
             done += 1
-    told[0], told[1], told[2] = most, count, over
+    reported[0], reported[1], reported[2] = most, count, over
     return done

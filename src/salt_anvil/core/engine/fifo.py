@@ -98,8 +98,8 @@ class Cells:
         kept, begin, columns = [], 0, {}
         for name, rows in cells.items():
             width = rows.shape[1]
-            told = self._columns.get(name)
-            kept.append(np.zeros((len(queued), width)) if told is None else queued[:, told])
+            reported = self._columns.get(name)
+            kept.append(np.zeros((len(queued), width)) if reported is None else queued[:, reported])
             columns[name] = slice(begin, begin + width)
             begin += width
         self._fifo.rows = np.concatenate(kept, axis=1)

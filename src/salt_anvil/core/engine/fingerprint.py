@@ -1,4 +1,4 @@
-"""A strip's content digest together with the version of the computing code: the name of its cache."""
+"""A strip's content digest with the version of the computing code: the name of its cache."""
 
 import hashlib
 

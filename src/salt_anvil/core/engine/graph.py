@@ -259,12 +259,12 @@ def _forms(stage: Stage, lanes: Lanes) -> list[Stage]:
         for n, lane in lanes.items()
         if n in type(stage.params).model_fields and not lane.scale_in_force.glides
     ]
-    ways = product(*(lanes[n].words() for n in names))
+    combinations = product(*(lanes[n].words() for n in names))
     return [
         stage.model_copy(
-            update={"params": stage.params.model_copy(update=dict(zip(names, way, strict=True)))}
+            update={"params": stage.params.model_copy(update=dict(zip(names, values, strict=True)))}
         )
-        for way in islice(ways, 200)
+        for values in islice(combinations, 200)
     ]
 
 

@@ -87,7 +87,7 @@ class Mixer:
         self._leaving: dict[str, tuple[int, Sound]] = {}
         self._entered: dict[str, tuple[int, Sound]] = {}
         self._recent: dict[tuple[str, int], StripBlock] = {}
-        self._ways: dict[tuple[str, str, int], Sound] = {}
+        self._routed: dict[tuple[str, str, int], Sound] = {}
         self._sums: dict[str, Callable[[int], Sound] | None] = {}
         self.position = self._until = 0
         self.keep: Callable[[str, int, State], None] | None = None
@@ -186,10 +186,10 @@ class Mixer:
     def faded(self, route: Route, j: int) -> Sound:
         """Return block j of what a strip gives on one of its ways out."""
         key = (route.strip, route.name, j)
-        if key not in self._ways:
+        if key not in self._routed:
             out = self.give(route.strip, j).out
-            self._ways[key] = self._faders[route.strip, route.name].apply(out, j * BLOCK)
-        return self._ways[key]
+            self._routed[key] = self._faders[route.strip, route.name].apply(out, j * BLOCK)
+        return self._routed[key]
 
     def _read_key(self, outside: Outside, j: int) -> Sound:
         name = outside.strip
@@ -220,26 +220,28 @@ class Mixer:
         result = MixBlock()
         for key in [key for key in self._recent if key[1] < k]:
             del self._recent[key]
-        for way in [way for way in self._ways if way[2] < k]:
-            del self._ways[way]
+        for way in [way for way in self._routed if way[2] < k]:
+            del self._routed[way]
         for item in self.plan.strips:
             name = item.strip.id
             wanted = name not in self._frozen if names is None else name in names
             if wanted:
                 result.strips[name] = self.give(name, k)
-                result.faded[name] = self._main_way(item, k)
+                result.faded[name] = self._main_route(item, k)
         self.position = k + 1
         return result
 
-    def _main_way(self, item: StripPlan, k: int) -> Sound:
+    def _main_route(self, item: StripPlan, k: int) -> Sound:
         name = item.strip.id
         for route in item.routes:
             if route.send is None:
                 return self.faded(route, k)
         key = (name, "output", k)
-        if key not in self._ways:
-            self._ways[key] = self._faders[name, "output"].apply(self.give(name, k).out, k * BLOCK)
-        return self._ways[key]
+        if key not in self._routed:
+            self._routed[key] = self._faders[name, "output"].apply(
+                self.give(name, k).out, k * BLOCK
+            )
+        return self._routed[key]
 
     def give(self, name: str, k: int) -> StripBlock:
         """Return block k of a strip, computing up to it if it has not been."""
@@ -325,10 +327,10 @@ class Mixer:
             new = plan.strip(name)
             if runner.plan.context.channels != new.context.channels:
                 continue
-            old_ways, ways = ([(r.strip, r.name) for r in p.feeds] for p in (item, new))
+            old_routes, routes = ([(r.strip, r.name) for r in p.feeds] for p in (item, new))
             j, at = runner.next_in, runner.next_out
             entered = None
-            if item.strip.kind != "track" and old_ways != ways:
+            if item.strip.kind != "track" and old_routes != routes:
                 sounds = self._bus_inputs(item, j)
                 entered = self._joins[name].join(sounds, j * BLOCK)
                 self._leaving[name] = (j, entered)
@@ -393,7 +395,7 @@ class Mixer:
     def _forget(self, block: int) -> None:
         self.position = block
         self._recent.clear()
-        self._ways.clear()
+        self._routed.clear()
         self._fading.clear()
         self._leaving.clear()
 

@@ -165,7 +165,7 @@ def make_plan(
         raise RoutingError(f"“{session.name}” has no strips yet")
     by_id = {s.id: s for s in session.strips}
     for strip in session.strips:
-        _check_ways(strip, by_id)
+        _check_routes(strip, by_id)
     lanes = lanes_of(session)
     where = _places(session)
     routes = _routes(session)
@@ -196,13 +196,13 @@ def make_plan(
 # Ways ------------------------------------------------------------------------------------------
 
 
-def _check_ways(strip: Strip, by_id: dict[str, Strip]) -> None:
-    ways = [("output", strip.output), *(("send", s.to) for s in strip.sends)]
+def _check_routes(strip: Strip, by_id: dict[str, Strip]) -> None:
+    routes = [("output", strip.output), *(("send", s.to) for s in strip.sends)]
     if strip.kind == "main":
         if strip.sends:
             raise RoutingError(f"{strip.name}: the main bus sends nowhere")
         return
-    for what, to in ways:
+    for what, to in routes:
         if to is None:
             continue
         target = by_id.get(to)
@@ -226,19 +226,19 @@ def _routes(session: Session) -> list[Route]:
 
     With solos on, a way is open when it carries what a soloed strip gave, or leads to one.
     """
-    ways: list[tuple[Strip, str, Send | None]] = []
+    routes: list[tuple[Strip, str, Send | None]] = []
     for strip in session.strips:
         to = _output(strip, session)
         if to is not None:
-            ways.append((strip, to, None))
-        ways += [(strip, send.to, send) for send in strip.sends if send.on]
+            routes.append((strip, to, None))
+        routes += [(strip, send.to, send) for send in strip.sends if send.on]
     onward: dict[str, set[str]] = {}
-    for strip, to, _ in ways:
+    for strip, to, _ in routes:
         onward.setdefault(strip.id, set()).add(to)
     soloed = {s.id for s in session.strips if s.solo}
     carried = _reach(soloed, onward)
     backward: dict[str, set[str]] = {}
-    for strip, to, _ in ways:
+    for strip, to, _ in routes:
         backward.setdefault(to, set()).add(strip.id)
     leading = _reach(soloed, backward)
     return [
@@ -246,7 +246,7 @@ def _routes(session: Session) -> list[Route]:
             strip.id, to, send,
             not strip.mute and (not soloed or strip.id in carried or to in leading),
         )
-        for strip, to, send in ways
+        for strip, to, send in routes
     ]  # fmt: skip
 
 
@@ -369,9 +369,9 @@ def _with_digest(
             joins.append(found)
             own.append(found.measured and vars(found.measured))
             ready = ready and found.measured is not None
-        told = _digest([own, before])
+        reported = _digest([own, before])
         for index, name in enumerate(node.outputs):
-            facts[name] = [told, index]
+            facts[name] = [reported, index]
             settled[name] = ready
     names = [n.outputs for n in graph.nodes] + [b.id for b in branches(strip.chain)]
     whole = [facts[graph.output], graph.late, [facts[n.outputs[0]] for n in graph.nodes], names]

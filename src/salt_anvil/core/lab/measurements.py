@@ -82,7 +82,7 @@ class _Lines:
         return float(self.power[self.heard & ~harmonic].sum())
 
 
-def _telling(hz: int, rate: int) -> int:
+def _notifying(hz: int, rate: int) -> int:
     """Return a frequency from hz on whose folded harmonics do not fall on its harmonics."""
     return next(h for h in range(hz, hz + rate) if rate % h)
 
@@ -120,7 +120,7 @@ def harmonics(device: Device, options: LabOptions) -> Result:
 
 def _not_harmonic(device: Device, lines: _Lines, hz: int, level_db: float) -> Figure:
     """Return what is folded back, of a sine beside this one where it could not be told apart."""
-    telling, label = _telling(hz, device.rate), "not harmonic"
+    telling, label = _notifying(hz, device.rate), "not harmonic"
     if telling != hz:
         lines, label = _Lines(device, telling, level_db), f"not harmonic, {telling} Hz"
     return Figure(label, round(lines.relative_db(lines.folded()), 2), "dB")
@@ -148,7 +148,7 @@ def sweep(device: Device, options: LabOptions) -> Result:
     shades = Plot("Rising sweep", "sweep, kHz", "kHz", _list(top / SWEEP_S * times / 1000), 0.0,
                  rate / 2000, kind="image", levels=grey.tolist())  # fmt: skip
     steps_hz = [5000.0, *np.geomspace(1000, min(16000, 0.4 * rate), 16)]
-    tones = np.unique([_telling(round(hz), rate) for hz in steps_hz])
+    tones = np.unique([_notifying(round(hz), rate) for hz in steps_hz])
     found = [_Lines(device, int(hz), options.level_db) for hz in tones]
     folded = [lines.relative_db(lines.folded()) for lines in found]
     worst = int(np.argmax(folded))

@@ -20,7 +20,7 @@ def measure_joins(
     store: Store,
     *,
     freeze: Freeze = lambda plan: {},
-    tell: Callable[[], None] = lambda: None,
+    notify: Callable[[], None] = lambda: None,
 ) -> None:
     """Measure every steady join of a session that is not measured, over the whole song.
 
@@ -37,7 +37,7 @@ def measure_joins(
         if not waiting:
             return
         for strip, join in waiting:
-            store(join.digest, measure_join(plan, strip, join, source(), freeze(plan), tell))
+            store(join.digest, measure_join(plan, strip, join, source(), freeze(plan), notify))
 
 
 def measure_join(
@@ -46,7 +46,7 @@ def measure_join(
     join: SteadyJoin,
     source: Source,
     frozen: Mapping[str, CachedStrip],
-    tell: Callable[[], None] = lambda: None,
+    notify: Callable[[], None] = lambda: None,
 ) -> JoinMeasurement:
     """Return the measurement of one steady join; all that it depends on must be measured."""
     mixer = Mixer(plan, source, tapped=True, frozen={n: f for n, f in frozen.items() if n != strip})
@@ -54,7 +54,7 @@ def measure_join(
     meter: JoinMeter | None = None
     mixer.foresee(-(-plan.frames // BLOCK))
     for k in range(-(-plan.frames // BLOCK)):
-        tell()
+        notify()
         if join.name.startswith("bus:"):
             a, b = (mixer.faded(route, k) for route in item.feeds)
             mixer.block(())

@@ -21,7 +21,7 @@ WINDOW = 24
 """Cells (32 ms at 48 kHz) over which both levels are taken: filters move sound about in time."""
 SILENT_POWER = 1e-10
 
-Told = Callable[[str], Sound]
+Reported = Callable[[str], Sound]
 """Gives a stage's reduction per cell in dB, (cells,); empty if it tells none."""
 
 
@@ -64,17 +64,17 @@ def stages_inside(chain: list[Element], at: str) -> list[Stage]:
     return [e for e in found if isinstance(e, Stage) and e.on]
 
 
-def together(chain: list[Element], told: Told, cells: int) -> Sound:
+def together(chain: list[Element], reported: Reported, cells: int) -> Sound:
     """Return the most that the stages of a chain can take away, (cells,) in dB."""
     total = np.zeros(cells)
     for element in chain:
         if not element.on:
             continue
         if isinstance(element, Split):
-            parts = [together(b.chain, told, cells) for b in element.branches if b.on]
+            parts = [together(b.chain, reported, cells) for b in element.branches if b.on]
             total += np.max(parts, axis=0) if parts else 0.0
             continue
-        own = told(element.id)[:cells]
+        own = reported(element.id)[:cells]
         total[: len(own)] += own
     return total
 

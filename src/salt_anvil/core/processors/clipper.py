@@ -128,8 +128,8 @@ class Clipper(Processor[ClipperParams]):
             sides, spared, state["past"], state["share"], state["told"],
             *o.given(params.quality, state),
         )  # fmt: skip
-        told = {"reduction_db": cells[0], "touched": cells[1], "overshoot_db": cells[2]}
-        return gained(out, ramp, OUTPUT, start), Report((start - o.LATENCY) // GRID, told)
+        reported = {"reduction_db": cells[0], "touched": cells[1], "overshoot_db": cells[2]}
+        return gained(out, ramp, OUTPUT, start), Report((start - o.LATENCY) // GRID, reported)
 
     def drawing(self, params: ClipperParams, context: Context) -> Shaper:
         top = to_gain(params.ceiling_db)

@@ -102,10 +102,10 @@ class Tone(Processor[ToneParams]):
         out, moves = toned(
             sound, heard, _stepwise(params), ramp.value, ramp.step, state, rate, start
         )
-        cells = self._told(moves, block, params, context, state, start - late)
+        cells = self._reported(moves, block, params, context, state, start - late)
         return out, Report((start - late) // GRID, cells)
 
-    def _told(
+    def _reported(
         self,
         moves: Sound,
         block: Sound,
