@@ -1,9 +1,9 @@
 <script lang="ts">
-  import PrintSheet from './bench/PrintSheet.svelte';
-  import RevisionSheet from './bench/RevisionSheet.svelte';
+  import PrintDialog from './bench/PrintDialog.svelte';
+  import RevisionDialog from './bench/RevisionDialog.svelte';
   import TopBar, { type View } from './bench/TopBar.svelte';
   import { Span } from './bench/span.svelte';
-  import Sheet from './components/Sheet.svelte';
+  import Dialog from './components/Dialog.svelte';
   import TypedOver from './components/TypedOver.svelte';
   import { typing } from './lib/typing.svelte';
   import { isTyping, KEYS } from './lib/keys';
@@ -255,10 +255,10 @@
   </div>
 {/if}
 {#if typing.over}{#key typing.over}<TypedOver over={typing.over} />{/key}{/if}
-{#if sheet === 'print'}<PrintSheet {work} {live} onclose={() => (sheet = null)} />{/if}
-{#if sheet === 'revisions'}<RevisionSheet {work} onclose={() => (sheet = null)} />{/if}
+{#if sheet === 'print'}<PrintDialog {work} {live} onclose={() => (sheet = null)} />{/if}
+{#if sheet === 'revisions'}<RevisionDialog {work} onclose={() => (sheet = null)} />{/if}
 {#if sheet === 'keys'}
-  <Sheet title="Keys" onclose={() => (sheet = null)}>
+  <Dialog title="Keys" onclose={() => (sheet = null)}>
     <table class="keys">
       <tbody>
         {#each KEYS as [name, words] (name)}
@@ -266,7 +266,7 @@
         {/each}
       </tbody>
     </table>
-  </Sheet>
+  </Dialog>
 {/if}
 
 <style>

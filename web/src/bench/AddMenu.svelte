@@ -2,7 +2,7 @@
   import { api, Refusal } from '../lib/api';
   import type { RecipeFile } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
-  import RecipeSheet from './RecipeSheet.svelte';
+  import RecipeDialog from './RecipeDialog.svelte';
   import type { Score } from './score.svelte';
 
   interface Props {
@@ -112,7 +112,7 @@
   />
 {/if}
 {#if recipe}
-  <RecipeSheet {work} {score} {...recipe} onclose={() => (recipe = null)} />
+  <RecipeDialog {work} {score} {...recipe} onclose={() => (recipe = null)} />
 {/if}
 
 <style>

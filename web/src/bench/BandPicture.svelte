@@ -39,7 +39,7 @@
     untrack(() => void load());
   });
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       for (const { report } of batch) {
         if (report.spectrum) [before, after] = report.spectrum;
         const found: Record<string, number> = {};

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Tick from '../components/Tick.svelte';
+  import Checkbox from '../components/Checkbox.svelte';
   import { keyWords } from '../lib/chain';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
@@ -32,11 +32,11 @@
   const gain = $derived(stage.params.gain_db);
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       for (const { report } of batch) {
-        const told = report.stages[stage.id]?.reduction ?? [];
-        if (told.length) tells = true;
-        now = Math.max(0, ...told);
+        const reported = report.stages[stage.id]?.reduction ?? [];
+        if (reported.length) tells = true;
+        now = Math.max(0, ...reported);
         past = [...past.slice(1), now];
       }
       paint();
@@ -92,11 +92,11 @@
     }}
   >
     <span class="top">
-      <Tick
+      <Checkbox
         on={stage.on}
         label="{title} on"
         onswitch={(on) => void work.edit({ type: 'set_stage', stage: stage.id, on })}
-        ><span></span></Tick
+        ><span></span></Checkbox
       >
       <b>{title}</b>
       {#if key && small}<span class="inner" title="key: {key}">key</span>{/if}

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Tick from '../components/Tick.svelte';
+  import Checkbox from '../components/Checkbox.svelte';
   import { splitTitle } from '../lib/chain';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
@@ -98,11 +98,11 @@
   {/if}
   <span class="side right" class:chosen></span>
   <span class="join">
-    <Tick
+    <Checkbox
       on={split.on}
       label="{title} on"
       onswitch={(on) => void work.edit({ type: 'set_split', split: split.id, on })}
-      ><span></span></Tick
+      ><span></span></Checkbox
     >
     <button class="law" onclick={() => work.choose(split.id)}>{title}<br />{join}</button>
   </span>

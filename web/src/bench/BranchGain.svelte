@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { Branch } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
-  import Level from './Level.svelte';
+  import MovingNumber from './MovingNumber.svelte';
 
   interface Props {
     work: Work;
@@ -11,7 +11,7 @@
   let { work, branch, onlane }: Props = $props();
 </script>
 
-<Level
+<MovingNumber
   {work}
   owner={branch.id}
   control="gain_db"

@@ -1,6 +1,6 @@
 <script lang="ts">
-  import Scrub from '../components/Scrub.svelte';
-  import Tick from '../components/Tick.svelte';
+  import DragNumber from '../components/DragNumber.svelte';
+  import Checkbox from '../components/Checkbox.svelte';
   import { isSplit, sharedKind, stageOf } from '../lib/chain';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
@@ -22,10 +22,10 @@
   const controls = $derived(main());
 
   $effect(() =>
-    live.onTold((batch) => {
-      const told = batch[batch.length - 1]?.report.stages ?? {};
+    live.onReports((batch) => {
+      const reported = batch[batch.length - 1]?.report.stages ?? {};
       taken = Object.fromEntries(
-        Object.entries(told).map(([id, s]) => [id, Math.max(0, ...s.reduction)]),
+        Object.entries(reported).map(([id, s]) => [id, Math.max(0, ...s.reduction)]),
       );
     }),
   );
@@ -77,18 +77,18 @@
           >
           <td><BranchSolo {work} {branch} where=" here" /></td>
           <td
-            ><Tick
+            ><Checkbox
               on={branch.on}
               label="{branch.name} on"
               onswitch={(on) => void work.edit({ type: 'set_branch', branch: branch.id, on })}
-              ><span></span></Tick
+              ><span></span></Checkbox
             ></td
           >
           <td><BranchGain {work} {branch} /></td>
           {#each controls as control (control.name)}
             <td>
               {#if stage}
-                <Scrub
+                <DragNumber
                   label="{control.label} of {branch.name}"
                   value={Number(stage.params[control.name] ?? control.low)}
                   low={control.low ?? 0}

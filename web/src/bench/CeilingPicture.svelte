@@ -32,7 +32,7 @@
     ((TOP - Math.min(Math.max(db, FLOOR), TOP)) / (TOP - FLOOR)) * height;
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       if (!stage) return;
       if (of !== stage.id || whole) {
         of = stage.id;
@@ -42,10 +42,10 @@
         highest = -300;
       }
       for (const { report } of batch) {
-        const told = report.stages[stage.id];
-        if (!told?.level.length) continue;
-        const level = Math.max(...told.level);
-        const taken = Math.max(0, ...told.reduction);
+        const reported = report.stages[stage.id];
+        if (!reported?.level.length) continue;
+        const level = Math.max(...reported.level);
+        const taken = Math.max(0, ...reported.reduction);
         past.push({ level, taken });
         most = Math.max(most, taken);
         highest = Math.max(highest, level);

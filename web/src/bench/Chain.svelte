@@ -4,7 +4,7 @@
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
   import AddMenu from './AddMenu.svelte';
-  import Level from './Level.svelte';
+  import MovingNumber from './MovingNumber.svelte';
   import Pan from './Pan.svelte';
   import { Score } from './score.svelte';
   import Stave from './Stave.svelte';
@@ -33,7 +33,7 @@
 
 {#snippet level(label: string, control: 'fader_db' | 'trim_db')}
   {#if strip}
-    <Level
+    <MovingNumber
       {work}
       owner={strip.id}
       {control}

@@ -27,7 +27,7 @@
   const least = $derived(history.length ? Math.min(...history) : null);
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       const smooth = [...history];
       for (const { report } of batch) {
         const last = smooth[smooth.length - 1] ?? report.correlation;

@@ -37,7 +37,7 @@
   });
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       const meter = batch[batch.length - 1]?.report.stages[work.stageId];
       if (!meter || meter.level.length === 0) return;
       const level = Math.max(...meter.level);

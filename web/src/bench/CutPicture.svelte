@@ -25,7 +25,7 @@
   let of = '';
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       const { stage } = work;
       if (!stage) return;
       if (of !== stage.id) {
@@ -34,12 +34,13 @@
         most = over = touched = 0;
       }
       for (const { report } of batch) {
-        const told = report.stages[stage.id];
-        if (!told?.reduction.length) continue;
-        now = Math.max(...told.reduction);
+        const reported = report.stages[stage.id];
+        if (!reported?.reduction.length) continue;
+        now = Math.max(...reported.reduction);
         most = Math.max(most, now);
-        over = Math.max(over, ...told.overshoot);
-        const mean = told.touched.reduce((a, b) => a + b, 0) / Math.max(told.touched.length, 1);
+        over = Math.max(over, ...reported.overshoot);
+        const mean =
+          reported.touched.reduce((a, b) => a + b, 0) / Math.max(reported.touched.length, 1);
         touched += 0.02 * (mean - touched);
         past.push(now);
       }

@@ -37,17 +37,17 @@
   );
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       for (const { report } of batch) {
-        const told = report.stages[work.stageId];
-        if (!told) continue;
-        hits += told.opened;
-        if (told.opened) heard = [...heard.slice(-2), []];
+        const reported = report.stages[work.stageId];
+        if (!reported) continue;
+        hits += reported.opened;
+        if (reported.opened) heard = [...heard.slice(-2), []];
         const last = heard[heard.length - 1];
         if (last && last.length < 400) {
-          heard = [...heard.slice(0, -1), [...last, ...told.level]];
+          heard = [...heard.slice(0, -1), [...last, ...reported.level]];
         }
-        now = Math.max(0, ...told.reduction);
+        now = Math.max(0, ...reported.reduction);
       }
     }),
   );

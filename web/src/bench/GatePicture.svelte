@@ -33,7 +33,7 @@
   const y = (db: number): number => (Math.min(Math.max(db, FLOOR), 0) / FLOOR) * (height - FOOT);
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       if (!stage) return;
       // Another key filter hears something else: its history begins anew.
       const now = stage.id + JSON.stringify(stage.key);
@@ -43,12 +43,15 @@
         openings = seconds = 0;
       }
       for (const { report } of batch) {
-        const told = report.stages[stage.id];
-        if (!told?.phase.length) continue;
-        phase = told.phase[told.phase.length - 1] ?? 0;
-        openings += told.opened;
-        seconds += (told.phase.length * 64) / work.rate;
-        past.push({ level: Math.max(FLOOR, ...told.level), phase: Math.max(...told.phase) });
+        const reported = report.stages[stage.id];
+        if (!reported?.phase.length) continue;
+        phase = reported.phase[reported.phase.length - 1] ?? 0;
+        openings += reported.opened;
+        seconds += (reported.phase.length * 64) / work.rate;
+        past.push({
+          level: Math.max(FLOOR, ...reported.level),
+          phase: Math.max(...reported.phase),
+        });
       }
       past = past.slice(-Math.floor(width - GUTTER));
       paint();

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Scrub from '../components/Scrub.svelte';
+  import DragNumber from '../components/DragNumber.svelte';
   import { standing } from '../lib/chain';
   import { range } from '../lib/controls';
   import { figure, panned } from '../lib/figures';
@@ -256,7 +256,7 @@
       {@const left = Math.max(x(part.begin), 0)}
       {#if x(part.end) - left > 60 && left < width}
         <span class="section" style:left="{left + 4}px">
-          <Scrub
+          <DragNumber
             label="{title} in {part.name}"
             value={sections[part.name] ?? inSection(part.begin, part.end)}
             {low}

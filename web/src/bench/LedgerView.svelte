@@ -1,7 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import Choice from '../components/Choice.svelte';
-  import Tick from '../components/Tick.svelte';
+  import Checkbox from '../components/Checkbox.svelte';
   import { api } from '../lib/api';
   import { figure, signed } from '../lib/figures';
   import type { Live, Side } from '../lib/live.svelte';
@@ -255,13 +255,13 @@
     onchoose={(side) => live.hear(side as Side)}
   />
   <div class="line">
-    <Tick
+    <Checkbox
       on={!work.alone}
       label="in the mix"
       title="Compare inside the whole mix, or this strip alone"
       onswitch={(on) => work.setAlone(!on)}
     />
-    <Tick
+    <Checkbox
       on={live.same.on}
       label="same loudness"
       title="G: the louder side is turned down to the other"

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Rule from '../components/Rule.svelte';
+  import Slider from '../components/Slider.svelte';
   import type { Work } from '../lib/work.svelte';
 
   /** The slider of a declared control that may move by itself. */
@@ -23,7 +23,7 @@
 </script>
 
 {#if declared}
-  <Rule
+  <Slider
     control={label ? { ...declared, label } : declared}
     value={work.moving(owner, control) ?? value}
     moves={work.laneOf(owner, control) !== null}

@@ -2,7 +2,7 @@
   import { panned } from '../lib/figures';
   import type { Strip } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
-  import Level from './Level.svelte';
+  import MovingNumber from './MovingNumber.svelte';
 
   interface Props {
     work: Work;
@@ -13,7 +13,7 @@
   let { work, strip, label, onlane }: Props = $props();
 </script>
 
-<Level
+<MovingNumber
   {work}
   owner={strip.id}
   control="pan"

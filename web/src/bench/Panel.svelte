@@ -1,13 +1,13 @@
 <script lang="ts">
   import type { Component } from 'svelte';
   import Choice from '../components/Choice.svelte';
-  import Rule from '../components/Rule.svelte';
-  import Scrub from '../components/Scrub.svelte';
-  import Tick from '../components/Tick.svelte';
+  import Slider from '../components/Slider.svelte';
+  import DragNumber from '../components/DragNumber.svelte';
+  import Checkbox from '../components/Checkbox.svelte';
   import type { Live } from '../lib/live.svelte';
   import type { Control, Kind, ParamValue, Slot, Stage } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
-  import BandRules from './BandRules.svelte';
+  import BandSliders from './BandSliders.svelte';
   import BendPicture from './BendPicture.svelte';
   import CeilingPicture from './CeilingPicture.svelte';
   import CorrelationPicture from './CorrelationPicture.svelte';
@@ -171,7 +171,7 @@
 
 {#snippet one(control: Control)}
   {#if control.type === 'number'}
-    <Rule
+    <Slider
       {control}
       value={work.moving(stage?.id ?? '', control.name) ?? stage?.params[control.name] ?? null}
       moves={work.laneOf(stage?.id ?? '', control.name) !== null}
@@ -234,7 +234,7 @@
           {/if}
           {#each SIDES as [side, words] (side)}
             <span>{words}</span>
-            <Scrub
+            <DragNumber
               label="Key filter {words}"
               value={key[side] ?? null}
               low={10}
@@ -289,7 +289,7 @@
         {/each}
         {#each switches as control (control.name)}
           <div class="switch">
-            <Tick
+            <Checkbox
               on={Boolean(stage.params[control.name])}
               label={control.label}
               title={control.doc}
@@ -322,7 +322,7 @@
       </div>
     </div>
     <div class="rules">
-      {#if kind.glyph === 'response'}{#each lists as control (control.name)}<BandRules
+      {#if kind.glyph === 'response'}{#each lists as control (control.name)}<BandSliders
             {work}
             {control}
           />{/each}{/if}
@@ -335,7 +335,7 @@
         onhold={(value) => work.holdMix(stage, value)}
       />
       {#each passing as control (control.name)}{@render one(control)}{/each}
-      {#if kind.glyph !== 'response'}{#each lists as control (control.name)}<BandRules
+      {#if kind.glyph !== 'response'}{#each lists as control (control.name)}<BandSliders
             {work}
             {control}
           />{/each}{/if}

@@ -34,7 +34,7 @@
   const now = $derived(points[Math.min(chosen, points.length - 1)]);
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       const meter = batch[batch.length - 1]?.report.stages[work.stageId];
       if (!meter?.level.length) return;
       const level = Math.max(...meter.level);

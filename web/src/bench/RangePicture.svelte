@@ -37,7 +37,7 @@
   const edges = $derived([low, ...(band ? [high] : []), ...(second === null ? [] : [second])]);
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       for (const { report } of batch) {
         if (report.spectrum) [before, after] = report.spectrum;
         taken = Math.max(0, ...(report.stages[work.stageId]?.reduction ?? []));

@@ -26,7 +26,7 @@
   );
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       const next = counts.map((count) => count * 0.985);
       for (const { report } of batch) {
         for (const pair of report.before) {

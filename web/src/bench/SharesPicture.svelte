@@ -23,7 +23,7 @@
   let whole = $state(false);
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       const { stage } = work;
       if (!stage) return;
       if (of !== stage.id || whole) {
@@ -32,13 +32,13 @@
         past = [];
       }
       for (const { report } of batch) {
-        const told = report.stages[stage.id];
-        told?.attack.forEach((share, i) => {
+        const reported = report.stages[stage.id];
+        reported?.attack.forEach((share, i) => {
           if (i % 2) return;
           past.push({
-            level: Math.max(told.level[i] ?? FLOOR, told.level[i + 1] ?? FLOOR),
-            attack: Math.max(share, told.attack[i + 1] ?? 0),
-            sustain: Math.max(told.sustain[i] ?? 0, told.sustain[i + 1] ?? 0),
+            level: Math.max(reported.level[i] ?? FLOOR, reported.level[i + 1] ?? FLOOR),
+            attack: Math.max(share, reported.attack[i + 1] ?? 0),
+            sustain: Math.max(reported.sustain[i] ?? 0, reported.sustain[i + 1] ?? 0),
           });
         });
       }

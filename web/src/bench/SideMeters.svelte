@@ -25,7 +25,7 @@
   const LABELS = { in: 'in', out: 'out', red: 'taken' } as const;
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       let most = { in: 0, out: 0, red: 0 };
       for (const { report } of batch) {
         const red = Math.max(0, ...report.taken);

@@ -21,7 +21,7 @@
   );
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       for (const { report } of batch) {
         if (report.spectrum) middle = report.spectrum[1];
         if (report.sides) [were, sides] = report.sides;

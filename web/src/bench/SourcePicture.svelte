@@ -29,7 +29,7 @@
   );
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       for (const { report } of batch) if (report.spectrum) [before, after] = report.spectrum;
     }),
   );

@@ -1,6 +1,6 @@
 <script lang="ts">
   import Choice from '../components/Choice.svelte';
-  import Rule from '../components/Rule.svelte';
+  import Slider from '../components/Slider.svelte';
   import { splitTitle } from '../lib/chain';
   import type { Live } from '../lib/live.svelte';
   import type { Split } from '../lib/types';

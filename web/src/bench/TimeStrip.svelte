@@ -44,7 +44,7 @@
     untrack(paint);
   });
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       if (!picture || of !== work.at) return;
       for (const { report } of batch) {
         const { frame, before, after, body } = report;

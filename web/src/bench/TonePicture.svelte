@@ -54,7 +54,7 @@
       .join('');
 
   $effect(() =>
-    live.onTold((batch) => {
+    live.onReports((batch) => {
       for (const { report } of batch) {
         if (report.spectrum) [before, after] = report.spectrum;
         moves = report.stages[work.stageId]?.moves ?? [];

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Scrub from '../components/Scrub.svelte';
+  import DragNumber from '../components/DragNumber.svelte';
   import { barBeat, clock, figure } from '../lib/figures';
   import SoundState from './SoundState.svelte';
   import type { Live } from '../lib/live.svelte';
@@ -73,7 +73,7 @@
       {#if model.bpm}<b>{barBeat(live.frame, model.rate, model.bpm)}</b>{/if}
       <b>{clock(live.frame, model.rate)}</b>
     </span>
-    <Scrub
+    <DragNumber
       label="Tempo"
       value={bpm}
       low={20}

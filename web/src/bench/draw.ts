@@ -321,8 +321,8 @@ function widen(pairs: Float32Array, at: number, cell: number[], fresh: boolean):
 }
 
 /** The level of a column that so many cells of it have told already. */
-function settle(levels: Float32Array, at: number, level: number, told: number): void {
+function settle(levels: Float32Array, at: number, level: number, reported: number): void {
   if (at >= levels.length) return;
   const before = levels[at] ?? 0;
-  levels[at] = Math.sqrt((before * before * told + level * level) / (told + 1));
+  levels[at] = Math.sqrt((before * before * reported + level * level) / (reported + 1));
 }

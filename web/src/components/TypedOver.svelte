@@ -1,7 +1,7 @@
 <script lang="ts">
   import { readTyped } from '../lib/figures';
   import { typing, type TypedOver } from '../lib/typing.svelte';
-  import Typed from './Typed.svelte';
+  import NumberInput from './NumberInput.svelte';
 
   interface Props {
     over: TypedOver;
@@ -22,7 +22,7 @@
 </script>
 
 <div style:left="{over.left}px" style:top="{over.top}px">
-  <Typed label={over.label} start={over.start} onfinish={finish} />
+  <NumberInput label={over.label} start={over.start} onfinish={finish} />
 </div>
 
 <style>

@@ -17,10 +17,10 @@
 
   let taken = $state.raw<Record<string, number>>({});
   $effect(() =>
-    live.onTold((batch) => {
-      const told = batch[batch.length - 1]?.report.stages ?? {};
+    live.onReports((batch) => {
+      const reported = batch[batch.length - 1]?.report.stages ?? {};
       taken = Object.fromEntries(
-        Object.entries(told).map(([id, s]) => [id, Math.max(0, ...s.reduction)]),
+        Object.entries(reported).map(([id, s]) => [id, Math.max(0, ...s.reduction)]),
       );
     }),
   );

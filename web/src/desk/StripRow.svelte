@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Level from '../bench/Level.svelte';
+  import MovingNumber from '../bench/MovingNumber.svelte';
   import MovingSlider from '../bench/MovingSlider.svelte';
   import Pan from '../bench/Pan.svelte';
   import type { Live } from '../lib/live.svelte';
@@ -113,7 +113,7 @@
             void work.edit({ type: 'set_send', strip: strip.id, to: send.to, on: !send.on })}
           >{name(send.to)}</button
         >
-        <Level
+        <MovingNumber
           {work}
           owner={strip.id}
           control="send:{send.to}"

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { control } from './control';
   import Choice from '../components/Choice.svelte';
-  import Rule from '../components/Rule.svelte';
+  import Slider from '../components/Slider.svelte';
   import { type Lab, MEASUREMENTS } from '../lib/lab.svelte';
   import type { LabOptions } from '../lib/types';
 
@@ -49,7 +49,7 @@
 {/if}
 {#each RULES as rule (rule.name)}
   {#if takes.includes(rule.name as keyof LabOptions) && !(rule.name === 'hz' && lab.options.hz === 0)}
-    <Rule
+    <Slider
       control={rule}
       value={Number(lab.options[rule.name as 'hz'])}
       onhold={(value) => set({ [rule.name]: value })}

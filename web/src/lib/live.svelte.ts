@@ -1,5 +1,5 @@
 import type { Command, Event, Transport } from './types';
-import type { Blend, Told, Used } from './wire';
+import type { Blend, PlayedReport, Used } from './wire';
 import workletUrl from './player.worklet?worker&url';
 
 export type Side = 'in' | 'out' | 'removed';
@@ -54,13 +54,13 @@ export class Live {
   context: AudioContext | null = null;
   node: AudioWorkletNode | null = null;
   private worker: Worker;
-  private queue: Told[] = [];
+  private queue: PlayedReport[] = [];
   private removedGain = 1;
   private position = { frame: 0, at: 0, epoch: -1 };
   private peaks = new Map<string, { reduction: number; at: number }>();
   private listeners = new Set<(event: Event) => void>();
-  private told = new Set<(batch: Told[]) => void>();
-  private batch: Told[] = [];
+  private reportListeners = new Set<(batch: PlayedReport[]) => void>();
+  private batch: PlayedReport[] = [];
   private ticked = 0;
   private tick = TICK_MS;
   private missedBefore = 0;
@@ -81,9 +81,9 @@ export class Live {
   }
 
   /** Calls the listener with the blocks heard since the last call, at most every TICK_MS. */
-  onTold(listener: (batch: Told[]) => void): () => void {
-    this.told.add(listener);
-    return () => this.told.delete(listener);
+  onReports(listener: (batch: PlayedReport[]) => void): () => void {
+    this.reportListeners.add(listener);
+    return () => this.reportListeners.delete(listener);
   }
 
   send(command: Command): void {
@@ -148,7 +148,7 @@ export class Live {
   }
 
   private take(message: { type: string } & Record<string, unknown>): void {
-    if (message.type === 'told') this.queue.push(message as unknown as Told);
+    if (message.type === 'reported') this.queue.push(message as unknown as PlayedReport);
     else if (message.type === 'used') this.step(message as unknown as Used);
     else if (message.type === 'event') this.event(message.event as Event);
     else if (message.type === 'connected') this.joined();
@@ -170,7 +170,7 @@ export class Live {
       this.transport = event;
       this.listenFor(event.playing && event.epoch !== this.heard ? event.epoch : null);
       if (event.epoch !== this.position.epoch) {
-        this.queue = this.queue.filter((told) => told.epoch === event.epoch);
+        this.queue = this.queue.filter((reported) => reported.epoch === event.epoch);
         this.position = { frame: event.frame, at: 0, epoch: event.epoch };
         if (!event.playing) this.frame = event.frame;
       }
@@ -213,7 +213,7 @@ export class Live {
     const batch = this.batch.splice(0);
     const last = batch[batch.length - 1];
     if (!last) return;
-    for (const listener of this.told) listener(batch);
+    for (const listener of this.reportListeners) listener(batch);
     this.show(last);
     this.meters = this.metered(batch);
   }
@@ -238,24 +238,24 @@ export class Live {
     this.silent = null;
   }
 
-  private isDue(told: Told, used: Used): boolean {
-    if (told.epoch !== used.epoch) return true;
+  private isDue(reported: PlayedReport, used: Used): boolean {
+    if (reported.epoch !== used.epoch) return true;
     const later = this.queue[1];
-    const wrapped = later !== undefined && later.frame < told.frame;
-    if (wrapped && used.frame < told.frame) return true;
-    return used.frame >= told.frame && used.frame - told.frame < 96000;
+    const wrapped = later !== undefined && later.frame < reported.frame;
+    if (wrapped && used.frame < reported.frame) return true;
+    return used.frame >= reported.frame && used.frame - reported.frame < 96000;
   }
 
-  private show(told: Told): void {
-    this.momentary = told.report.momentary;
-    this.truePeak = told.report.true_peak;
-    if (told.report.removed_gain !== this.removedGain) {
-      this.removedGain = told.report.removed_gain;
+  private show(reported: PlayedReport): void {
+    this.momentary = reported.report.momentary;
+    this.truePeak = reported.report.true_peak;
+    if (reported.report.removed_gain !== this.removedGain) {
+      this.removedGain = reported.report.removed_gain;
       this.blend();
     }
   }
 
-  private metered(batch: Told[]): Record<string, Meter> {
+  private metered(batch: PlayedReport[]): Record<string, Meter> {
     const time = performance.now() / 1000;
     const found: Record<string, Meter> = {};
     for (const { report } of batch) {

@@ -27,7 +27,7 @@ class Player extends AudioWorkletProcessor {
   private fade = 0;
   private leaving = false;
   private used = 0;
-  private told = 0;
+  private reported = 0;
   private missed = 0;
   /** Something was missed: it is told at once, while what is on its way is still little. */
   private urgent = false;
@@ -87,7 +87,7 @@ class Player extends AudioWorkletProcessor {
     this.running = false;
     this.fade = 0;
     this.used = 0;
-    this.told = 0;
+    this.reported = 0;
     this.wanted = this.first;
   }
 
@@ -152,8 +152,8 @@ class Player extends AudioWorkletProcessor {
   }
 
   private tell(): void {
-    if ((this.used - this.told < 512 && !this.urgent) || this.leaving) return;
-    this.told = this.used;
+    if ((this.used - this.reported < 512 && !this.urgent) || this.leaving) return;
+    this.reported = this.used;
     this.urgent = false;
     const piece = this.queue[0];
     const message: Used = {

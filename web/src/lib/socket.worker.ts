@@ -1,5 +1,5 @@
 /** Owns the WebSocket, so that a busy page loses no sound: pieces go straight to the worklet. */
-import { parse, type Told, type Used } from './wire';
+import { parse, type PlayedReport, type Used } from './wire';
 
 let socket: WebSocket | null = null;
 let worklet: MessagePort | null = null;
@@ -68,15 +68,15 @@ function text(data: string): void {
 
 function sound(data: ArrayBuffer): void {
   const { piece, report } = parse(data);
-  const told: Told = {
-    type: 'told',
+  const reported: PlayedReport = {
+    type: 'reported',
     epoch: piece.epoch,
     frame: piece.frame,
     frames: piece.sound.length / 4,
     report,
   };
   worklet?.postMessage(piece, [piece.sound.buffer]);
-  self.postMessage(told);
+  self.postMessage(reported);
 }
 
 function used(message: Used): void {

@@ -43,8 +43,8 @@ export interface Used {
 }
 
 /** From the Worker: a block's report. */
-export interface Told {
-  type: 'told';
+export interface PlayedReport {
+  type: 'reported';
   epoch: number;
   frame: number;
   frames: number;

@@ -6,7 +6,7 @@
   import type { Readiness } from '../lib/types';
 
   const AGAIN_MS = 400;
-  let told = $state.raw<Readiness | null>(null);
+  let reported = $state.raw<Readiness | null>(null);
   let problem = $state<string | null>(null);
 
   applyTheme(localStorage.getItem('theme'));
@@ -14,22 +14,22 @@
 
   async function look(): Promise<void> {
     try {
-      told = await api.readiness();
+      reported = await api.readiness();
       problem = null;
     } catch (error) {
       problem = (error as Error).message;
     }
-    if (!told?.ready) setTimeout(() => void look(), AGAIN_MS);
+    if (!reported?.ready) setTimeout(() => void look(), AGAIN_MS);
   }
 </script>
 
-{#if told?.ready}
+{#if reported?.ready}
   <App />
-{:else if told || problem}
+{:else if reported || problem}
   <main>
     <h1>Salt Anvil is getting ready</h1>
     <p>This is done once; the next start takes a few seconds.</p>
-    {#each told?.parts ?? [] as part (part.name)}
+    {#each reported?.parts ?? [] as part (part.name)}
       <label>
         <span>{part.name}</span>
         <span class="share">{part.problem ? '' : `${Math.round(100 * part.share)} %`}</span>

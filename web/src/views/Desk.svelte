@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Level from '../bench/Level.svelte';
+  import MovingNumber from '../bench/MovingNumber.svelte';
   import Levers from '../desk/Levers.svelte';
   import ListeningMap from '../desk/ListeningMap.svelte';
   import StripRow from '../desk/StripRow.svelte';
@@ -90,7 +90,7 @@
             {/each}
           </select>
           {#if work.strip.join.law !== 'sum'}
-            <Level
+            <MovingNumber
               {work}
               owner={work.stripId}
               control="position"

@@ -1,6 +1,6 @@
 <script lang="ts">
   import LaneButton from '../components/LaneButton.svelte';
-  import Scrub from '../components/Scrub.svelte';
+  import DragNumber from '../components/DragNumber.svelte';
   import type { Work } from '../lib/work.svelte';
 
   interface Props {
@@ -25,7 +25,7 @@
 </script>
 
 <span class="level"
-  ><Scrub
+  ><DragNumber
     {label}
     value={shown}
     low={declared?.low ?? 0}

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { marked, noteTyped, readTyped, shown } from '../lib/figures';
   import LaneButton from './LaneButton.svelte';
-  import Typed from './Typed.svelte';
+  import NumberInput from './NumberInput.svelte';
   import { limits, place, valueAt } from '../lib/scale';
   import type { Control, ParamValue, Slot } from '../lib/types';
 
@@ -145,7 +145,7 @@
       {/if}</span
     >
     {#if typing !== null}
-      <Typed label={control.label} start={typing} onfinish={finish} />
+      <NumberInput label={control.label} start={typing} onfinish={finish} />
     {:else}
       <button class="value" tabindex="-1" onclick={() => (typing = '')} title="Type a value">
         <b>{label.text}</b> <span>{label.unit}</span>

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { figure, readTyped } from '../lib/figures';
-  import Typed from './Typed.svelte';
+  import NumberInput from './NumberInput.svelte';
 
   interface Props {
     label: string;
@@ -77,7 +77,7 @@
 </script>
 
 {#if typing !== null}
-  <Typed {label} start={typing} onfinish={finish} />
+  <NumberInput {label} start={typing} onfinish={finish} />
 {:else}
   <span
     class="scrub"

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Sheet from '../components/Sheet.svelte';
+  import Dialog from '../components/Dialog.svelte';
   import { api } from '../lib/api';
   import type { RevisionItem } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
@@ -35,7 +35,7 @@
   }
 </script>
 
-<Sheet title="Revisions" {onclose}>
+<Dialog title="Revisions" {onclose}>
   <ul>
     {#each revisions as item (item.id)}
       <li class:current={item.current}>
@@ -67,7 +67,7 @@
       </li>
     {/each}
   </ul>
-</Sheet>
+</Dialog>
 
 <style>
   ul {

@@ -1,7 +1,7 @@
 <script lang="ts">
   import Choice from '../components/Choice.svelte';
-  import Sheet from '../components/Sheet.svelte';
-  import Tick from '../components/Tick.svelte';
+  import Dialog from '../components/Dialog.svelte';
+  import Checkbox from '../components/Checkbox.svelte';
   import { api, Refusal } from '../lib/api';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
@@ -58,7 +58,7 @@
   }
 </script>
 
-<Sheet title="Print" {onclose}>
+<Dialog title="Print" {onclose}>
   <div class="form">
     <Choice
       label="What"
@@ -80,7 +80,7 @@
       onchoose={(v) => (format = v as Format)}
     />
     <div class="last">
-      <Tick
+      <Checkbox
         on={dither && format !== 'wav-32f'}
         label="dither to the integer formats"
         onswitch={(on) => (dither = on)}
@@ -106,7 +106,7 @@
       </li>
     {/each}
   </ul>
-</Sheet>
+</Dialog>
 
 <style>
   .form {

@@ -1,7 +1,7 @@
 <script lang="ts">
   import Choice from '../components/Choice.svelte';
-  import Rule from '../components/Rule.svelte';
-  import Tick from '../components/Tick.svelte';
+  import Slider from '../components/Slider.svelte';
+  import Checkbox from '../components/Checkbox.svelte';
   import { bandsOf, changedBand, freshBand, hzOf, SHORT } from '../lib/bands';
   import { hertz } from '../lib/figures';
   import type { BandValue, Control } from '../lib/types';
@@ -56,7 +56,7 @@
     <button onclick={add} aria-label="Add a band" title="Add a band">+</button>
   {/if}
   {#if band}
-    <Tick
+    <Checkbox
       on={band.on !== false}
       label="band on"
       onswitch={(on) => void work.set(control.name, next('on', on))}
@@ -77,7 +77,7 @@
     </div>
   {/each}
   {#each shown as field (field.name)}
-    <Rule
+    <Slider
       control={field}
       value={band[field.name] ?? null}
       onhold={(value) => work.hold(control.name, next(field.name, value))}

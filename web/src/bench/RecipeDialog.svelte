@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Sheet from '../components/Sheet.svelte';
+  import Dialog from '../components/Dialog.svelte';
   import type { RecipeFile } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import KeySource from './KeySource.svelte';
@@ -25,7 +25,7 @@
   }
 </script>
 
-<Sheet title="Recipe “{String(found.recipe.name)}”" {onclose}>
+<Dialog title="Recipe “{String(found.recipe.name)}”" {onclose}>
   <p>This recipe listens to other signals. Choose what each of them is.</p>
   {#each found.inputs as name (name)}
     <p class="line">
@@ -39,7 +39,7 @@
     </p>
   {/each}
   <button class="use" disabled={!ready} onclick={use}>Use the recipe</button>
-</Sheet>
+</Dialog>
 
 <style>
   .line {
