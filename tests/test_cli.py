@@ -42,10 +42,19 @@ def test_measure(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     soundfile.write(path, sine(997, 4, level_db=-23 + 0), 48000, subtype="FLOAT")
     assert main(["measure", str(path), "--json"]) == 0
     reported = json.loads(capsys.readouterr().out)[0]
-    assert reported["loudness"] == pytest.approx(-23, abs=0.05)
-    assert reported["crest"] == pytest.approx(3.01, abs=0.01)
+    assert reported["integrated_lufs"] == pytest.approx(-23, abs=0.05)
+    assert reported["crest_db"] == pytest.approx(3.01, abs=0.01)
     assert main(["measure", str(path)]) == 0
     assert "tone.wav" in capsys.readouterr().out
+    # What silence does not have is null, in JSON and in words.
+    soundfile.write(path, np.zeros((48000, 2)), 48000)
+    assert main(["measure", str(path), "--json"]) == 0
+    silent = json.loads(capsys.readouterr().out)[0]
+    levels = [v for name, v in silent.items() if name.endswith(("_lufs", "dbtp", "dbfs", "_db"))]
+    assert all(v in (None, [None] * 4) for v in levels)
+    assert len(levels) == 9
+    assert main(["measure", str(path)]) == 0
+    assert "–" in capsys.readouterr().out
 
 
 def test_process_writes_file_and_report(tmp_path: Path) -> None:

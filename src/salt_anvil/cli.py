@@ -183,14 +183,15 @@ def _measure(options: argparse.Namespace) -> None:
     print(f"{'file':32} {'LUFS':>7} {'range':>6} {'dBTP':>7} {'peak':>7} {'RMS':>7} {'crest':>6}")
     for item in found:
         print(
-            f"{item['name'][:32]:32} {item['loudness']:7.1f} {_or_dash(item['loudness_range']):>6}"
-            f" {item['true_peak']:7.2f} {item['peak']:7.2f} {item['rms']:7.1f}"
-            f" {_or_dash(item['crest']):>6}"
+            f"{item['name'][:32]:32} {_or_dash(item['integrated_lufs']):>7}"
+            f" {_or_dash(item['loudness_range_lu']):>6} {_or_dash(item['true_peak_dbtp'], 2):>7}"
+            f" {_or_dash(item['sample_peak_dbfs'], 2):>7} {_or_dash(item['rms_dbfs']):>7}"
+            f" {_or_dash(item['crest_db']):>6}"
         )
 
 
-def _or_dash(value: float | None) -> str:
-    return "–" if value is None else f"{value:.1f}"
+def _or_dash(value: float | None, digits: int = 1) -> str:
+    return "–" if value is None else f"{value:.{digits}f}"
 
 
 def _processors(options: argparse.Namespace) -> None:

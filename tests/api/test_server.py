@@ -123,7 +123,7 @@ def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
     answer = server.api("GET", f"{server.path}/strips/drum/ledger?at=drum-c")
     ledger = answer["ledger"]
     assert answer["done"] == 1.0
-    assert ledger["after"]["crest"] < ledger["before"]["crest"] + 1
+    assert ledger["after"]["crest_db"] < ledger["before"]["crest_db"] + 1
     assert [s["name"] for s in ledger["sections"]] == ["Quiet", "Loud"]
     assert ledger["reduction"]["most"] > 3
     assert [(x["strip"], x["stage"]) for x in answer["later"]] == [("Main bus", "Compressor")]

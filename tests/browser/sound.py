@@ -76,4 +76,6 @@ def whole_loop(page: Page) -> np.ndarray:
 
 def loudness(sound: np.ndarray) -> float:
     meter = RowMeter(48000, 2)
-    return figures(np.concatenate([meter.feed(sound.astype(np.float64)), meter.flush()])).loudness
+    return figures(
+        np.concatenate([meter.feed(sound.astype(np.float64)), meter.flush()])
+    ).integrated_lufs

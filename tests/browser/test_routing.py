@@ -52,7 +52,7 @@ def out_loudness(page: Page, strip: str) -> float:
           const url = `/api/sessions/${{saltAnvil.work.state.id}}/strips/{strip}/ledger`;
           for (;;) {{
             const answer = await (await fetch(url)).json();
-            if (answer.done === 1) return answer.ledger.after.loudness;
+            if (answer.done === 1) return answer.ledger.after.integrated_lufs;
             await new Promise((done) => setTimeout(done, 300));
           }}
         }}"""

@@ -29,7 +29,7 @@ def passage(sound: np.ndarray, first_bar: int, last_bar: int) -> np.ndarray:
 
 def loudness(sound: np.ndarray) -> float:
     meter = RowMeter(RATE, sound.shape[1])
-    return figures(np.concatenate([meter.feed(sound), meter.flush()])).loudness
+    return figures(np.concatenate([meter.feed(sound), meter.flush()])).integrated_lufs
 
 
 def level_db(sound: np.ndarray) -> float:

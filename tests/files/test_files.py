@@ -275,7 +275,9 @@ def test_report_tells_reduction(tmp_path: Path) -> None:
     report = process_file(tmp_path / "in.wav", tmp_path / "out.wav", recipe, "wav-32f")
     # 20 dB over at 2 : 1 is 10 dB; the sine's tops droop by 0.05 dB between them.
     assert report["reduction"]["c"]["median"] == pytest.approx(10, abs=0.2)
-    assert report["out"]["loudness"] - report["in"]["loudness"] == pytest.approx(-10, abs=0.3)
+    assert report["out"]["integrated_lufs"] - report["in"]["integrated_lufs"] == pytest.approx(
+        -10, abs=0.3
+    )
 
 
 @pytest.mark.parametrize(

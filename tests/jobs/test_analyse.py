@@ -176,7 +176,7 @@ def test_the_ledger_of_a_chain_is_measured_on_its_sound(cache: StripCache) -> No
     rows = meter.feed(cache.output(fingerprints["c"], 1).rows[:FRAMES].astype(np.float64))
     from salt_anvil.core.measure.rows import figures
 
-    assert found.after.loudness == pytest.approx(figures(rows).loudness, abs=0.05)
+    assert found.after.integrated_lufs == pytest.approx(figures(rows).integrated_lufs, abs=0.05)
     assert [s.name for s in found.sections] == ["One", "Two"]
     assert [(s.begin, s.end) for s in spans(session)] == [(0, 96_000), (96_000, FRAMES)]
 

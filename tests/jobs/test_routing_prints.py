@@ -151,10 +151,10 @@ def test_the_ledger_of_a_branch_is_measured_on_it(cache: StripCache) -> None:
     assert found.reduction.most > 3
     dry, _ = viewer(cache).ledger("band", "dry", 0, FRAMES)
     assert dry is not None
-    assert dry.before.loudness == dry.after.loudness
+    assert dry.before.integrated_lufs == dry.after.integrated_lufs
     split, _ = viewer(cache).ledger("band", "blend", 0, FRAMES)
     assert split is not None
-    assert split.before.loudness == pytest.approx(dry.before.loudness, abs=1e-9)
+    assert split.before.integrated_lufs == pytest.approx(dry.before.integrated_lufs, abs=1e-9)
 
 
 def test_a_strip_s_meters_are_those_of_its_sound(cache: StripCache) -> None:
@@ -190,4 +190,4 @@ def test_loudness_of_a_measured_branch_matches_another_run(cache: StripCache) ->
     meter = RowMeter(RATE, 2)
     rows = np.concatenate([meter.feed(out.astype(np.float64)), meter.flush()])
     assert found is not None
-    assert found.after.loudness == pytest.approx(figures(rows).loudness, abs=0.02)
+    assert found.after.integrated_lufs == pytest.approx(figures(rows).integrated_lufs, abs=0.02)

@@ -8,6 +8,7 @@ from itertools import pairwise
 from typing import Annotated, Any, Literal, Self, TypeVar
 
 from pydantic import (
+    AliasChoices,
     BaseModel,
     ConfigDict,
     Discriminator,
@@ -77,7 +78,9 @@ class Stage(Model):
     key: Key = Key()
     slot: Slot = "A"
     slots: dict[Slot, SerializeAsAny[Params]] = {}
-    meant: list[str] = []
+    silenced_cautions: list[str] = Field(
+        [], validation_alias=AliasChoices("silenced_cautions", "meant")
+    )
     """Cautions that the user has silenced for this stage."""
 
     @model_validator(mode="before")

@@ -39,7 +39,7 @@ def changed_by(*edits: Any) -> set[str]:
         (e.SetSend(strip="voice", to="room", on=False), {"room", "main"}),
         (e.SetParams(stage="low-c", params={"ratio": 9}), BAND),
         (e.SetParams(stage="duck", params={"ratio": 9}), BAND),
-        (e.SetStage(stage="duck", meant=["crest"]), set()),
+        (e.SetStage(stage="duck", silenced_cautions=["crest"]), set()),
         (e.SetSplit(split="bands", crossovers_hz=[180, 2000]), BAND),
         (e.SetBranch(branch="mid", solo=True), BAND),
         (e.SetBranch(branch="mid", name="middle"), set()),

@@ -25,10 +25,10 @@ def cells(first_db: float, second_db: float) -> np.ndarray:
 
 def test_differences_of_two_tones() -> None:
     found = ledger(rows(-30, -20), rows(-33, -23), cells(0, 3), RATE, LOUD, [QUIET, LOUD])
-    assert found.after.loudness - found.before.loudness == pytest.approx(-3, abs=0.01)
+    assert found.after.integrated_lufs - found.before.integrated_lufs == pytest.approx(-3, abs=0.01)
     assert (found.before_db, found.after_db) == (pytest.approx(-3, abs=0.01), 0)
     # The balance of the ranges is told without the change of loudness.
-    assert found.ranges[2] == pytest.approx(0, abs=0.01)
+    assert found.ranges_db[2] == pytest.approx(0, abs=0.01)
     assert found.reduction.median == 3
     assert [s.reduction.most for s in found.sections] == [0, 3]
     assert found.cautions == []

@@ -11,7 +11,7 @@ import numpy as np
 import pyloudnorm
 import pytest
 
-from salt_anvil.core.measure import loudness, rows
+from salt_anvil.core.measure import rows
 from salt_anvil.core.measure.reduction import reduction_figures
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.measure.truepeak import EDGE, true_peak
@@ -32,9 +32,9 @@ def tones(*levels_seconds: tuple[float, float]) -> np.ndarray:
 def test_stated_levels_of_bs1770(rate: int) -> None:
     """0 dBFS at 997 Hz in one channel reads -3.01, in both 0.00."""
     tone = sine(997, 5, rate)
-    assert measured(tone, rate).loudness == pytest.approx(0.0, abs=0.02)
-    assert measured(tone * [1, 0], rate).loudness == pytest.approx(-3.01, abs=0.02)
-    assert measured(tone[:, :1], rate).loudness == pytest.approx(-3.01, abs=0.02)
+    assert measured(tone, rate).integrated_lufs == pytest.approx(0.0, abs=0.02)
+    assert measured(tone * [1, 0], rate).integrated_lufs == pytest.approx(-3.01, abs=0.02)
+    assert measured(tone[:, :1], rate).integrated_lufs == pytest.approx(-3.01, abs=0.02)
 
 
 @pytest.mark.parametrize(
@@ -48,7 +48,7 @@ def test_stated_levels_of_bs1770(rate: int) -> None:
     ],
 )
 def test_ebu_3341_integrated(case: int, parts: list, expected: float) -> None:
-    assert measured(tones(*parts)).loudness == pytest.approx(expected, abs=0.1), case
+    assert measured(tones(*parts)).integrated_lufs == pytest.approx(expected, abs=0.1), case
 
 
 @pytest.mark.parametrize(
@@ -61,7 +61,7 @@ def test_ebu_3341_integrated(case: int, parts: list, expected: float) -> None:
     ],
 )
 def test_ebu_3342_range(parts: list, expected: float) -> None:
-    assert measured(tones(*parts)).loudness_range == pytest.approx(expected, abs=1.0)
+    assert measured(tones(*parts)).loudness_range_lu == pytest.approx(expected, abs=1.0)
 
 
 @pytest.mark.parametrize(
@@ -73,7 +73,7 @@ def test_ebu_3341_true_peak(fraction: int, degrees: float, gain: float, expected
     at = np.arange(48000)
     fade = np.minimum(1, np.minimum(at, at[::-1]) / 4800)
     wave = gain * np.sin(2 * np.pi * at / fraction + math.radians(degrees)) * fade
-    peak = measured(np.repeat(wave[:, None], 2, axis=1)).true_peak
+    peak = measured(np.repeat(wave[:, None], 2, axis=1)).true_peak_dbtp
     assert expected - 0.4 <= peak <= expected + 0.2
 
 
@@ -107,7 +107,7 @@ def test_against_pyloudnorm(rate: int, channels: int) -> None:
     sound *= (0.02 + (np.arange(len(sound)) % rate > 0.6 * rate))[:, None]
     theirs = pyloudnorm.Meter(rate).integrated_loudness(sound)
     # 0.1 LU: pyloudnorm designs the weighting at other rates in its own way.
-    assert measured(sound, rate).loudness == pytest.approx(theirs, abs=0.1)
+    assert measured(sound, rate).integrated_lufs == pytest.approx(theirs, abs=0.1)
 
 
 def ffmpeg_summary(sound: np.ndarray, rate: int) -> dict[str, float]:
@@ -139,20 +139,20 @@ def test_against_ffmpeg() -> None:
     sound = noise(48000 * 20, 2, seed=8) * np.repeat([0.2, 1.0, 0.5, 0.05], 240000)[:, None]
     theirs = ffmpeg_summary(sound, 48000)
     ours = measured(sound)
-    assert ours.loudness == pytest.approx(theirs["lavfi.r128.I"], abs=0.1)
-    assert ours.loudness_range == pytest.approx(theirs["lavfi.r128.LRA"], abs=0.5)
+    assert ours.integrated_lufs == pytest.approx(theirs["lavfi.r128.I"], abs=0.1)
+    assert ours.loudness_range_lu == pytest.approx(theirs["lavfi.r128.LRA"], abs=0.5)
 
 
 def test_crest_of_sine_and_square() -> None:
-    assert measured(sine(1000, 1)).crest == pytest.approx(3.01, abs=0.01)
-    assert measured(np.sign(sine(1000, 1) + 1e-9)).crest == pytest.approx(0, abs=0.01)
+    assert measured(sine(1000, 1)).crest_db == pytest.approx(3.01, abs=0.01)
+    assert measured(np.sign(sine(1000, 1) + 1e-9)).crest_db == pytest.approx(0, abs=0.01)
 
 
 def test_ranges_share_the_power_out() -> None:
-    low = measured(sine(80, 2, level_db=-10)).ranges
+    low = measured(sine(80, 2, level_db=-10)).ranges_db
     assert low[0] == pytest.approx(-13.01, abs=0.05)
     assert max(low[1:]) < -40
-    high = measured(sine(9000, 2, level_db=-10)).ranges
+    high = measured(sine(9000, 2, level_db=-10)).ranges_db
     assert high[3] == pytest.approx(-13.01, abs=0.05)
 
 
@@ -160,18 +160,18 @@ def test_left_right_and_offset() -> None:
     sound = sine(1000, 1) * [1, 0.5] * 0.5 + 0.1
     found = measured(sound)
     power = 10 * math.log10((0.03125 + 0.01) / (0.125 + 0.01))
-    assert found.left_right == pytest.approx(power, abs=0.01)
-    assert found.offset == pytest.approx(0.1, abs=1e-6)
+    assert found.right_to_left_db == pytest.approx(power, abs=0.01)
+    assert found.dc_offset == pytest.approx(0.1, abs=1e-6)
 
 
 def test_silence_and_very_short_sounds() -> None:
-    assert measured(np.zeros((48000, 2))).loudness == loudness.SILENT
-    assert measured(np.zeros((0, 2))).crest is None
+    assert measured(np.zeros((48000, 2))).integrated_lufs is None
+    assert measured(np.zeros((0, 2))).crest_db is None
     short = measured(sine(1000, 0.05))
     # Less than one gating block: BS.1770-4 gives it no loudness.
-    assert short.loudness == -120
-    assert short.crest == pytest.approx(3.01, abs=0.01)
-    assert short.loudness_range is None
+    assert short.integrated_lufs is None
+    assert short.crest_db == pytest.approx(3.01, abs=0.01)
+    assert short.loudness_range_lu is None
 
 
 def test_nonfinite_samples_are_counted() -> None:

@@ -165,7 +165,7 @@ def test_six_db_of_peak_off_the_box_drum_for_half_a_lu(recordings: dict) -> None
 
     def loudness(sound: np.ndarray) -> float:
         meter = RowMeter(RATE, 1)
-        return figures(np.concatenate([meter.feed(sound), meter.flush()])).loudness
+        return figures(np.concatenate([meter.feed(sound), meter.flush()])).integrated_lufs
 
     out = clipped(drum, ceiling_db=float(peak - 6), shape=0.8, hold_ceiling=True)
     assert 20 * np.log10(np.abs(out).max()) == pytest.approx(peak - 6, abs=0.01)

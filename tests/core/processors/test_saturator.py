@@ -88,7 +88,7 @@ def test_loudness_makeup_holds_the_loudness(strip: str, recordings: dict) -> Non
 
     def loudness(of: np.ndarray) -> float:
         meter = RowMeter(RATE, of.shape[1])
-        return figures(np.concatenate([meter.feed(of), meter.flush()])).loudness
+        return figures(np.concatenate([meter.feed(of), meter.flush()])).integrated_lufs
 
     settings = {"drive_db": 24, "harmonics": 1}
     with_it = saturated(sound, makeup="loudness", **settings)

@@ -33,7 +33,9 @@
   const differs = $derived(
     Object.entries(work.state?.differs[stage?.id ?? ''] ?? {}).filter(([, d]) => d.length > 0),
   );
-  const cautions = $derived((ledger?.cautions ?? []).filter((c) => !stage?.meant.includes(c.rule)));
+  const cautions = $derived(
+    (ledger?.cautions ?? []).filter((c) => !stage?.silenced_cautions.includes(c.rule)),
+  );
   const ranges = ['lows', '150', '800', '5k'];
 
   $effect(() => {
@@ -83,8 +85,7 @@
   }
 
   function lines(l: Ledger): { name: string; in: string; out: string; diff: string }[] {
-    // −120 is silence: no figure.
-    const none = (v: number | null): v is null => v === null || v <= -119.9;
+    const none = (v: number | null): v is null => v === null;
     const pair = (name: string, a: number | null, b: number | null) => ({
       name,
       in: none(a) ? '–' : figure(a, 1),
@@ -93,12 +94,12 @@
     });
     const { before, after } = l;
     return [
-      pair('Loudness LUFS', before.loudness, after.loudness),
-      pair('Loudest 3 s', before.loudest, after.loudest),
-      pair('True peak dBTP', before.true_peak, after.true_peak),
-      pair('Crest dB', before.crest, after.crest),
-      pair('Range LU', before.loudness_range, after.loudness_range),
-      pair('Right to left dB', before.left_right, after.left_right),
+      pair('Loudness LUFS', before.integrated_lufs, after.integrated_lufs),
+      pair('Loudest 3 s', before.short_term_max_lufs, after.short_term_max_lufs),
+      pair('True peak dBTP', before.true_peak_dbtp, after.true_peak_dbtp),
+      pair('Crest dB', before.crest_db, after.crest_db),
+      pair('Range LU', before.loudness_range_lu, after.loudness_range_lu),
+      pair('Right to left dB', before.right_to_left_db, after.right_to_left_db),
     ];
   }
 
@@ -119,9 +120,13 @@
     live.send({ type: 'seek', frame: caution.begin });
   }
 
-  function meant(caution: Caution): void {
+  function silence(caution: Caution): void {
     if (!stage) return;
-    void work.edit({ type: 'set_stage', stage: stage.id, meant: [...stage.meant, caution.rule] });
+    void work.edit({
+      type: 'set_stage',
+      stage: stage.id,
+      silenced_cautions: [...stage.silenced_cautions, caution.rule],
+    });
   }
 </script>
 
@@ -154,7 +159,9 @@
       </thead>
       <tbody>
         <tr
-          ><th>change</th>{#each ledger.ranges as value, i (i)}<td>{signed(value)}</td>{/each}</tr
+          ><th>change</th>{#each ledger.ranges_db as value, i (i)}<td
+              >{value === null ? '–' : signed(value)}</td
+            >{/each}</tr
         >
       </tbody>
     </table>
@@ -228,7 +235,7 @@
         <b>Caution.</b>
         {caution.words} <span>limit {figure(caution.limit, 1)}</span>
         <button onclick={() => show(caution)}>Show</button>
-        {#if stage}<button onclick={() => meant(caution)}>Meant</button>{/if}
+        {#if stage}<button onclick={() => silence(caution)}>Meant</button>{/if}
       </p>
     {/each}
   {/if}

@@ -4,7 +4,7 @@ import type {
   Edit,
   Hit,
   LabAnswer,
-  LabWish,
+  LabRequest,
   Lane,
   LedgerAnswer,
   Params,
@@ -106,7 +106,7 @@ export const api = {
     const answer = await ask('GET', `/sessions/${id}/strips/${strip}/picture?${query}`);
     return unpacked(await answer.arrayBuffer());
   },
-  lab: (id: number, wish: LabWish) => call<LabAnswer>('POST', `/sessions/${id}/lab`, wish),
+  lab: (id: number, wish: LabRequest) => call<LabAnswer>('POST', `/sessions/${id}/lab`, wish),
   hits: (id: number, strip: string, at: string, before: number) =>
     call<Hit[]>('GET', `/sessions/${id}/strips/${strip}/hits?at=${at}&before=${before}`),
   reports: (id: number, strip: string, at: string, names: string[], columns: number) =>

@@ -1,5 +1,5 @@
 import { api } from './api';
-import type { LabAnswer, LabOptions, LabWish } from './types';
+import type { LabAnswer, LabOptions, LabRequest } from './types';
 import type { Work } from './work.svelte';
 
 export type Measurement = LabOptions['measurement'];
@@ -41,7 +41,7 @@ export class Lab {
   });
   /** A strip, branch, split or stage. */
   place = $state('');
-  against = $state<LabWish['against']>(null);
+  against = $state<LabRequest['against']>(null);
   answer = $state.raw<LabAnswer | null>(null);
   error = $state('');
   busy = $state(false);

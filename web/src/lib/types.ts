@@ -14,7 +14,7 @@ export type Stage = Omit<Schemas['Stage'], 'params' | 'slots' | 'key'> & {
   on: boolean;
   mix: number;
   slot: Slot;
-  meant: string[];
+  silenced_cautions: string[];
 };
 export type Join = Required<Schemas['Join']>;
 export type Branch = Omit<Required<Schemas['Branch']>, 'chain'> & { chain: Element[] };
@@ -81,7 +81,7 @@ export type Reduction = Schemas['ReductionFigures'];
 export type LedgerAnswer = Schemas['LedgerAnswer'];
 export type Caution = Schemas['Caution'];
 export type LabOptions = Schemas['LabOptions'];
-export type LabWish = Schemas['LabWish'];
+export type LabRequest = Schemas['LabRequest'];
 export type LabAnswer = Schemas['LabAnswer'];
 export type Marker = Schemas['Marker'];
 export type BroughtIn = Omit<Schemas['BroughtInAnswer'], 'state'> & { state: SessionState };

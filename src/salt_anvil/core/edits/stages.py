@@ -157,7 +157,7 @@ class SetStage(Model):
     on: bool | None = None
     mix: float | None = None
     key: Key | None = None
-    meant: list[str] | None = None
+    silenced_cautions: list[str] | None = None
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
@@ -171,7 +171,7 @@ class SetStage(Model):
             words.append(f"mix {100 * self.mix:.0f} %")
         if self.key is not None:
             words.append("key changed")
-        if self.meant is not None:
+        if self.silenced_cautions is not None:
             words.append("caution silenced")
         return _with(session, strip, new), f"{said_place(strip, old)} {', '.join(words)}"
 

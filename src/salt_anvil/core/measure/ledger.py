@@ -7,7 +7,7 @@ import numpy as np
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.measure.loudness import SILENT
 from salt_anvil.core.measure.reduction import ReductionFigures, reduction_figures
-from salt_anvil.core.measure.rows import Figures, K, Rows, figures, hop
+from salt_anvil.core.measure.rows import Figures, K, Rows, difference, figures, hop
 
 CREST_LIMIT_DB = 6.0
 CONTRAST_LIMIT_LU = 1.0
@@ -28,12 +28,12 @@ class Span:
 
 @dataclass(frozen=True)
 class SectionFigures:
-    """One section: reduction, loudness in and out in LUFS."""
+    """One section: reduction, integrated loudness in and out; None for silence."""
 
     name: str
     reduction: ReductionFigures
-    loudness_in: float
-    loudness_out: float
+    in_lufs: float | None
+    out_lufs: float | None
 
 
 @dataclass(frozen=True)
@@ -75,13 +75,13 @@ class Later:
 class Ledger:
     """Both sides of a stage or chain over a passage.
 
-    ranges: change of the four ranges in dB, the change of loudness taken out. before_db and
+    ranges_db: change of the four ranges, the change of loudness taken out. before_db and
     after_db: gains (at most 0) that make both sides equally loud.
     """
 
     before: Figures
     after: Figures
-    ranges: list[float]
+    ranges_db: list[float | None]
     reduction: ReductionFigures
     sections: list[SectionFigures]
     contrast: Contrast | None
@@ -108,13 +108,13 @@ def ledger(
     dB, empty where nothing reduces.
     """
     a, b = (figures(_rows_in(rows, rate, passage)) for rows in (before, after))
-    change = b.loudness - a.loudness if min(a.loudness, b.loudness) > SILENT else 0.0
+    change = difference(b.integrated_lufs, a.integrated_lufs) or 0.0
     parts = [
         SectionFigures(
             s.name,
             reduction_figures(_cells_in(cells, s)),
-            figures(_rows_in(before, rate, s)).loudness,
-            figures(_rows_in(after, rate, s)).loudness,
+            figures(_rows_in(before, rate, s)).integrated_lufs,
+            figures(_rows_in(after, rate, s)).integrated_lufs,
         )
         for s in sections
     ]
@@ -122,7 +122,10 @@ def ledger(
     return Ledger(
         before=a,
         after=b,
-        ranges=[y - x - change for x, y in zip(a.ranges, b.ranges, strict=True)],
+        ranges_db=[
+            difference(difference(y, x), change)
+            for x, y in zip(a.ranges_db, b.ranges_db, strict=True)
+        ],
         reduction=reduction_figures(_cells_in(cells, passage)),
         sections=parts,
         contrast=contrast,
@@ -142,18 +145,17 @@ def _cells_in(cells: Sound, span: Span) -> Sound:
 
 
 def _contrast(parts: list[SectionFigures]) -> Contrast | None:
-    loudest = max((p.loudness_in for p in parts), default=SILENT)
-    sounding = [p for p in parts if p.loudness_in > max(loudest - RESTING_LU, -60.0)]
+    heard = [
+        (p.in_lufs, p.out_lufs, p.name)
+        for p in parts
+        if p.in_lufs is not None and p.out_lufs is not None
+    ]
+    loudest = max((before for before, *_ in heard), default=SILENT)
+    sounding = [p for p in heard if p[0] > max(loudest - RESTING_LU, -60.0)]
     if len(sounding) < 2:
         return None
-    quiet = min(sounding, key=lambda p: p.loudness_in)
-    loud = max(sounding, key=lambda p: p.loudness_in)
-    return Contrast(
-        quiet.name,
-        loud.name,
-        loud.loudness_in - quiet.loudness_in,
-        loud.loudness_out - quiet.loudness_out,
-    )
+    quiet, loud = min(sounding), max(sounding)
+    return Contrast(quiet[2], loud[2], loud[0] - quiet[0], loud[1] - quiet[1])
 
 
 def _cautions(
@@ -167,15 +169,14 @@ def _cautions(
     percussive: bool,
 ) -> list[Caution]:
     found = []
-    if before.crest is not None and after.crest is not None:
-        lost = before.crest - after.crest
-        if lost > CREST_LIMIT_DB:
-            found.append(
-                Caution(
-                    "crest", f"The crest factor fell by {lost:.1f} dB.", lost, CREST_LIMIT_DB,
-                    passage.begin, passage.end,
-                )
-            )  # fmt: skip
+    lost = difference(before.crest_db, after.crest_db)
+    if lost is not None and lost > CREST_LIMIT_DB:
+        found.append(
+            Caution(
+                "crest", f"The crest factor fell by {lost:.1f} dB.", lost, CREST_LIMIT_DB,
+                passage.begin, passage.end,
+            )
+        )  # fmt: skip
     if contrast is not None and contrast.before > 2 and contrast.after < CONTRAST_LIMIT_LU:
         found.append(
             Caution(
@@ -187,13 +188,10 @@ def _cautions(
         )  # fmt: skip
     if percussive:
         found += [c for s in sections if (c := _never_lets_go(cells, s)) is not None]
-    if after.true_peak > 0:
-        found.append(
-            Caution(
-                "peak", f"The true peak is {after.true_peak:+.1f} dBTP.", after.true_peak, 0.0,
-                passage.begin, passage.end,
-            )
-        )  # fmt: skip
+    peak = after.true_peak_dbtp
+    if peak is not None and peak > 0:
+        words = f"The true peak is {peak:+.1f} dBTP."
+        found.append(Caution("peak", words, peak, 0.0, passage.begin, passage.end))
     return found
 
 
@@ -215,4 +213,4 @@ def _never_lets_go(cells: Sound, span: Span) -> Caution | None:
 def percussive(rows: Rows) -> bool:
     """Say whether a strip is made of hits: its peaks stand far over its mean power."""
     found = figures(rows[rows[:, K] > 1e-9]) if len(rows) else None
-    return found is not None and found.crest is not None and found.crest > 18.0
+    return found is not None and found.crest_db is not None and found.crest_db > 18.0

@@ -97,21 +97,29 @@ class RowMeter:
         return np.asarray(split / np.maximum(total, 1e-300) * power[:, None])
 
 
+SILENT_POWER = 1e-12
+
+
 @dataclass(frozen=True)
 class Figures:
-    """What a passage measures. Levels in LUFS, dBTP, dBFS, dB; None where nothing can be told."""
+    """What a passage measures, by the terms of EBU R 128 and BS.1770; None where it is not
+    defined, as any level of silence.
 
-    loudness: float
-    loudest: float
-    momentary_most: float
-    loudness_range: float | None
-    true_peak: float
-    peak: float
-    rms: float
-    crest: float | None
-    ranges: list[float]
-    left_right: float | None
-    offset: float
+    ranges_db: mean power in four ranges of frequency. right_to_left_db: difference in power.
+    """
+
+    integrated_lufs: float | None
+    short_term_max_lufs: float | None
+    momentary_max_lufs: float | None
+    loudness_range_lu: float | None
+    true_peak_dbtp: float | None
+    sample_peak_dbfs: float | None
+    rms_dbfs: float | None
+    crest_db: float | None
+    peak_to_loudness_db: float | None
+    ranges_db: list[float | None]
+    right_to_left_db: float | None
+    dc_offset: float
 
 
 def figures(rows: Rows) -> Figures:
@@ -128,30 +136,37 @@ def figures(rows: Rows) -> Figures:
     power = (left + right) / 2
     peak = float(rows[:, PEAK].max())
     weighted = rows[share == 1.0, K]
-    three = loudness.short_term(weighted)
-    moments = loudness.momentary(weighted)
+    integrated = _sounding(loudness.integrated(weighted))
+    true_peak = _power_db(float(rows[:, TRUE_PEAK].max()) ** 2)
     return Figures(
-        loudness=loudness.integrated(weighted),
-        loudest=_most(three, loudness.SILENT),
-        momentary_most=_most(moments, loudness.SILENT),
-        loudness_range=loudness.loudness_range(weighted),
-        true_peak=_amplitude_db(float(rows[:, TRUE_PEAK].max())),
-        peak=_amplitude_db(peak),
-        rms=_power_db(power),
-        crest=_amplitude_db(peak) - _power_db(power) if power > 1e-12 else None,
-        ranges=[_power_db(float(r)) for r in means[RANGE:]],
-        left_right=_power_db(right) - _power_db(left) if min(left, right) > 1e-12 else None,
-        offset=float(means[SUM]),
+        integrated_lufs=integrated,
+        short_term_max_lufs=_most(loudness.short_term(weighted)),
+        momentary_max_lufs=_most(loudness.momentary(weighted)),
+        loudness_range_lu=loudness.loudness_range(weighted),
+        true_peak_dbtp=true_peak,
+        sample_peak_dbfs=_power_db(peak * peak),
+        rms_dbfs=_power_db(power),
+        crest_db=difference(_power_db(peak * peak), _power_db(power)),
+        peak_to_loudness_db=difference(true_peak, integrated),
+        ranges_db=[_power_db(float(r)) for r in means[RANGE:]],
+        right_to_left_db=difference(_power_db(right), _power_db(left)),
+        dc_offset=float(means[SUM]),
     )
 
 
-def _most(values: Rows, empty: float) -> float:
-    return float(max(values.max(), empty)) if len(values) else empty
+def difference(a: float | None, b: float | None) -> float | None:
+    """Return a less b; None where one of them is not defined."""
+    return None if a is None or b is None else a - b
 
 
-def _amplitude_db(value: float) -> float:
-    return 20 * float(np.log10(max(value, 1e-6)))
+def _sounding(lufs: float) -> float | None:
+    return lufs if lufs > loudness.SILENT else None
 
 
-def _power_db(value: float) -> float:
-    return 10 * float(np.log10(max(value, 1e-12)))
+def _most(values: Rows) -> float | None:
+    return _sounding(float(values.max())) if len(values) else None
+
+
+def _power_db(value: float) -> float | None:
+    """Return a mean square or a squared peak in dB; what is under -120 dB is silence."""
+    return 10 * float(np.log10(value)) if value > SILENT_POWER else None
