@@ -5,11 +5,12 @@ from typing import Any
 import numpy as np
 
 from salt_anvil.core import edits as e
-from salt_anvil.core.engine.automation import owners, scale_of
+from salt_anvil.core.engine.automation import scale_of
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.session import Session, Split, Stage, branches, checked, elements
+from salt_anvil.core.session_index import SessionIndex
 from tests.conftest import noise
 from tests.routing import reader
 
@@ -183,9 +184,9 @@ def random_key(random: Random, session: Session) -> dict[str, Any]:
 
 
 def random_lane(random: Random, session: Session) -> e.Edit:
-    known = owners(session)
-    owner = pick(random, sorted(known))
-    stage = known[owner]
+    index = SessionIndex(session)
+    owner = pick(random, sorted(index.ids - index.levers.keys()))
+    stage = index.owner(owner)
     names = ["fader_db", "pan", "trim_db", "mix", "position", "gain_db"]
     if isinstance(stage, Stage):
         names = ["mix", *type(stage.params).model_fields]

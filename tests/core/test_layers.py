@@ -25,7 +25,8 @@ NOT_IN_CORE = {"fastapi", "sqlite3", "asyncio", "time", "pathlib", "os", "io", "
 
 # The rooms of the core, from the ground up; each may use those below it.
 CORE_ORDER: list[set[str]] = [
-    {"errors"}, {"audio", "state"}, {"dsp"}, {"processors"}, {"session"}, {"engine"}, {"recipe"},
+    {"errors"}, {"audio", "state"}, {"dsp"}, {"processors"}, {"session"}, {"session_index"},
+    {"engine"}, {"recipe"},
     {"edits", "measure", "lab", "delivery", "starting_points"},
 ]  # fmt: skip
 

@@ -18,6 +18,7 @@ from salt_anvil.core.session import (
     checked,
     elements,
 )  # fmt: skip
+from salt_anvil.core.session_index import SessionIndex
 
 FORMAT = "salt-anvil/recipe"
 
@@ -101,13 +102,10 @@ def recipe_of(session: Session, place: str) -> Recipe:
     Raises:
         SettingError: there is no such place.
     """
-    name, chain = _found(session, place)
+    index = SessionIndex(session)
+    name, chain = _found(index, place)
     own = {f"stage:{e.id}" for e in elements(chain)}
     own |= {f"branch:{b.id}" for b in branches(chain)}
-    where = {f"strip:{s.id}": s.name for s in session.strips}
-    for strip in session.strips:
-        where |= {f"stage:{e.id}": strip.name for e in elements(strip.chain)}
-        where |= {f"branch:{b.id}": b.name for b in branches(strip.chain)}
 
     def named(elements_: list[Element]) -> list[Element]:
         out: list[Element] = []
@@ -115,9 +113,8 @@ def recipe_of(session: Session, place: str) -> Recipe:
             if isinstance(element, Split):
                 parts = [b.model_copy(update={"chain": named(b.chain)}) for b in element.branches]
                 element = element.model_copy(update={"branches": parts})
-            elif element.key.source not in own | {"own"} and element.key.source in where:
-                source = f"input:{where[element.key.source]}"
-                key = element.key.model_copy(update={"source": source, "tap": "out"})
+            elif element.key.source not in own and (name := _name_of(index, element.key.source)):
+                key = element.key.model_copy(update={"source": f"input:{name}", "tap": "out"})
                 element = element.model_copy(update={"key": key})
             out.append(element)
         return out
@@ -125,17 +122,25 @@ def recipe_of(session: Session, place: str) -> Recipe:
     return Recipe(name=name, bpm=session.bpm, chain=named(chain))
 
 
-def _found(session: Session, place: str) -> tuple[str, list[Element]]:
-    for strip in session.strips:
-        if strip.id == place:
-            return strip.name, strip.chain
-        for branch in branches(strip.chain):
-            if branch.id == place:
-                return f"{strip.name}, {branch.name}", branch.chain
-        for element in elements(strip.chain):
-            if element.id == place:
-                return f"{strip.name}, {element.kind}", [element]
-    raise MissingError(f"there is no strip, branch or stage “{place}”")
+def _name_of(index: SessionIndex, source: str) -> str | None:
+    """Return what a key's source is called: its branch, or its strip; None for the own input."""
+    strip, name = index.strip_of_source(source), source.partition(":")[2]
+    if strip is None:
+        return None
+    found = index.branches.get(name) if source.startswith("branch:") else index.strips[strip]
+    return found.name if found else None
+
+
+def _found(index: SessionIndex, place: str) -> tuple[str, list[Element]]:
+    if place in index.elements:
+        strip, element = index.element(place)
+        return f"{strip.name}, {element.kind}", [element]
+    if place not in index.strips and place not in index.branches:
+        raise MissingError(f"there is no strip, branch or stage “{place}”")
+    strip, branch = index.chain(place)
+    if branch is None:
+        return strip.name, strip.chain
+    return f"{strip.name}, {branch.name}", branch.chain
 
 
 def recipe_session(

@@ -383,19 +383,6 @@ def following(chain: list[Element], place: str) -> list[Element]:
     return []
 
 
-def find_stage(session: Session, stage_id: str) -> tuple[Strip, Element]:
-    """Return a stage and the strip that it stands on.
-
-    Raises:
-        SettingError: there is none.
-    """
-    for strip in session.strips:
-        for element in elements(strip.chain):
-            if element.id == stage_id:
-                return strip, element
-    raise MissingError(f"there is no stage “{stage_id}” in “{session.name}”")
-
-
 def _unique(ids: list[str], what: str) -> None:
     seen: set[str] = set()
     for item in ids:
@@ -455,5 +442,5 @@ def _range_of(name: str, model: type[Params] | None) -> str:
 __all__ = [
     "Automation", "Branch", "Element", "Join", "Key", "Lever", "Move", "Point",
     "Section", "Send", "Session", "Split", "Stage", "Strip", "branches", "checked", "elements",
-    "find_stage", "plain_words",
+    "plain_words",
 ]  # fmt: skip

@@ -21,7 +21,7 @@ def graph_of(chain: list[dict[str, Any]], channels: int = 2) -> Graph:
     where = {"strip:x": "x", "strip:y": "y", "stage:far": "y"}
     where |= {f"stage:{e.id}": "x" for e in elements(recipe.chain)}
     where |= {f"branch:{b.id}": "x" for b in branches(recipe.chain)}
-    return compile_chain(strip, Context(RATE, channels), where, {})
+    return compile_chain(strip, Context(RATE, channels), where.get, {})
 
 
 def late_of(graph: Graph) -> dict[str, int]:

@@ -12,7 +12,6 @@ from salt_anvil.core.engine.automation import (
     lanes_of,
     latency_of,
     moved,
-    owners,
     scale_of,
     still,
 )  # fmt: skip
@@ -21,6 +20,7 @@ from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import REGISTRY, Context
 from salt_anvil.core.session import Move, Point, Session, Split, Stage, checked
+from salt_anvil.core.session_index import SessionIndex
 from tests.conftest import sine
 from tests.core.engine.test_keys import session_of, track
 from tests.routing import split, stage
@@ -52,7 +52,7 @@ def points(*pairs: tuple[float, float]) -> tuple[Point, ...]:
     ],
 )  # fmt: skip
 def test_what_can_move(owner: str, control: str, low: float, high: float) -> None:
-    scale = scale_of(owners(session())[owner], control)
+    scale = scale_of(SessionIndex(session()).owner(owner), control)
     assert (scale.low, scale.high) == (low, high)
 
 
@@ -63,7 +63,7 @@ def test_what_can_move(owner: str, control: str, low: float, high: float) -> Non
 )  # fmt: skip
 def test_what_cannot(owner: str, control: str) -> None:
     with pytest.raises(SettingError, match=r"no control|cannot be automated"):
-        scale_of(owners(session())[owner], control)
+        scale_of(SessionIndex(session()).owner(owner), control)
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -133,12 +133,12 @@ def test_lanes_of_a_session_hold_automation_and_levers() -> None:
         {"owner": "a", "control": "fader_db", "low": -20, "high": 0},
         {"owner": "s-0", "control": "gain_db", "low": -12, "high": 12}]}  # fmt: skip
     automation = [{"owner": "c", "control": "ratio", "points": [{"at_s": 0, "value": 3}]}]
-    found = lanes_of(session(levers=[lever], automation=automation))
+    found = lanes_of(SessionIndex(session(levers=[lever], automation=automation)))
     assert set(found) == {"a", "s-0", "c"}
     assert found["a"]["fader_db"].at(7) == -15
     assert found["s-0"]["gain_db"].at(0) == -6
     assert found["c"]["ratio"].at(100) == 3
-    assert lanes_of(session()) == {}
+    assert lanes_of(SessionIndex(session())) == {}
 
 
 def test_an_automated_lever_carries_its_controls_along() -> None:
@@ -146,15 +146,15 @@ def test_an_automated_lever_carries_its_controls_along() -> None:
         {"owner": "a", "control": "pan", "low": -1, "high": 1}]}  # fmt: skip
     ride = {"owner": "l", "control": "value",
             "points": [{"at_s": 0, "value": 0}, {"at_s": 2, "value": 1}]}  # fmt: skip
-    lane = lanes_of(session(levers=[lever], automation=[ride]))["a"]["pan"]
+    lane = lanes_of(SessionIndex(session(levers=[lever], automation=[ride])))["a"]["pan"]
     assert [lane.at(t) for t in (0, 1, 2)] == [-1, 0, 1]
     assert lane.words() == [-1, 1]
 
 
 def test_owners_are_everything_with_controls() -> None:
-    known = owners(session())
-    assert set(known) == {"a", "g", "main", "c", "t", "s", "s-0", "s-1"}
-    assert isinstance(known["s"], Split)
+    index = SessionIndex(session())
+    assert index.ids == {"a", "g", "main", "c", "t", "s", "s-0", "s-1"}
+    assert isinstance(index.owner("s"), Split)
 
 
 def test_facts_change_with_what_is_heard() -> None:
@@ -173,7 +173,7 @@ def test_what_a_lane_makes_late_is_late_all_along() -> None:
     moving = session(automation=[ride])
     item = checked(Stage, stage() | {"id": "c"})
     assert item.params.colour == 0
-    lanes = lanes_of(moving)["c"]
+    lanes = lanes_of(SessionIndex(moving))["c"]
     assert latency_of(item, lanes, 48000) == latency_of(item, {}, 48000) + LATENCY
     plans = make_plan(moving).strip("a"), make_plan(session()).strip("a")
     assert plans[0].graph.late == plans[1].graph.late + LATENCY

@@ -11,6 +11,7 @@ from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.errors import CoreError, SettingError
 from salt_anvil.core.session import Lever, Move, Point
+from salt_anvil.core.session_index import SessionIndex
 from tests.conftest import constant, noise
 from tests.core.engine.test_engine import energy_over
 from tests.core.engine.test_keys import session_of, track
@@ -257,7 +258,7 @@ def test_levers_move_over_their_ranges() -> None:
     assert [moved(scale, move, v) for v in (0, 0.5, 1)] == [-40, -25, -10]
     bent = move.model_copy(update={"curve": 1.0})
     assert moved(scale, bent, 0.5) == pytest.approx(-40 + 30 * 0.5**4)
-    lanes = lanes_of(session)
+    lanes = lanes_of(SessionIndex(session))
     assert lanes["c"]["threshold_db"].at(3.0) == pytest.approx(-10)
     assert lanes["main"]["fader_db"].at(1.5) == pytest.approx(-6)
 

@@ -4,8 +4,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from salt_anvil.core.edits.base import figure, free, rebuilt, slug, taken_ids
-from salt_anvil.core.engine.automation import Lane, Scale, owners, scale_of
+from salt_anvil.core.edits.base import figure, free, rebuilt, slug
+from salt_anvil.core.engine.automation import Lane, Scale, scale_of
 from salt_anvil.core.errors import MissingError, SettingError
 from salt_anvil.core.session import (
     Automation,
@@ -19,8 +19,8 @@ from salt_anvil.core.session import (
     Split,
     Stage,
     checked,
-    elements,
 )  # fmt: skip
+from salt_anvil.core.session_index import SessionIndex
 
 JOIN_S = 0.02
 """What is written over a stretch meets what stood there within this time."""
@@ -110,7 +110,9 @@ class AddLever(Model):
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
-        lever = Lever(id=free(f"lever-{slug(self.name)}", taken_ids(session)), name=self.name)
+        lever = Lever(
+            id=free(f"lever-{slug(self.name)}", SessionIndex(session).ids), name=self.name
+        )
         return rebuilt(session, levers=[*session.levers, lever]), f"Lever {self.name} added"
 
 
@@ -159,9 +161,7 @@ def _lever(session: Session, lever_id: str) -> Lever:
 
 
 def _owner(session: Session, owner: str) -> object:
-    found = owners(session).get(owner) or next(
-        (lever for lever in session.levers if lever.id == owner), None
-    )
+    found = SessionIndex(session).owner(owner)
     if found is None:
         raise MissingError(f"there is no strip or stage “{owner}”")
     return found
@@ -246,6 +246,5 @@ def _words(session: Session, owner: str, control: str) -> str:
     label = scale_of(found, control).label.lower()
     name = getattr(found, "name", None)
     if isinstance(found, Stage | Split):
-        strip = next(s for s in session.strips if any(e is found for e in elements(s.chain)))
-        name = strip.name
+        name = SessionIndex(session).element(owner)[0].name
     return f"{name}, {label}"

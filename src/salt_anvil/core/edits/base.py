@@ -3,21 +3,18 @@
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from salt_anvil.core.errors import MissingError
 from salt_anvil.core.processors import processor
 from salt_anvil.core.processors.base import Control
 from salt_anvil.core.session import (
-    Branch,
     Element,
     Model,
     Session,
     Split,
     Stage,
     Strip,
-    branches,
     checked,
-    elements,
 )  # fmt: skip
+from salt_anvil.core.session_index import SessionIndex
 
 Chain = list[Element]
 
@@ -45,9 +42,7 @@ def with_chain(session: Session, strip: Strip, chain: Chain) -> Session:
 
 def pruned(session: Session) -> Session:
     """Return the session without automation and lever moves of what is no longer there."""
-    known = {s.id for s in session.strips} | {lever.id for lever in session.levers}
-    for strip in session.strips:
-        known |= {e.id for e in elements(strip.chain)} | {b.id for b in branches(strip.chain)}
+    known = SessionIndex(session).ids
     automation = [a for a in session.automation if a.owner in known]
     levers = [
         lever.model_copy(update={"moves": [m for m in lever.moves if m.owner in known]})
@@ -82,7 +77,7 @@ def changed_at(session: Session, place: str, change: Callable[[Chain], Chain]) -
     Raises:
         SettingError: there is no such strip or branch.
     """
-    strip, branch = place_of(session, place)
+    strip, branch = SessionIndex(session).chain(place)
     if branch is None:
         return with_chain(session, strip, change(strip.chain))
 
@@ -101,44 +96,6 @@ def changed_at(session: Session, place: str, change: Callable[[Chain], Chain]) -
         return found
 
     return with_chain(session, strip, in_branch(strip.chain))
-
-
-def place_of(session: Session, place: str) -> tuple[Strip, Branch | None]:
-    """Return the strip, and the branch if the place is one.
-
-    Raises:
-        SettingError: there is no such strip or branch.
-    """
-    for strip in session.strips:
-        if strip.id == place:
-            return strip, None
-        for branch in branches(strip.chain):
-            if branch.id == place:
-                return strip, branch
-    raise MissingError(f"there is no strip or branch “{place}” in “{session.name}”")
-
-
-def siblings(session: Session, stage_id: str) -> tuple[str, Chain]:
-    """Return the strip or branch that an element stands in, and its chain.
-
-    Raises:
-        SettingError: there is no such element.
-    """
-    for strip in session.strips:
-        for place, chain in [(strip.id, strip.chain)] + [
-            (b.id, b.chain) for b in branches(strip.chain)
-        ]:
-            if any(e.id == stage_id for e in chain):
-                return place, chain
-    raise MissingError(f"there is no stage “{stage_id}” in “{session.name}”")
-
-
-def taken_ids(session: Session) -> set[str]:
-    """Return every id in use."""
-    found = {s.id for s in session.strips} | {lever.id for lever in session.levers}
-    for strip in session.strips:
-        found |= {e.id for e in elements(strip.chain)} | {b.id for b in branches(strip.chain)}
-    return found
 
 
 def fresh_copy(

@@ -12,12 +12,9 @@ from salt_anvil.core.edits.base import (
     figure,
     free,
     fresh_copy,
-    place_of,
     replaced,
     said_place,
-    siblings,
     slug,
-    taken_ids,
     title,
     with_chain,
 )  # fmt: skip
@@ -33,8 +30,8 @@ from salt_anvil.core.session import (
     Strip,
     branches,
     checked,
-    find_stage,
 )  # fmt: skip
+from salt_anvil.core.session_index import SessionIndex
 
 By = Literal["copies", "bands", "mid-side", "left-right"]
 NAMES = {
@@ -65,8 +62,8 @@ class AddSplit(Model):
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
         place, chain, inner, at = self._spot(session)
-        strip, _ = place_of(session, place)
-        taken = taken_ids(session)
+        strip, _ = SessionIndex(session).chain(place)
+        taken = SessionIndex(session).ids
         split = self._made(free(f"{strip.id}-split", taken), taken, inner)
         rest = [e for e in chain if e not in inner]
         done = changed_at(session, place, lambda c: [*rest[:at], split, *rest[at:]])
@@ -79,9 +76,9 @@ class AddSplit(Model):
         if not self.around:
             if self.place is None:
                 raise SettingError("a split needs a place, or stages to stand around")
-            strip, branch = place_of(session, self.place)
+            strip, branch = SessionIndex(session).chain(self.place)
             return self.place, (branch or strip).chain, [], self.index
-        place, chain = siblings(session, self.around[0])
+        place, chain = SessionIndex(session).home(self.around[0])
         at = [i for i, e in enumerate(chain) if e.id in self.around]
         if len(at) != len(set(self.around)) or any(b - a != 1 for a, b in pairwise(at)):
             raise SettingError("the stages to split must stand side by side on one stave")
@@ -210,7 +207,7 @@ class AddBranch(Model):
         if split.by not in ("copies", "bands"):
             raise SettingError(f"a split by {split.by} has two branches")
         count = len(split.branches) + 1
-        name = free(f"{split.id}-{count}", taken_ids(session))
+        name = free(f"{split.id}-{count}", SessionIndex(session).ids)
         corners = sorted({*split.crossovers_hz, self.hz or _widest(split.crossovers_hz)})
         at = len(split.branches)
         if split.by == "bands":
@@ -258,12 +255,12 @@ class CopyToSiblings(Model):
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
-        home, _ = siblings(session, self.stage)
-        strip, stage = find_stage(session, self.stage)
+        home, _ = SessionIndex(session).home(self.stage)
+        strip, stage = SessionIndex(session).element(self.stage)
         if home == strip.id:
             raise SettingError(f"{title(stage)} stands on no branch")
         _, split, _ = _branch(session, home)
-        taken = taken_ids(session)
+        taken = SessionIndex(session).ids
         parts = []
         for branch in split.branches:
             if branch.id != home:
@@ -294,8 +291,8 @@ class ApplyRecipe(Model):
         for name in inputs_of(recipe):
             if name not in self.inputs:
                 raise SettingError(f"“{recipe.name}” listens to “{name}”; choose what that is")
-        strip, _ = place_of(session, self.place)
-        chain = fresh_copy(recipe.chain, strip.id, taken_ids(session))
+        strip, _ = SessionIndex(session).chain(self.place)
+        chain = fresh_copy(recipe.chain, strip.id, SessionIndex(session).ids)
         chain = bound(chain, self.inputs)
         at = self.index
 
@@ -306,14 +303,14 @@ class ApplyRecipe(Model):
 
 
 def _split(session: Session, split_id: str) -> tuple[Strip, Split]:
-    strip, found = find_stage(session, split_id)
+    strip, found = SessionIndex(session).element(split_id)
     if not isinstance(found, Split):
         raise SettingError(f"{split_id} is no split")
     return strip, found
 
 
 def _branch(session: Session, branch_id: str) -> tuple[Strip, Split, Branch]:
-    strip, found = place_of(session, branch_id)
+    strip, found = SessionIndex(session).chain(branch_id)
     if found is None:
         raise SettingError(f"{branch_id} is no branch")
     for element in _splits(strip.chain):

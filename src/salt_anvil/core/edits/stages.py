@@ -9,12 +9,9 @@ from salt_anvil.core.edits.base import (
     dump,
     free,
     fresh_copy,
-    place_of,
     replaced,
     said_place,
     said_value,
-    siblings,
-    taken_ids,
     title,
     with_chain,
 )  # fmt: skip
@@ -33,8 +30,8 @@ from salt_anvil.core.session import (
     branches,
     checked,
     elements,
-    find_stage,
 )  # fmt: skip
+from salt_anvil.core.session_index import SessionIndex
 
 
 class AddStage(Model):
@@ -48,9 +45,9 @@ class AddStage(Model):
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
-        strip, branch = place_of(session, self.place)
+        strip, branch = SessionIndex(session).chain(self.place)
         words = processor(self.kind).title.lower()
-        stage_id = free(f"{strip.id}-{self.kind}", taken_ids(session))
+        stage_id = free(f"{strip.id}-{self.kind}", SessionIndex(session).ids)
         stage = checked(Stage, {"id": stage_id, "kind": self.kind, "params": self.params})
         at = self.index
         done = changed_at(session, self.place, lambda c: [*c[:at], stage, *c[at:]])
@@ -66,7 +63,7 @@ class RemoveStage(Model):
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
-        strip, stage = find_stage(session, self.stage)
+        strip, stage = SessionIndex(session).element(self.stage)
         chain = replaced(strip.chain, stage.id, lambda e: [])
         return with_chain(session, strip, chain), f"{said_place(strip, stage)} taken away"
 
@@ -81,8 +78,8 @@ class MoveStage(Model):
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
-        source, stage = find_stage(session, self.stage)
-        home, _ = siblings(session, self.stage)
+        source, stage = SessionIndex(session).element(self.stage)
+        home, _ = SessionIndex(session).home(self.stage)
         if isinstance(stage, Split) and self.place in _branch_ids(stage):
             raise SettingError(f"{title(stage)} cannot be moved into itself")
         without = source.model_copy(
@@ -93,7 +90,7 @@ class MoveStage(Model):
         lifted = session.model_copy(update={"strips": strips})
         at = self.index
         done = changed_at(lifted, self.place, lambda c: [*c[:at], stage, *c[at:]])
-        strip, branch = place_of(done, self.place)
+        strip, branch = SessionIndex(done).chain(self.place)
         where = "" if self.place == home else f" to {branch.name if branch else strip.name}"
         return done, f"{said_place(source, stage)} moved{where}"
 
@@ -111,9 +108,9 @@ class PasteElements(Model):
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
-        strip, _ = place_of(session, self.place)
+        strip, _ = SessionIndex(session).chain(self.place)
         given = checked(Pasted, {"chain": self.elements}).chain
-        taken = taken_ids(session)
+        taken = SessionIndex(session).ids
         sources = {f"strip:{s.id}" for s in session.strips}
         sources |= {f"{kind}:{name}" for kind in ("stage", "branch") for name in taken}
         ids = {e.id for e in elements(given)} | {b.id for b in branches(given)}
@@ -161,7 +158,7 @@ class SetStage(Model):
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
-        strip, old = find_stage(session, self.stage)
+        strip, old = SessionIndex(session).element(self.stage)
         change = self.model_dump(exclude={"type", "stage"}, exclude_none=True)
         new = checked(type(old), dump(old) | change)
         words = []
@@ -187,7 +184,7 @@ class SetParams(Model):
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done; `whole` sets the rest to defaults."""
-        strip, old = find_stage(session, self.stage)
+        strip, old = SessionIndex(session).element(self.stage)
         stage = _processor_stage(old)
         start = {} if self.whole else stage.params.model_dump()
         new = checked(Stage, dump(stage) | {"params": start | self.params})
@@ -214,7 +211,7 @@ class ChooseSlot(Model):
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
-        strip, old = find_stage(session, self.stage)
+        strip, old = SessionIndex(session).element(self.stage)
         stage = _processor_stage(old)
         slots = {**stage.slots, stage.slot: stage.params}
         params = slots.get(self.slot, stage.params)

@@ -10,11 +10,11 @@ from salt_anvil.core.edits.base import (
     pruned,
     rebuilt,
     slug,
-    taken_ids,
     with_strip,
 )  # fmt: skip
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.session import Id, Join, Model, Section, Send, Session, Strip, checked
+from salt_anvil.core.session_index import SessionIndex
 
 StripField = Literal[
     "name", "trim_db", "invert", "fader_db", "pan", "mute", "solo", "output", "mark"
@@ -79,7 +79,7 @@ class AddStrip(Model):
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
-        taken = taken_ids(session)
+        taken = SessionIndex(session).ids
         name = str(self.strip.get("name", "Strip"))
         fresh = {**self.strip, "id": free(slug(name), taken)}
         strip = checked(Strip, fresh)
@@ -120,7 +120,7 @@ class DuplicateStrip(Model):
         old = session.strip(self.strip)
         if old.kind == "main":
             raise SettingError("there is only one main bus")
-        taken = taken_ids(session)
+        taken = SessionIndex(session).ids
         names = {s.name for s in session.strips}
         number = 2
         while f"{old.name[:76]} {number}" in names:

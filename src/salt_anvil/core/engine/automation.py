@@ -14,17 +14,15 @@ from salt_anvil.core.processors.base import Control
 from salt_anvil.core.session import (
     Automation,
     Branch,
-    Element,
+    Lever,
     Move,
     Point,
-    Session,
     Split,
     Stage,
     Strip,
-    branches,
-    elements,
     owners_controls,
 )  # fmt: skip
+from salt_anvil.core.session_index import SessionIndex
 
 Floats = NDArray[np.float64]
 
@@ -193,42 +191,32 @@ def _scale(owner: str, control: Control) -> Scale:
     return Scale(control.label, 0, len(words) - 1, glides=False, words=words)
 
 
-def owners(session: Session) -> dict[str, Strip | Element | Branch]:
-    """Return everything in a session that has controls, levers apart, by its id."""
-    found: dict[str, Strip | Element | Branch] = {}
-    for strip in session.strips:
-        found |= {e.id: e for e in elements(strip.chain)}
-        found |= {b.id: b for b in branches(strip.chain)}
-    return found | {s.id: s for s in session.strips}
-
-
-def lanes_of(session: Session) -> dict[str, dict[str, Lane]]:
+def lanes_of(index: SessionIndex) -> dict[str, dict[str, Lane]]:
     """Return every moving control: owner to control to lane. Levers at rest are constant lanes.
 
     Raises:
         SettingError: an owner or control is not there or cannot move, or two things move it.
     """
+    session = index.session
     if not session.automation and not session.levers:
         return {}
-    known = owners(session)
-    levers = {lever.id: lever for lever in session.levers}
     found: dict[str, dict[str, Lane]] = {}
     driven: dict[str, tuple[Point, ...]] = {
         lever.id: (Point(at_s=0, value=lever.value),) for lever in session.levers
     }
     for item in session.automation:
         points = tuple(item.points)
-        if item.owner in levers and item.control == "value":
+        if item.owner in index.levers and item.control == "value":
             driven[item.owner] = points
             continue
-        owner = known.get(item.owner)
+        owner = index.owner(item.owner)
         if owner is None:
             raise SettingError(f"automation of “{item.owner}”: there is no such strip or stage")
         _add(found, item, Lane(scale_of(owner, item.control), points))
     for lever in session.levers:
         for move in lever.moves:
-            owner = known.get(move.owner)
-            if owner is None:
+            owner = index.owner(move.owner)
+            if owner is None or isinstance(owner, Lever):
                 raise SettingError(f"lever {lever.name}: there is no “{move.owner}” to move")
             scale = scale_of(owner, move.control)
             for end in (move.low, move.high):

@@ -1,6 +1,6 @@
 """A strip's chain as a flat list of nodes in dependency order, every input lined up."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from itertools import islice, product
 from typing import Literal
@@ -82,7 +82,7 @@ class Graph:
     """How many channels each buffer of the chain has."""
 
 
-Locate = Mapping[str, str]
+Locate = Callable[[str], str | None]
 """Gives the strip of every stage ("stage:ID") and branch ("branch:ID") of the session."""
 
 
@@ -159,12 +159,12 @@ class _Builder:
         source, tap = stage.key.source, stage.key.tap
         if source == "own":
             return None
-        kind, _, name = source.partition(":")
+        kind = source.partition(":")[0]
         words = f"stage {stage.id}: its key {source}"
         if kind == "input":
             raise RoutingError(f"{words} is not bound to anything yet")
-        owner = name if kind == "strip" else self.where.get(source)
-        if owner is None or (kind == "strip" and f"strip:{name}" not in self.where):
+        owner = self.where(source)
+        if owner is None:
             raise RoutingError(f"{words} is not there")
         if owner != self.strip.id:
             outside = Outside(owner, source, tap)

@@ -10,7 +10,7 @@ from typing import Any, Literal
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.automation import NONE, Lane, Lanes, lanes_of
-from salt_anvil.core.engine.graph import Graph, Locate, Node, compile_chain
+from salt_anvil.core.engine.graph import Graph, Node, Outside, compile_chain
 from salt_anvil.core.errors import MissingError, RoutingError
 from salt_anvil.core.processors import Context
 from salt_anvil.core.session import (
@@ -22,12 +22,15 @@ from salt_anvil.core.session import (
     branches,
     elements,
 )  # fmt: skip
+from salt_anvil.core.session_index import SessionIndex
 
 GROUP = 8
 """Inputs of a bus that are summed on their own, so that this sum can be kept."""
 
 TAIL = 48
 """Blocks behind the end of the song that still sound; after them everything is silent."""
+
+AllLanes = dict[str, dict[str, Lane]]
 
 JoinMeasurements = Callable[[str], JoinMeasurement | None]
 """Gives what was measured for a steady join, by the digest of all that it depends on."""
@@ -81,7 +84,7 @@ class StripPlan:
     routes: tuple[Route, ...]
     heard: bool
     context: Context
-    lanes: dict[str, dict[str, Lane]]
+    lanes: AllLanes
     exports: tuple[str, ...]
     """Points inside the chain that other strips listen to, as "source/tap"."""
     joins: tuple[SteadyJoin, ...] = ()
@@ -163,11 +166,10 @@ def make_plan(
     """
     if not session.strips:
         raise RoutingError(f"“{session.name}” has no strips yet")
-    by_id = {s.id: s for s in session.strips}
+    index = SessionIndex(session)
     for strip in session.strips:
-        _check_routes(strip, by_id)
-    lanes = lanes_of(session)
-    where = _places(session)
+        _check_routes(strip, index.strips)
+    lanes = lanes_of(index)
     routes = _routes(session)
     graphs: dict[str, Graph] = {}
     contexts: dict[str, Context] = {}
@@ -176,20 +178,20 @@ def make_plan(
         contexts[strip.id] = Context(
             session.rate, channels, session.bpm, observe_all or strip.id == observe
         )
-        graphs[strip.id] = compile_chain(strip, contexts[strip.id], where, lanes)
+        graphs[strip.id] = compile_chain(strip, contexts[strip.id], index.strip_of_source, lanes)
     exports = _exports(graphs)
     plans: dict[str, StripPlan] = {}
-    for strip in _in_order(session, routes, graphs):
+    for strip in _in_order(index, routes, graphs):
         feeds = tuple(r for r in routes if r.to == strip.id)
         _check_join(strip, feeds)
-        mine = {strip.id, *_owners(strip)}
+        mine = index.within(strip.id)
         plan = StripPlan(
             strip, graphs[strip.id], feeds, tuple(r for r in routes if r.strip == strip.id),
             any(r.heard for r in routes if r.strip == strip.id) or strip.kind == "main",
             contexts[strip.id], {o: ls for o, ls in lanes.items() if o in mine},
             exports.get(strip.id, ()),
         )  # fmt: skip
-        plans[strip.id] = _with_digest(plan, plans, session, measured)
+        plans[strip.id] = _with_digest(plan, plans, index, lanes, measured)
     return Plan(tuple(plans.values()), session.main().id, session.rate, session.frames())
 
 
@@ -260,19 +262,6 @@ def _reach(start: set[str], onward: dict[str, set[str]]) -> set[str]:
     return found
 
 
-def _places(session: Session) -> Locate:
-    where = {}
-    for strip in session.strips:
-        where[f"strip:{strip.id}"] = strip.id
-        where |= {f"stage:{e.id}": strip.id for e in elements(strip.chain)}
-        where |= {f"branch:{b.id}": strip.id for b in branches(strip.chain)}
-    return where
-
-
-def _owners(strip: Strip) -> set[str]:
-    return {e.id for e in elements(strip.chain)} | {b.id for b in branches(strip.chain)}
-
-
 def _exports(graphs: dict[str, Graph]) -> dict[str, tuple[str, ...]]:
     """Return the points inside each strip's chain that others listen to."""
     found: dict[str, set[str]] = {}
@@ -291,10 +280,10 @@ def _check_join(strip: Strip, feeds: tuple[Route, ...]) -> None:
         )
 
 
-def _in_order(session: Session, routes: list[Route], graphs: dict[str, Graph]) -> list[Strip]:
+def _in_order(index: SessionIndex, routes: list[Route], graphs: dict[str, Graph]) -> list[Strip]:
     """Return the strips so that each follows all that feed it and all that it listens to."""
-    by_id = {s.id: s for s in session.strips}
-    needs: dict[str, list[tuple[str, str]]] = {s.id: [] for s in session.strips}
+    by_id = index.strips
+    needs: dict[str, list[tuple[str, str]]] = {name: [] for name in by_id}
     for route in routes:
         needs[route.to].append((route.strip, "feeds"))
     for name, graph in graphs.items():
@@ -321,8 +310,8 @@ def _in_order(session: Session, routes: list[Route], graphs: dict[str, Graph]) -
         placed.add(name)
         done.append(by_id[name])
 
-    for strip in session.strips:
-        place(strip.id, [])
+    for name in by_id:
+        place(name, [])
     return done
 
 
@@ -334,10 +323,14 @@ def _digest(facts: Any) -> str:
 
 
 def _with_digest(
-    plan: StripPlan, done: dict[str, StripPlan], session: Session, measured: JoinMeasurements
+    plan: StripPlan,
+    done: dict[str, StripPlan],
+    index: SessionIndex,
+    lanes: AllLanes,
+    measured: JoinMeasurements,
 ) -> StripPlan:
     """Return the plan with its steady joins looked up, in order, and its digest."""
-    strip, graph = plan.strip, plan.graph
+    strip, graph, session = plan.strip, plan.graph, index.session
     inputs: list[Any] = [session.rate, session.frames(), plan.context.channels]
     inputs.append([strip.audio, strip.frames] if strip.kind == "track" else None)
     inputs += [_route_facts(r, done) for r in plan.feeds]
@@ -357,7 +350,7 @@ def _with_digest(
     facts: dict[str, Any] = {"in": _digest([inputs, trim])}
     settled: dict[str, bool] = {"in": all(j.measured is not None for j in joins)}
     for outside in graph.outside:
-        facts[outside.buffer] = _outside_facts(outside.strip, outside.buffer, done, session)
+        facts[outside.buffer] = _outside_facts(outside, done, index, lanes)
         settled[outside.buffer] = outside.strip not in done or _settled(done[outside.strip])
     for node in graph.nodes:
         before = [[facts[w.source], w.delay] for w in node.inputs]
@@ -369,9 +362,9 @@ def _with_digest(
             joins.append(found)
             own.append(found.measured and vars(found.measured))
             ready = ready and found.measured is not None
-        reported = _digest([own, before])
-        for index, name in enumerate(node.outputs):
-            facts[name] = [reported, index]
+        sounding = _digest([own, before])
+        for number, name in enumerate(node.outputs):
+            facts[name] = [sounding, number]
             settled[name] = ready
     names = [n.outputs for n in graph.nodes] + [b.id for b in branches(strip.chain)]
     whole = [facts[graph.output], graph.late, [facts[n.outputs[0]] for n in graph.nodes], names]
@@ -399,11 +392,13 @@ def _route_facts(route: Route, done: dict[str, StripPlan]) -> Any:
     return [plan.content_digest, strip.pan, strip.fader_db, send, route.heard, lanes]
 
 
-def _outside_facts(name: str, buffer: str, done: dict[str, StripPlan], session: Session) -> Any:
-    if name in done:
-        return [done[name].content_digest, buffer]
-    track = session.strip(name)
-    lane = _lane_facts(lanes_of(session).get(name, NONE), "trim_db")
+def _outside_facts(
+    outside: Outside, done: dict[str, StripPlan], index: SessionIndex, lanes: AllLanes
+) -> Any:
+    if outside.strip in done:
+        return [done[outside.strip].content_digest, outside.buffer]
+    track = index.strips[outside.strip]
+    lane = _lane_facts(lanes.get(outside.strip, NONE), "trim_db")
     return [track.audio, track.frames, track.trim_db, track.invert, lane]
 
 
