@@ -62,8 +62,11 @@ def limiter() -> None:
         for name, waves in sounds(rate).items():
             row = []
             for ahead in (0.5, 5.0):
-                outs = [limited(w, rate, character=c, lookahead_ms=ahead, release_ms=30)
-                        for w in waves for c in CHARACTERS]  # fmt: skip
+                outs = [
+                    limited(w, rate, character=c, lookahead_ms=ahead, release_ms=30)
+                    for w in waves
+                    for c in CHARACTERS
+                ]
                 outs = [faded(o[:, 0], rate) for o in outs]
                 row.append(max(own_peak_db(o) for o in outs) + 1)
                 row.append(max(fourier_peak_db(o) for o in outs) + 1)
@@ -74,8 +77,10 @@ def limiter() -> None:
     for hz in (100, 1000):
         wave = (0.8912509 * 2 * np.sin(2 * np.pi * hz * at))[:, None]
         for c in CHARACTERS:
-            found = [thd_n(limited(wave, character=c, lookahead_ms=ms)[48000:, 0], hz, 48000)
-                     for ms in (0.5, 1.5, 5, 10)]  # fmt: skip
+            found = [
+                thd_n(limited(wave, character=c, lookahead_ms=ms)[48000:, 0], hz, 48000)
+                for ms in (0.5, 1.5, 5, 10)
+            ]
             print(f"  {hz:5} Hz {c:10} " + " ".join(f"{max(v, -200):7.1f}" for v in found))
 
 
@@ -99,32 +104,42 @@ def demo_mix() -> None:
 def gate() -> None:
     """Print openings on a hovering level and what ticks at the edges."""
     for hysteresis in (0, 4):
-        _, reported = test_gate.gated(test_gate.hovering(), threshold_db=-40, hysteresis_db=hysteresis,
-                                  hold_ms=0, release_ms=5)  # fmt: skip
-        print(f"gate, hovering, hysteresis {hysteresis} dB: {test_gate.openings(told)} openings")
+        _, reported = test_gate.gated(
+            test_gate.hovering(),
+            threshold_db=-40,
+            hysteresis_db=hysteresis,
+            hold_ms=0,
+            release_ms=5,
+        )
+        count = test_gate.openings(reported)
+        print(f"gate, hovering, hysteresis {hysteresis} dB: {count} openings")
     tone = sine(300, 2.0) * np.linspace(0.5, 0.001, 96000)[:, None]
     for hold in (0, 1, 2):
-        out, reported = test_gate.gated(tone, threshold_db=-30, hysteresis_db=0, release_ms=1,
-                                    attack_ms=0.02, hold_ms=hold)  # fmt: skip
-        above = 10 * np.log10(test_gate.energy_over_8k(out))
-        print(
-            f"gate, hold {hold} ms: {test_gate.openings(told)} openings, above 8 kHz {above:.1f} dB"
+        out, reported = test_gate.gated(
+            tone, threshold_db=-30, hysteresis_db=0, release_ms=1, attack_ms=0.02, hold_ms=hold
         )
+        above = 10 * np.log10(test_gate.energy_over_8k(out))
+        count = test_gate.openings(reported)
+        print(f"gate, hold {hold} ms: {count} openings, above 8 kHz {above:.1f} dB")
 
 
 def others() -> None:
     """Print level independence, s against vowels, and what split leaves below its range."""
     loud = test_transient.gain_db(test_transient.hits(-10), attack_db=9, sustain_db=-9)
     worst = max(
-        np.abs(test_transient.gain_db(test_transient.hits(level), attack_db=9, sustain_db=-9)
-               - loud).max() for level in (-20, -30, -40, -50)
-    )  # fmt: skip
+        np.abs(
+            test_transient.gain_db(test_transient.hits(level), attack_db=9, sustain_db=-9) - loud
+        ).max()
+        for level in (-20, -30, -40, -50)
+    )
     print(f"transient, gain of the same hit from -10 to -50 dBFS: {worst:.5f} dB apart")
     sound, vowels, esses = test_deesser.words()
     settings: dict[str, Any] = {"ratio": 8}
     out, reduction = test_deesser.passed(sound, **settings)
-    print(f"de-esser: s {20 * np.log10(out[esses].std() / sound[esses].std()):.2f} dB,"
-          f" vowel at most {reduction[vowels].max():.3f} dB")  # fmt: skip
+    print(
+        f"de-esser: s {20 * np.log10(out[esses].std() / sound[esses].std()):.2f} dB,"
+        f" vowel at most {reduction[vowels].max():.3f} dB"
+    )
 
 
 if __name__ == "__main__":

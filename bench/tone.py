@@ -67,22 +67,25 @@ def filters() -> None:
         _, down = pulses.level_db(pulses.pulse_down(quality), factor * 48000)
         heard, stopped = hz <= 20000, hz >= 28000
         mean = 20 * np.log10(np.sinc(hz / (factor * 48000)))
-        print(f"  {quality}: ripple to 20 kHz {np.abs(up[heard]).max():.5f} and"
-              f" {np.abs((down + mean)[heard]).max():.5f} dB, from 28 kHz {up[stopped].max():.0f}"
-              f" and {down[stopped].max():.0f} dB")  # fmt: skip
+        print(
+            f"  {quality}: ripple to 20 kHz {np.abs(up[heard]).max():.5f} and"
+            f" {np.abs((down + mean)[heard]).max():.5f} dB, from 28 kHz {up[stopped].max():.0f}"
+            f" and {down[stopped].max():.0f} dB"
+        )
 
 
 def bends() -> None:
     print("Saturator, 1 kHz at -12 dBFS, 12 dB of drive: even and odd, dB")
     for name, balance in (("all even", 0), ("half", 0.5), ("all odd", 1)):
         reported = _harmonics("saturator", 48000, 1000, -12, drive_db=12, harmonics=balance)
-        print(f"  {name}: even {told['even']:.1f}, odd {told['odd']:.1f}")
+        print(f"  {name}: even {reported['even']:.1f}, odd {reported['odd']:.1f}")
     print("Compressor's colour at ratio 1, -12 dBFS: even and odd, dB")
     for colour in (0.1, 0.5, 1):
         for name, balance in (("even", 0), ("odd", 1)):
-            reported = _harmonics("compressor", 48000, 1000, -12, ratio=1, colour=colour,
-                              colour_balance=balance)  # fmt: skip
-            print(f"  {colour:g} {name}: even {told['even']:.1f}, odd {told['odd']:.1f}")
+            reported = _harmonics(
+                "compressor", 48000, 1000, -12, ratio=1, colour=colour, colour_balance=balance
+            )
+            print(f"  {colour:g} {name}: even {reported['even']:.1f}, odd {reported['odd']:.1f}")
     print("Enhancer, 60 Hz at 0 and -40 dBFS, amount 0 dB: orders 1 to 7 against the sine, dB")
     for order in ("even", "odd", "both"):
         for drive_db in (0, 6):
@@ -111,10 +114,12 @@ def tone() -> None:
                     worst = max(worst, float(np.abs(apart).max()))
         print(f"  {kind}: {worst:.6f}")
     print("Linear phase against minimum, magnitude apart from 20 Hz to 20 kHz, dB")
-    for band in ({"type": "low-cut", "hz": 22, "slope": "24"},
-                 {"type": "bell", "hz": 265, "gain_db": -3, "q": 1},
-                 {"type": "bell", "hz": 60, "gain_db": 6, "q": 4},
-                 {"type": "bell", "hz": 30, "gain_db": 6, "q": 3}):  # fmt: skip
+    for band in (
+        {"type": "low-cut", "hz": 22, "slope": "24"},
+        {"type": "bell", "hz": 265, "gain_db": -3, "q": 1},
+        {"type": "bell", "hz": 60, "gain_db": 6, "q": 4},
+        {"type": "bell", "hz": 30, "gain_db": 6, "q": 3},
+    ):
         at, plain = test_tone.pulse_response(test_tone.tone(band), 48000)
         _, linear = test_tone.pulse_response(test_tone.tone(band, phase="linear"), 48000)
         heard = (at > 20) & (at < 20000)
@@ -142,8 +147,11 @@ def small_loudspeaker() -> None:
     shelf = next(r for r in starting_points("tone") if r.name == "Kitchen shelf")
     plain = off(off(session, "low-fiddle-carry"), "low-fiddle-bands")
     print("Low fiddle: loudness, and through a small loudspeaker (12 dB per octave below 200 Hz)")
-    for name, one in (("bare", plain), ("low band only", off(session, "low-fiddle-carry")),
-                      ("whole recipe", session)):  # fmt: skip
+    for name, one in (
+        ("bare", plain),
+        ("low band only", off(session, "low-fiddle-carry")),
+        ("whole recipe", session),
+    ):
         out = run_strip(one, "low-fiddle", band)
         device = Unit(shelf.chain[0], Context(RATE, out.shape[1]))
         small = loudness(device.process(out, 0).out)

@@ -82,10 +82,17 @@ def band_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
         media = folder.bring_in(path, path.name, 48000)
         params = {"threshold_db": -28, "release_ms": 700, "lookahead_ms": 3 * index, "makeup_db": 4}
         strips.append(
-            {"id": name, "name": name.title(), "kind": "track", "audio": media.id,
-             "channels": channels, "frames": frames, "output": "bus",
-             "chain": [{"id": f"{name}-c", "kind": "compressor", "params": params}]}
-        )  # fmt: skip
+            {
+                "id": name,
+                "name": name.title(),
+                "kind": "track",
+                "audio": media.id,
+                "channels": channels,
+                "frames": frames,
+                "output": "bus",
+                "chain": [{"id": f"{name}-c", "kind": "compressor", "params": params}],
+            }
+        )
     main_chain = [{"id": "main-c", "kind": "compressor", "params": {"release_mode": "auto"}}]
     strips += [
         {"id": "bus", "name": "Bus", "kind": "bus"},

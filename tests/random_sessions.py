@@ -60,9 +60,12 @@ def random_edit(random: Random, session: Session) -> e.Edit:
     strip = pick(random, strips)
 
     def send() -> e.Edit:
-        return e.SetSend(strip=strip.id, to=pick(random, strips).id,
-                         gain_db=float(random.uniform(-12, 0)),
-                         pre_fader=bool(random.integers(2)))  # fmt: skip
+        return e.SetSend(
+            strip=strip.id,
+            to=pick(random, strips).id,
+            gain_db=float(random.uniform(-12, 0)),
+            pre_fader=bool(random.integers(2)),
+        )
 
     choices: list[Any] = [
         lambda: e.AddStage(place=place, index=0, kind=kind, params=random_params(random, kind)),
@@ -85,13 +88,14 @@ def random_edit(random: Random, session: Session) -> e.Edit:
         stage = pick(random, all_stages)
         choices += [
             lambda: e.SetParams(stage=stage.id, params=random_params(random, stage.kind)),
-            lambda: e.SetStage(stage=stage.id, on=bool(random.integers(2)),
-                               mix=float(random.uniform())),
+            lambda: e.SetStage(
+                stage=stage.id, on=bool(random.integers(2)), mix=float(random.uniform())
+            ),
             lambda: e.MoveStage(stage=stage.id, place=place, index=0),
             lambda: e.RemoveStage(stage=stage.id),
             lambda: e.CopyToSiblings(stage=stage.id),
             *3 * [lambda: e.AddSplit(by=pick(random, ["copies", "bands"]), around=[stage.id])],
-        ]  # fmt: skip
+        ]
     ears = [x for x in all_stages if REGISTRY[x.kind].has_sidechain]
     if ears:
         listening = pick(random, ears)
@@ -101,17 +105,28 @@ def random_edit(random: Random, session: Session) -> e.Edit:
     if splits:
         split = pick(random, splits)
         choices += [
-            lambda: e.SetSplit(split=split.id, on=bool(random.integers(2)),
-                               mix=float(random.uniform()), position=float(random.uniform()),
-                               law=pick(random, ["sum", "linear", "equal-power", "steady"])),
-            lambda: e.SetSplit(split=split.id, phase=pick(random, ["minimum", "linear"]),
-                               slope=pick(random, [24, 48])),
-            lambda: e.SetBranch(branch=pick(random, parts).id, gain_db=float(random.uniform(-9, 3)),
-                                solo=bool(random.integers(5) == 0), on=bool(random.integers(4))),
+            lambda: e.SetSplit(
+                split=split.id,
+                on=bool(random.integers(2)),
+                mix=float(random.uniform()),
+                position=float(random.uniform()),
+                law=pick(random, ["sum", "linear", "equal-power", "steady"]),
+            ),
+            lambda: e.SetSplit(
+                split=split.id,
+                phase=pick(random, ["minimum", "linear"]),
+                slope=pick(random, [24, 48]),
+            ),
+            lambda: e.SetBranch(
+                branch=pick(random, parts).id,
+                gain_db=float(random.uniform(-9, 3)),
+                solo=bool(random.integers(5) == 0),
+                on=bool(random.integers(4)),
+            ),
             lambda: e.RemoveSplit(split=split.id),
             lambda: e.AddBranch(split=split.id),
             lambda: e.RemoveBranch(branch=pick(random, parts).id),
-        ]  # fmt: skip
+        ]
     return pick(random, choices)()
 
 
@@ -151,10 +166,12 @@ def random_play_edit(random: Random, session: Session) -> e.Edit:
         lever = pick(random, session.levers)
         choices += [
             lambda: e.SetLever(lever=lever.id, value=float(random.uniform())),
-            lambda: e.SetLever(lever=lever.id, moves=[
-                {"owner": strip.id, "control": "fader_db", "low": -20, "high": 0}]),
+            lambda: e.SetLever(
+                lever=lever.id,
+                moves=[{"owner": strip.id, "control": "fader_db", "low": -20, "high": 0}],
+            ),
             lambda: e.RemoveLever(lever=lever.id),
-        ]  # fmt: skip
+        ]
     if stages:
         choices.append(
             lambda: e.ChooseSlot(stage=pick(random, stages).id, slot=pick(random, list("ABCD")))
@@ -164,9 +181,13 @@ def random_play_edit(random: Random, session: Session) -> e.Edit:
         choices.append(lambda: e.RemoveSend(strip=one[0], to=one[1]))
     if session.sections:
         choices.append(
-            lambda: e.SetInSection(owner=strip.id, control="fader_db", value=-3.0,
-                                   section=pick(random, session.sections).name)
-        )  # fmt: skip
+            lambda: e.SetInSection(
+                owner=strip.id,
+                control="fader_db",
+                value=-3.0,
+                section=pick(random, session.sections).name,
+            )
+        )
     if random.integers(2):
         return random_edit(random, session)
     return pick(random, choices)()
@@ -193,10 +214,18 @@ def random_lane(random: Random, session: Session) -> e.Edit:
     name = str(pick(random, names))
     scale = scale_of(stage, name)
     times = np.sort(random.uniform(0, FRAMES / RATE, random.integers(1, 5)))
-    return e.SetLane(owner=owner, control=name, points=[
-        {"at_s": float(t), "value": float(random.uniform(scale.low, scale.high)),
-         "shape": pick(random, ["straight", "curved", "stepped"])} for t in times
-    ])  # fmt: skip
+    return e.SetLane(
+        owner=owner,
+        control=name,
+        points=[
+            {
+                "at_s": float(t),
+                "value": float(random.uniform(scale.low, scale.high)),
+                "shape": pick(random, ["straight", "curved", "stepped"]),
+            }
+            for t in times
+        ],
+    )
 
 
 def edited(random: Random, session: Session, count: int) -> Session:
@@ -217,15 +246,22 @@ def edited(random: Random, session: Session, count: int) -> Session:
 def random_session(random: Random) -> Session:
     count = int(random.integers(2, 5))
     strips: list[dict[str, Any]] = [
-        {"id": f"t{i}", "name": f"T{i}", "kind": "track", "audio": f"s{i}",
-         "channels": SOUNDS[f"s{i}"].shape[1], "frames": FRAMES,
-         "chain": [{"id": f"c{i}", "kind": "compressor", "params": {"threshold_db": -30}}]}
+        {
+            "id": f"t{i}",
+            "name": f"T{i}",
+            "kind": "track",
+            "audio": f"s{i}",
+            "channels": SOUNDS[f"s{i}"].shape[1],
+            "frames": FRAMES,
+            "chain": [{"id": f"c{i}", "kind": "compressor", "params": {"threshold_db": -30}}],
+        }
         for i in range(count)
-    ]  # fmt: skip
+    ]
     strips += [{"id": f"g{i}", "name": f"G{i}", "kind": "bus"} for i in range(2)]
     strips.append({"id": "main", "name": "Main", "kind": "main"})
     levers = [{"id": "l", "name": "L", "value": 0.5, "moves": [
         {"owner": "t0", "control": "fader_db", "low": -12, "high": 0}]}]  # fmt: skip
-    session = checked(Session, {"name": "Random", "rate": RATE, "bpm": 96, "strips": strips,
-                                "levers": levers})  # fmt: skip
+    session = checked(
+        Session, {"name": "Random", "rate": RATE, "bpm": 96, "strips": strips, "levers": levers}
+    )
     return edited(random, session, int(random.integers(4, 14)))

@@ -30,9 +30,12 @@ def bands(*chains: list[dict[str, Any]], **more: Any) -> dict[str, Any]:
 
 
 def through(
-    chain: list[dict[str, Any]], sound: np.ndarray, keys: dict[str, np.ndarray] | None = None,
-    rate: int = RATE, **more: Any,
-) -> np.ndarray:  # fmt: skip
+    chain: list[dict[str, Any]],
+    sound: np.ndarray,
+    keys: dict[str, np.ndarray] | None = None,
+    rate: int = RATE,
+    **more: Any,
+) -> np.ndarray:
     """Run a sound through a recipe's chain; latency is taken out."""
     keys = keys or {}
     recipe = read_recipe({"chain": chain, "bpm": 96})

@@ -72,8 +72,9 @@ def _parser() -> argparse.ArgumentParser:
     lab.add_argument("recipe", type=Path)
     lab.add_argument("measurement", help="harmonics, sweep, steps, curve, response, difference")
     lab.add_argument("--level", type=float, default=-12.0, metavar="DBFS", help="peak")
-    lab.add_argument("--from", dest="begin", type=float, default=-40.0, metavar="DBFS",
-                     help="peak before a step")  # fmt: skip
+    lab.add_argument(
+        "--from", dest="begin", type=float, default=-40.0, metavar="DBFS", help="peak before a step"
+    )
     lab.add_argument("--hz", type=float, default=1000.0, help="of the sine; 0: a constant")
     lab.add_argument("--rate", type=int, default=48000)
     lab.add_argument("--channel", choices=["both", "left", "sides"], default="both")
@@ -104,9 +105,12 @@ def _parser() -> argparse.ArgumentParser:
 def _progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:
     """Return a function that takes the share done, and one that ends the bar."""
     bar = tqdm(
-        total=100, desc=words, disable=not sys.stderr.isatty(), unit="%",
+        total=100,
+        desc=words,
+        disable=not sys.stderr.isatty(),
+        unit="%",
         bar_format="{desc}: {bar} {n:.0f} %",
-    )  # fmt: skip
+    )
 
     def show(share: float) -> None:
         bar.update(100 * share - bar.n)
@@ -126,9 +130,14 @@ def _process(options: argparse.Namespace) -> None:
     show, end = _progress(options.source.name)
     try:
         report = process_file(
-            options.source, options.target, recipe, format, keys=keys,
-            dither=not options.no_dither, progress=show,
-        )  # fmt: skip
+            options.source,
+            options.target,
+            recipe,
+            format,
+            keys=keys,
+            dither=not options.no_dither,
+            progress=show,
+        )
     finally:
         end()
     if options.report:
@@ -141,10 +150,17 @@ def _lab(options: argparse.Namespace) -> None:
     from salt_anvil.core.session import checked
     from salt_anvil.jobs.process_file import load_recipe
 
-    wanted = checked(LabOptions, {
-        "measurement": options.measurement, "rate": options.rate, "level_db": options.level,
-        "from_db": options.begin, "hz": options.hz, "channel": options.channel,
-    })  # fmt: skip
+    wanted = checked(
+        LabOptions,
+        {
+            "measurement": options.measurement,
+            "rate": options.rate,
+            "level_db": options.level,
+            "from_db": options.begin,
+            "hz": options.hz,
+            "channel": options.channel,
+        },
+    )
     against = None
     if options.against:
         against = ("first", "second", load_recipe(options.against))
@@ -244,10 +260,17 @@ def _print(options: argparse.Namespace) -> None:
     show, end = _progress("Printing")
     try:
         written = print_session(
-            options.data, options.session, options.out, strip=options.strip,
-            stems=options.stems, begin_s=options.begin, end_s=options.end,
-            format=options.format, dither=not options.no_dither, progress=show,
-        )  # fmt: skip
+            options.data,
+            options.session,
+            options.out,
+            strip=options.strip,
+            stems=options.stems,
+            begin_s=options.begin,
+            end_s=options.end,
+            format=options.format,
+            dither=not options.no_dither,
+            progress=show,
+        )
     finally:
         end()
     for path in written:

@@ -25,9 +25,13 @@ def test_standing_still_in_the_middle_of_a_message(tmp_path: Path) -> None:
         again.set()
 
     helper = WorkerProcess(
-        "halting", half_a_message, tmp_path, lambda message: heard.release(), restarted,
+        "halting",
+        half_a_message,
+        tmp_path,
+        lambda message: heard.release(),
+        restarted,
         alive_s=0.5,
-    )  # fmt: skip
+    )
     try:
         heard.acquire()
         first = helper.pid

@@ -164,8 +164,11 @@ def test_concurrent_writers_keep_what_the_others_did(server: Server, tmp_path: P
     assert answers == [200] * 4
     model = server.api("GET", f"/sessions/{number}")["model"]
     assert sorted(s["name"] for s in model["strips"] if s["kind"] == "track") == [
-        "take0", "take1", "take2", "take3",
-    ]  # fmt: skip
+        "take0",
+        "take1",
+        "take2",
+        "take3",
+    ]
     assert [lever["name"] for lever in model["levers"]] == named
     lengths = {s["frames"] for s in model["strips"] if s["kind"] == "track"}
     assert lengths == {20 * model["rate"]}
@@ -259,7 +262,7 @@ def test_a_damaged_decoded_file_is_decoded_again(
         overwrite(path.with_name(path.name + ".sums"), 800, b"\xff" * 64)
     tab = server.tab()
     settled_sound(tab, 200_000, printed)
-    row = ask_print(server, format="wav-32f")  # fmt: skip
+    row = ask_print(server, format="wav-32f")
     found = soundfile.read(server.data / "prints" / row["file"], dtype="float32")[0]
     assert (found == printed).all()
     tab.close()
@@ -281,7 +284,7 @@ def test_a_damaged_cache_is_computed_again(server: Server, printed: np.ndarray, 
             for state in path.parent.glob("state-*.bin"):
                 overwrite(state, 60, b"\x7f" * 40)
     settled_sound(tab, 110_000, printed)
-    row = ask_print(server, format="wav-32f")  # fmt: skip
+    row = ask_print(server, format="wav-32f")
     found = soundfile.read(server.data / "prints" / row["file"], dtype="float32")[0]
     assert (found == printed).all()
     tab.close()

@@ -143,8 +143,10 @@ def test_pictures_and_ledger_come_by_themselves(server: Server) -> None:
     path = f"{server.path}/strips/drum/reports?columns=50"
     reported = server.api("GET", f"{path}&at=drum-c&name=level_db&name=reduction_db&name=none")
     assert {name: len(values) for name, values in reported.items()} == {
-        "level_db": 50, "reduction_db": 50, "none": 0,
-    }  # fmt: skip
+        "level_db": 50,
+        "reduction_db": 50,
+        "none": 0,
+    }
     assert max(reported["reduction_db"]) == pytest.approx(ledger["reduction"]["most"], abs=1e-3)
     for wrong, status in (("at=nobody&name=level_db", 404), ("at=drum-c&name=../x", 422)):
         assert server.http.get(f"/api{path}&{wrong}").status_code == status
@@ -317,20 +319,33 @@ def test_page_print_command_print_and_process_are_equal_to_the_bit(
     row = ask_print(server, **wanted)
     page = server.http.get(f"/api/prints/{row['id']}/file").content
     out = tmp_path / "out"
-    done = command("print", server.session, "--data", server.data, "--out", out, "--strip", "voice",
-                   "--format", "wav-24")  # fmt: skip
+    done = command(
+        "print",
+        server.session,
+        "--data",
+        server.data,
+        "--out",
+        out,
+        "--strip",
+        "voice",
+        "--format",
+        "wav-24",
+    )
     assert done.returncode == 0, done.stderr
     assert Path(done.stdout.strip()).read_bytes() == page
     state = server.api("GET", server.path)
     chain = state["model"]["strips"][2]["chain"]
     recipe = tmp_path / "r.json"
-    recipe.write_text(json.dumps(
-        {"format": "salt-anvil/recipe", "version": 1, "name": "v", "bpm": 120, "chain": chain}
-    ))  # fmt: skip
+    recipe.write_text(
+        json.dumps(
+            {"format": "salt-anvil/recipe", "version": 1, "name": "v", "bpm": 120, "chain": chain}
+        )
+    )
     original = next(
         p.with_suffix(".wav").with_name(p.name.split("-48000")[0] + ".wav")
-        for p in (server.data / "media").glob("*.json") if "voice" in p.read_text()
-    )  # fmt: skip
+        for p in (server.data / "media").glob("*.json")
+        if "voice" in p.read_text()
+    )
     done = command("process", original, tmp_path / "p.wav", "--recipe", recipe, "--width", "24")
     assert done.returncode == 0, done.stderr
     assert (tmp_path / "p.wav").read_bytes() == page

@@ -28,8 +28,9 @@ def wait_for_analysis(page: Page, strip: str = "main") -> None:
     """Until the picture is whole and a strip, with all that it needs, has been gone through."""
     page.wait_for_function(
         f"saltAnvil.work.analysed['{strip}'] === 1 &&"
-        " document.querySelector('canvas[data-done]').dataset.done === '1'", polling=200,
-    )  # fmt: skip
+        " document.querySelector('canvas[data-done]').dataset.done === '1'",
+        polling=200,
+    )
 
 
 def printed(page: Page, what: str, format: str, tmp_path: Path) -> Path:
@@ -90,8 +91,9 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
     page.wait_for_function(
         "least => Number([...document.querySelectorAll('table.taken tr')]"
         ".find((r) => r.cells[0].textContent === 'Reel')?.cells[3].textContent) > least",
-        arg=before + 3, polling=200,
-    )  # fmt: skip
+        arg=before + 3,
+        polling=200,
+    )
     page.get_by_role("button", name="Play").click()
     page.wait_for_function(f"{LIVE}.transport.playing && {LIVE}.frame > 25.2 * 48000")
     soft = whole_loop(page)

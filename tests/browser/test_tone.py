@@ -23,9 +23,9 @@ def change_db(page: Page, *ranges: tuple[float, float]) -> list[float]:
         page.get_by_role("radio", name=side, exact=True).click()
         sound = whole_loop(page)
         hz, power = signal.welch(sound[:, 0], 48000, nperseg=8192)
-        levels.append([
-            10 * np.log10(power[(hz >= low) & (hz < high)].sum()) for low, high in ranges
-        ])  # fmt: skip
+        levels.append(
+            [10 * np.log10(power[(hz >= low) & (hz < high)].sum()) for low, high in ranges]
+        )
     return [after - before for before, after in zip(*levels, strict=True)]
 
 
@@ -52,8 +52,9 @@ def test_bands_are_added_dragged_turned_and_taken_away(page: Page) -> None:
     handle = page.get_by_role("slider", name="Band 1, bell")
     handle.focus()
     page.keyboard.press("ArrowDown")
-    page.wait_for_function("(old) => saltAnvil.work.stage.params.bands[0].gain_db === old - 1",
-                           arg=band["gain_db"])  # fmt: skip
+    page.wait_for_function(
+        "(old) => saltAnvil.work.stage.params.bands[0].gain_db === old - 1", arg=band["gain_db"]
+    )
     type_into(page, "Gain", "-15")
     type_into(page, "Frequency", "5k")
     page.get_by_label("Add a band").click()
@@ -160,9 +161,13 @@ def test_lab_measures_what_is_on_the_bench(page: Page, tmp_path: Path) -> None:
     )
     assert harder > softer + 10
     page.get_by_role("radio", name="nothing").click()
-    for title, words in [("Sweep", "folded back, at most"), ("Steps", "gain when louder"),
-                         ("Curve", "gain at 0 dBFS"), ("Response", "latency"),
-                         ("Difference", "difference")]:  # fmt: skip
+    for title, words in [
+        ("Sweep", "folded back, at most"),
+        ("Steps", "gain when louder"),
+        ("Curve", "gain at 0 dBFS"),
+        ("Response", "latency"),
+        ("Difference", "difference"),
+    ]:
         page.get_by_role("radio", name=title, exact=True).click()
         expect(page.locator("dl")).to_contain_text(words)
         assert page.locator(".plot svg").count() >= 1

@@ -121,8 +121,13 @@ def test_what_is_keyed_cannot_lose_its_key() -> None:
 
 
 def song() -> Session:
-    return small_session(sections=[{"name": "One", "start_s": 0}, {"name": "Two", "start_s": 1},
-                                   {"name": "Three", "start_s": 2}])  # fmt: skip
+    return small_session(
+        sections=[
+            {"name": "One", "start_s": 0},
+            {"name": "Two", "start_s": 1},
+            {"name": "Three", "start_s": 2},
+        ]
+    )
 
 
 def value(session: Session, owner: str, control: str, seconds: float) -> float:
@@ -141,8 +146,11 @@ def test_one_value_for_one_section() -> None:
 
 
 def test_what_a_hand_wrote_replaces_only_its_stretch() -> None:
-    start = e.SetLane(owner="c2", control="threshold_db", points=[
-        {"at_s": 0, "value": -30}, {"at_s": 3, "value": -30}])  # fmt: skip
+    start = e.SetLane(
+        owner="c2",
+        control="threshold_db",
+        points=[{"at_s": 0, "value": -30}, {"at_s": 3, "value": -30}],
+    )
     hand = [{"at_s": 1.0, "value": -20}, {"at_s": 1.5, "value": -10}]
     session = done(song(), start, e.WriteLane(owner="c2", control="threshold_db", points=hand))
     for t, expected in ((0.5, -30), (1.0, -20), (1.25, -15), (1.5, -10), (1.6, -30), (2.9, -30)):
@@ -192,8 +200,11 @@ def test_edits_that_cannot_be_done(edit: Any, words: str) -> None:
 
 
 def test_a_chain_travels_as_a_recipe_with_named_inputs() -> None:
-    session = done(small_session(), e.AddSplit(by="copies", around=["c1", "c2"]),
-                   e.SetStage(stage="c2", key={"source": "strip:b"}))  # fmt: skip
+    session = done(
+        small_session(),
+        e.AddSplit(by="copies", around=["c1", "c2"]),
+        e.SetStage(stage="c2", key={"source": "strip:b"}),
+    )
     recipe = recipe_of(session, "c")
     assert inputs_of(recipe) == ["B"]
     data = recipe.model_dump(mode="json")

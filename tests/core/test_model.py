@@ -73,10 +73,15 @@ def test_a_session_survives_json() -> None:
 
 def test_levers_automation_and_sends_are_in_the_model() -> None:
     model = small_session().model_dump() | {
-        "levers": [{"id": "l", "name": "Push", "moves": [
-            {"owner": "a1", "control": "ratio", "low": 2, "high": 8}]}],
+        "levers": [
+            {
+                "id": "l",
+                "name": "Push",
+                "moves": [{"owner": "a1", "control": "ratio", "low": 2, "high": 8}],
+            }
+        ],
         "automation": [{"owner": "a", "control": "fader_db", "points": [{"at_s": 1, "value": -3}]}],
-    }  # fmt: skip
+    }
     model["strips"][0]["sends"] = [{"to": "bus", "gain_db": -6, "pre_fader": True}]
     assert checked(Session, model).levers[0].moves[0].high == 8
 

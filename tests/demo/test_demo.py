@@ -57,8 +57,12 @@ def test_the_same_bytes_every_time(recordings: dict[str, np.ndarray]) -> None:
 def test_sections_stand_on_bars_at_96() -> None:
     assert pytest.approx(2.5) == score.BAR
     assert [name for name, _ in score.SECTIONS] == [
-        "Gangway", "Verse", "Reel", "Slack tide", "Reel two",
-    ]  # fmt: skip
+        "Gangway",
+        "Verse",
+        "Reel",
+        "Slack tide",
+        "Reel two",
+    ]
     assert score.section(10) == "Verse"
     assert score.section(11) == "Reel"
 
@@ -186,8 +190,10 @@ def test_the_expander_sinks_what_is_between_the_strokes(reel: Any) -> None:
 def test_the_wall_of_the_main_bus_holds(reel: Any) -> None:
     session, sounds_ = reel
     mix = run_strip(session, "main", sounds_)
-    peaks = [np.abs(signal.resample(mix[a : a + 96000], 8 * 96000)).max()
-             for a in range(0, len(mix) - 96000, 96000)]  # fmt: skip
+    peaks = [
+        np.abs(signal.resample(mix[a : a + 96000], 8 * 96000)).max()
+        for a in range(0, len(mix) - 96000, 96000)
+    ]
     assert 20 * np.log10(max(peaks)) < -1 + 0.3  # pieces have edges; test_limiter has exact figures
     assert np.abs(mix).max() <= 10 ** (-1 / 20)
 
@@ -214,8 +220,10 @@ def test_the_hum_of_the_announcement_goes(recordings: dict[str, np.ndarray]) -> 
     media = {n: (n, s.shape[1], len(opening["announcement"])) for n, s in recordings.items()}
     # Without the horn, whose folds of the s-sounds fall on the hum.
     session = off(install.session_model(media), "announcement-horn")
-    only = {n: opening.get(n, np.zeros((len(opening["announcement"]), recordings[n].shape[1])))
-            for n in recordings}  # fmt: skip
+    only = {
+        n: opening.get(n, np.zeros((len(opening["announcement"]), recordings[n].shape[1])))
+        for n in recordings
+    }
     before, after = without_and_with((session, only), "announcement", "announcement-hum")
     hum = [band_db(after, hz - 2, hz + 2) - band_db(before, hz - 2, hz + 2) for hz in (50, 100)]
     assert hum[0] < -20

@@ -41,8 +41,13 @@ def test_one_bad_file_leaves_none_open(tmp_path: Path) -> None:
     good = written(tmp_path / "good.wav", noise(100))
     with pytest.raises(FileError, match="there is no such file"):
         Sequences({"in": good, "key:x": tmp_path / "nowhere.wav"}, 48000)
-    held = [link for fd in Path("/proc/self/fd").iterdir() if fd.exists()
-            for link in [str(fd.resolve())] if link == str(good.resolve())]  # fmt: skip
+    held = [
+        link
+        for fd in Path("/proc/self/fd").iterdir()
+        if fd.exists()
+        for link in [str(fd.resolve())]
+        if link == str(good.resolve())
+    ]
     assert held == []
 
 

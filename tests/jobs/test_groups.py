@@ -26,11 +26,19 @@ BLOCKS = -(-FRAMES // BLOCK)
 
 def session() -> Session:
     strips = [
-        {"id": n, "name": n, "kind": "track", "audio": n, "channels": 1, "frames": FRAMES,
-         "fader_db": -i / 2, "pan": i / 20, "chain": [
-             {"id": f"c-{n}", "kind": "compressor", "params": {"threshold_db": -40}}]}
+        {
+            "id": n,
+            "name": n,
+            "kind": "track",
+            "audio": n,
+            "channels": 1,
+            "frames": FRAMES,
+            "fader_db": -i / 2,
+            "pan": i / 20,
+            "chain": [{"id": f"c-{n}", "kind": "compressor", "params": {"threshold_db": -40}}],
+        }
         for i, n in enumerate(SOUNDS)
-    ]  # fmt: skip
+    ]
     strips.append(
         {
             "id": "main",
@@ -39,7 +47,7 @@ def session() -> Session:
             "chain": [{"id": "m", "kind": "compressor", "params": {"lookahead_ms": 9}}],
         }
     )
-    return checked(Session, {"name": "Many", "strips": strips})  # fmt: skip
+    return checked(Session, {"name": "Many", "strips": strips})
 
 
 def main_of(model: Session, **more: object) -> np.ndarray:

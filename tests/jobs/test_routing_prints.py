@@ -58,8 +58,16 @@ def session() -> Session:
     moves = [{"owner": "blend", "control": "position",
               "points": [{"at_s": 0, "value": 0.2}, {"at_s": 1.2, "value": 0.9}]}]  # fmt: skip
     sections = [{"name": "One", "start_s": 0}, {"name": "Two", "start_s": 0.7}]
-    return checked(Session, {"name": "Routed", "rate": RATE, "strips": strips, "sections": sections,
-                             "automation": moves})  # fmt: skip
+    return checked(
+        Session,
+        {
+            "name": "Routed",
+            "rate": RATE,
+            "strips": strips,
+            "sections": sections,
+            "automation": moves,
+        },
+    )
 
 
 @pytest.fixture(scope="module")

@@ -191,9 +191,11 @@ def test_listening_elsewhere_makes_no_gap(kept: Kept) -> None:
     player.play(50_000)
     places, _first = played(player, 4 * BLOCK)
     for where in (
-        Listen(strip="a", at="a1"), Listen(strip="c", at="chain", alone=True), Listen(strip="main"),
+        Listen(strip="a", at="a1"),
+        Listen(strip="c", at="chain", alone=True),
+        Listen(strip="main"),
         Listen(),
-    ):  # fmt: skip
+    ):
         player.listen(where)
         more, sound = played(player, 3 * BLOCK)
         places += more
@@ -231,7 +233,7 @@ def routed() -> Session:
     ]
     model["strips"][1]["chain"][0]["key"] = {"source": "strip:c"}
     model["strips"][1]["sends"] = [{"to": "main", "gain_db": -12}]
-    return checked(Session, model)  # fmt: skip
+    return checked(Session, model)
 
 
 @pytest.fixture(scope="module")

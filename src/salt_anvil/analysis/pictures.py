@@ -143,10 +143,18 @@ class Viewer:
             cells = self._cells(item, stages[0].id, "level_db")
             level = _most(cells, edges[: known + 1], NO_LEVEL)
         return Picture(
-            begin, end, columns, known, before, after, body, reduction, level,
+            begin,
+            end,
+            columns,
+            known,
+            before,
+            after,
+            body,
+            reduction,
+            level,
             detector=self._detector(item, at),
             makeup_db=makeup_inside(inside(item.strip.chain, at), item.context),
-        )  # fmt: skip
+        )
 
     def _fine(
         self, item: StripPlan, first: str, last: str, edges: Floats, media: MediaFolder
@@ -271,9 +279,14 @@ class Viewer:
             processor(s.kind).releases_between_hits for s in stages
         )
         found = ledger(
-            before[:rows], after[:rows], cells, self._plan.rate, Span("", begin, end),
-            spans(self._session), percussive=drums,
-        )  # fmt: skip
+            before[:rows],
+            after[:rows],
+            cells,
+            self._plan.rate,
+            Span("", begin, end),
+            spans(self._session),
+            percussive=drums,
+        )
         wiring = wiring_cautions(item, self._plan.frames)
         strongest = self.strongest(strip, at, begin, end)
         return replace(found, cautions=[*wiring, *found.cautions], strongest=strongest), done

@@ -30,10 +30,14 @@ class Stopped(Exception):
 
 
 def analyse(
-    session: Session, code: str, source: Source, cache: StripCache, first: str | None,
+    session: Session,
+    code: str,
+    source: Source,
+    cache: StripCache,
+    first: str | None,
     notify: Notify,
     measured: Callable[[], None] = lambda: None,
-) -> None:  # fmt: skip
+) -> None:
     """Fill the cache for every strip of a session, `first` and what it needs before the others.
 
     measured: called when steady joins were measured, before the strips' turn.
@@ -60,10 +64,14 @@ def mended(cache: StripCache, work: Callable[[], T]) -> T:
 
 
 def _analyse(
-    session: Session, code: str, source: Source, cache: StripCache, first: str | None,
+    session: Session,
+    code: str,
+    source: Source,
+    cache: StripCache,
+    first: str | None,
     notify: Notify,
     measured: Callable[[], None],
-) -> None:  # fmt: skip
+) -> None:
     freezer = CachedStrips(cache, code)
     if measure_missing_joins(session, code, source, cache, notify):
         measured()
@@ -137,9 +145,14 @@ class _StripAnalysis:
     """One strip's pass; writes its files as it goes, so that the front can draw them."""
 
     def __init__(
-        self, plan: Plan, item: StripPlan, code: str, source: Source, cache: StripCache,
+        self,
+        plan: Plan,
+        item: StripPlan,
+        code: str,
+        source: Source,
+        cache: StripCache,
         freezer: CachedStrips,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._plan, self._item, self._cache, self._code = plan, item, cache, code
         self._fingerprint = fingerprint_of(item.content_digest, code)
         self._name = item.strip.id

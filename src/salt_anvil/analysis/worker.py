@@ -71,9 +71,14 @@ class _Analysis:
         try:
             session = checked(Session, model)
             analyse(
-                session, self._code, self._source, self._cache, first, notify,
+                session,
+                self._code,
+                self._source,
+                self._cache,
+                first,
+                notify,
                 measured=lambda: self._pipe.send((session_id, JOINS_MEASURED, 1, 1)),
-            )  # fmt: skip
+            )
         except Stopped:
             return False
         except BrokenPipeError:

@@ -85,9 +85,16 @@ async def _invalid(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, RequestValidationError)
     fault = error.errors()[0]
     known = ValidationError.from_exception_data(
-        "request", [{"type": "value_error", "loc": tuple(fault["loc"][1:]), "input": None,
-                     "ctx": {"error": ValueError(fault["msg"].removeprefix("Value error, "))}}],
-    )  # fmt: skip
+        "request",
+        [
+            {
+                "type": "value_error",
+                "loc": tuple(fault["loc"][1:]),
+                "input": None,
+                "ctx": {"error": ValueError(fault["msg"].removeprefix("Value error, "))},
+            }
+        ],
+    )
     return JSONResponse(models.Problem(error=plain_words(known)).model_dump(), 422)
 
 

@@ -52,7 +52,7 @@ from salt_anvil.live.messages import (
     Seek,
     Surface,
     Transport,
-)  # fmt: skip
+)
 from salt_anvil.live.worker import run_engine
 from salt_anvil.store.database import Database, FolderLock
 from salt_anvil.store.prints import PrintStore
@@ -134,9 +134,14 @@ class Hub:
         """Start the helper processes, and the prints that a dead server left."""
         self._loop = asyncio.get_running_loop()
         self._engine = WorkerProcess(
-            "engine", run_engine, self.data, self._from_engine, self._engine_again,
-            self._engine_rests, alive_s=ALIVE_S,
-        )  # fmt: skip
+            "engine",
+            run_engine,
+            self.data,
+            self._from_engine,
+            self._engine_again,
+            self._engine_rests,
+            alive_s=ALIVE_S,
+        )
         self._analysis = WorkerProcess(
             "analysis", run_analysis, self.data, self._from_analysis, self._analysis_again
         )

@@ -74,10 +74,16 @@ class WorkerProcess:
     """
 
     def __init__(
-        self, name: str, target: Target, data: Path, take: Callable[[Any], None],
-        restarted: Callable[[str], None], given_up: Callable[[str], None] = lambda why: None, *,
+        self,
+        name: str,
+        target: Target,
+        data: Path,
+        take: Callable[[Any], None],
+        restarted: Callable[[str], None],
+        given_up: Callable[[str], None] = lambda why: None,
+        *,
         alive_s: float | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._name, self._target, self._data = name, target, data
         self._take, self._restarted, self._given_up = take, restarted, given_up
         self._alive_s = alive_s
@@ -182,8 +188,12 @@ class WorkerProcess:
         now, why = time.monotonic(), self._why
         self._ends.append(now)
         tired = len(self._ends) == ENDS and now - self._ends[0] < WITHIN_S
-        logger.warning("the %s process: %s; %s", self._name, why,
-                       "not started again" if tired else "started again")  # fmt: skip
+        logger.warning(
+            "the %s process: %s; %s",
+            self._name,
+            why,
+            "not started again" if tired else "started again",
+        )
         if tired:
             self._rest(why)
             if self._closing:

@@ -185,9 +185,11 @@ def back_to(session_id: Number, revision_id: Number, hub: TheHub) -> Response:
 
 @router.put("/sessions/{session_id}/audio")
 async def bring_in(
-    session_id: Number, name: Annotated[str, Query(min_length=1, max_length=200)], request: Request,
+    session_id: Number,
+    name: Annotated[str, Query(min_length=1, max_length=200)],
+    request: Request,
     hub: TheHub,
-) -> m.BroughtInAnswer:  # fmt: skip
+) -> m.BroughtInAnswer:
     """Take the file in the body into the session as a new track."""
     with tempfile.NamedTemporaryFile(dir=hub.data, suffix=".upload") as file:
         try:
@@ -213,9 +215,14 @@ async def bring_in(
 
 @router.get("/sessions/{session_id}/strips/{strip}/picture")
 def get_picture(
-    session_id: Number, strip: str, begin: Frame, end: Frame,
-    columns: Annotated[int, Query(ge=1, le=4000)], hub: TheHub, at: str = "chain",
-) -> Response:  # fmt: skip
+    session_id: Number,
+    strip: str,
+    begin: Frame,
+    end: Frame,
+    columns: Annotated[int, Query(ge=1, le=4000)],
+    hub: TheHub,
+    at: str = "chain",
+) -> Response:
     """Return the time strip's columns, packed (see analysis.pictures.Picture.to_bytes)."""
     _, viewer = hub.viewer(session_id)
     picture = viewer.picture(strip, at, begin, max(end, begin + 1), columns, hub.media)
@@ -234,10 +241,13 @@ ReportName = Annotated[str, Field(pattern="^[a-z_]{1,40}$")]
 
 @router.get("/sessions/{session_id}/strips/{strip}/reports")
 def get_reports(
-    session_id: Number, strip: str, at: str, hub: TheHub,
+    session_id: Number,
+    strip: str,
+    at: str,
+    hub: TheHub,
     name: Annotated[list[ReportName], Query(min_length=1, max_length=8)],
     columns: Annotated[int, Query(ge=1, le=4000)],
-) -> dict[str, list[float]]:  # fmt: skip
+) -> dict[str, list[float]]:
     """Return what a stage told over the whole song, by name (level_db, attack_share, ...)."""
     _, viewer = hub.viewer(session_id)
     return viewer.reports(strip, at, name, columns)
@@ -245,9 +255,13 @@ def get_reports(
 
 @router.get("/sessions/{session_id}/strips/{strip}/ledger")
 def get_ledger(
-    session_id: Number, strip: str, hub: TheHub, at: str = "chain",
-    begin: Frame = 0, end: Frame | None = None,
-) -> m.LedgerAnswer:  # fmt: skip
+    session_id: Number,
+    strip: str,
+    hub: TheHub,
+    at: str = "chain",
+    begin: Frame = 0,
+    end: Frame | None = None,
+) -> m.LedgerAnswer:
     """Return the ledger of a passage."""
     revision, viewer = hub.viewer(session_id)
     frames = revision.model.frames()
@@ -308,10 +322,13 @@ def measure_in_lab(session_id: Number, wanted: m.LabRequest, hub: TheHub) -> m.L
         against = (name, wanted.against, other)
     found = measure(recipe, wanted.options, session.rate, against)
     return m.LabAnswer(
-        words=minus(found.words), rate=found.rate, csv=found.csv(), svg=svg(found),
+        words=minus(found.words),
+        rate=found.rate,
+        csv=found.csv(),
+        svg=svg(found),
         figures=[m.LabFigure(**vars(f)) for f in found.figures],
         plots=page_plots(found),
-    )  # fmt: skip
+    )
 
 
 @router.post("/recipes")

@@ -37,11 +37,14 @@ def serve(data: Path, host: str, port: int, *, demo: bool) -> int:
     preparation = Preparation(data, demo=demo and not there)
     app = create_app(hub, allowed_hosts(host, port), preparation)
     config = uvicorn.Config(
-        app, log_level="warning", ws="websockets-sansio", ws_max_size=1 << 20,
+        app,
+        log_level="warning",
+        ws="websockets-sansio",
+        ws_max_size=1 << 20,
         timeout_graceful_shutdown=2,
         # Sound does not get smaller, and compressing it takes time that play has not.
         ws_per_message_deflate=False,
-    )  # fmt: skip
+    )
     shown = f"[{host}]" if ":" in host else host
     print(f"Salt Anvil is at http://{shown}:{port}", flush=True)
     for part in preparation.parts:

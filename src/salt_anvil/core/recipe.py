@@ -17,7 +17,7 @@ from salt_anvil.core.session import (
     branches,
     checked,
     elements,
-)  # fmt: skip
+)
 from salt_anvil.core.session_index import SessionIndex
 
 FORMAT = "salt-anvil/recipe"
@@ -82,8 +82,9 @@ def bound(chain: list[Element], sources: dict[str, str]) -> list[Element]:
 
     def one(element: Element) -> Element:
         if isinstance(element, Split):
-            parts = [b.model_copy(update={"chain": bound(b.chain, sources)})
-                     for b in element.branches]  # fmt: skip
+            parts = [
+                b.model_copy(update={"chain": bound(b.chain, sources)}) for b in element.branches
+            ]
             return element.model_copy(update={"branches": parts})
         name = element.key.source.removeprefix("input:")
         if element.key.source.startswith("input:") and name in sources:
@@ -154,14 +155,29 @@ def recipe_session(
     names = {name: f"key-{index}" for index, name in enumerate(keys)}
     sources = {name: f"strip:{strip}" for name, strip in names.items()}
     track = Strip(
-        id="in", name=recipe.name, kind="track", channels=channels, frames=frames,
-        chain=bound(recipe.chain, sources), audio="in",
-    )  # fmt: skip
+        id="in",
+        name=recipe.name,
+        kind="track",
+        channels=channels,
+        frames=frames,
+        chain=bound(recipe.chain, sources),
+        audio="in",
+    )
     others = [
-        checked(Strip, {"id": names[name], "name": name, "kind": "track", "channels": count,
-                        "frames": frames, "audio": f"key:{name}", "mute": True})
+        checked(
+            Strip,
+            {
+                "id": names[name],
+                "name": name,
+                "kind": "track",
+                "channels": count,
+                "frames": frames,
+                "audio": f"key:{name}",
+                "mute": True,
+            },
+        )
         for name, count in keys.items()
-    ]  # fmt: skip
+    ]
     main = Strip(id="main", name="Main bus", kind="main")
     return Session(name=recipe.name, rate=rate, bpm=recipe.bpm, strips=[track, *others, main])
 

@@ -46,10 +46,16 @@ class Model(BaseModel):
 def _mix() -> Any:
     """Declare a share of the processed sound."""
     return number(
-        1.0, 0, 1, label="Mix", unit="", step=0.01, marks=QUARTERS,
+        1.0,
+        0,
+        1,
+        label="Mix",
+        unit="",
+        step=0.01,
+        marks=QUARTERS,
         doc="Share of the processed sound; the rest is the dry sound, in step and in phase with"
         " it.",
-    )  # fmt: skip
+    )
 
 
 class Key(Model):
@@ -108,9 +114,15 @@ class Join(Model):
 
     law: Literal["sum", "linear", "equal-power", "steady"] = "sum"
     position: float = number(
-        0.5, 0, 1, label="Join position", unit="", step=0.01, marks=QUARTERS,
+        0.5,
+        0,
+        1,
+        label="Join position",
+        unit="",
+        step=0.01,
+        marks=QUARTERS,
         doc="From the first branch alone (0) to the second alone (100 %).",
-    )  # fmt: skip
+    )
 
 
 class Branch(Model):
@@ -121,9 +133,15 @@ class Branch(Model):
     on: bool = True
     solo: bool = False
     gain_db: float = number(
-        0, -60, 24, label="Branch gain", unit="dB", scale="db", marks=(-60, -24, -12, 0, 12, 24),
+        0,
+        -60,
+        24,
+        label="Branch gain",
+        unit="dB",
+        scale="db",
+        marks=(-60, -24, -12, 0, 12, 24),
         doc="Level of the branch before the join.",
-    )  # fmt: skip
+    )
     chain: list["Element"] = []
 
 
@@ -180,9 +198,15 @@ class Send(Model):
 
     to: Id
     gain_db: float = number(
-        0, -60, 12, label="Send", unit="dB", scale="db", marks=(-60, -40, -20, 0, 12),
+        0,
+        -60,
+        12,
+        label="Send",
+        unit="dB",
+        scale="db",
+        marks=(-60, -40, -20, 0, 12),
         doc="Level of the copy.",
-    )  # fmt: skip
+    )
     pre_fader: bool = False
     on: bool = True
 
@@ -199,19 +223,37 @@ class Strip(Model):
     channels: Literal[1, 2] = 2
     frames: int = Field(0, ge=0)
     trim_db: float = number(
-        0, -60, 24, label="Trim", unit="dB", scale="db", marks=(-60, -24, -12, 0, 12, 24),
+        0,
+        -60,
+        24,
+        label="Trim",
+        unit="dB",
+        scale="db",
+        marks=(-60, -24, -12, 0, 12, 24),
         doc="Level of the strip before its chain.",
-    )  # fmt: skip
+    )
     invert: bool = False
     chain: list[Element] = []
     fader_db: float = number(
-        0, -90, 12, label="Fader", unit="dB", scale="db", marks=(-90, -60, -40, -20, 0, 12),
+        0,
+        -90,
+        12,
+        label="Fader",
+        unit="dB",
+        scale="db",
+        marks=(-90, -60, -40, -20, 0, 12),
         doc="Level of the strip behind its chain.",
-    )  # fmt: skip
+    )
     pan: float = number(
-        0, -1, 1, label="Pan", unit="", step=0.01, marks=(-1, -0.5, 0, 0.5, 1),
+        0,
+        -1,
+        1,
+        label="Pan",
+        unit="",
+        step=0.01,
+        marks=(-1, -0.5, 0, 0.5, 1),
         doc="Place between left (-1) and right (1); a balance where the strip is stereo.",
-    )  # fmt: skip
+    )
     mute: bool = False
     solo: bool = False
     output: Id | None = None
@@ -267,9 +309,15 @@ class Lever(Model):
     id: Id
     name: Name
     value: float = number(
-        0, 0, 1, label="Lever", unit="", step=0.01, marks=QUARTERS,
+        0,
+        0,
+        1,
+        label="Lever",
+        unit="",
+        step=0.01,
+        marks=QUARTERS,
         doc="Moves several controls, each over a range of its own.",
-    )  # fmt: skip
+    )
     moves: list[Move] = []
 
 

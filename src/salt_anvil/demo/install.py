@@ -208,18 +208,35 @@ def session_model(media: dict[str, Kept]) -> Session:
     for name, bus, fader, pan, chain in TRACKS:
         strip_id = name.lower().replace(" ", "-")
         audio, channels, frames = media[strip_id]
-        strips.append({
-            "id": strip_id, "name": name, "kind": "track", "audio": audio, "channels": channels,
-            "frames": frames, "fader_db": fader, "pan": pan, "output": bus, "chain": chain,
-            "sends": [{"to": to, "gain_db": gain} for n, (to, gain) in SENDS.items()
-                      if n == strip_id],
-        })  # fmt: skip
+        strips.append(
+            {
+                "id": strip_id,
+                "name": name,
+                "kind": "track",
+                "audio": audio,
+                "channels": channels,
+                "frames": frames,
+                "fader_db": fader,
+                "pan": pan,
+                "output": bus,
+                "chain": chain,
+                "sends": [
+                    {"to": to, "gain_db": gain} for n, (to, gain) in SENDS.items() if n == strip_id
+                ],
+            }
+        )
     for name, output, fader, chain in BUSES:
         bus_id = name.lower().replace(" ", "-")
-        strips.append({
-            "id": bus_id, "name": name, "kind": "bus", "fader_db": fader, "chain": chain,
-            "output": output,
-        })  # fmt: skip
+        strips.append(
+            {
+                "id": bus_id,
+                "name": name,
+                "kind": "bus",
+                "fader_db": fader,
+                "chain": chain,
+                "output": output,
+            }
+        )
     strips.append({"id": "main", "name": "Main bus", "kind": "main", "chain": MAIN})
     sections = [{"name": n, "start_s": (bar - 1) * score.BAR} for n, bar in score.SECTIONS]
     return checked(

@@ -187,9 +187,15 @@ class MediaFolder:
             sums_path(part).unlink(missing_ok=True)
             raise
         return Media(
-            media_id, info.name, rate, info.rate, info.channels, frames,
-            f"{info.format} {info.subtype}", nonfinite,
-        )  # fmt: skip
+            media_id,
+            info.name,
+            rate,
+            info.rate,
+            info.channels,
+            frames,
+            f"{info.format} {info.subtype}",
+            nonfinite,
+        )
 
     def sound(self, media_id: str) -> CheckedSound:
         """Return the decoded sound.

@@ -49,9 +49,13 @@ class SoundReader:
                 f"{self.name} is not audio that can be read; WAV, FLAC, AIFF, OGG and MP3 can"
             ) from None
         self.info = AudioInfo(
-            self.name, self._file.samplerate, self._file.channels, self._file.frames,
-            self._file.format, self._file.subtype,
-        )  # fmt: skip
+            self.name,
+            self._file.samplerate,
+            self._file.channels,
+            self._file.frames,
+            self._file.format,
+            self._file.subtype,
+        )
         try:
             self._check(path)
         except FileError:

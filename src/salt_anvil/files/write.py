@@ -125,8 +125,10 @@ def format_of(path: Path, width: str | None) -> PrintFormat:
     for known in get_args(PrintFormat):
         if known == f"{container}-{width}":
             return known  # type: ignore[no-any-return]
-    raise FileError(f"{path.name}: cannot be written as {container or 'no ending'} {width};"
-                    f" allowed: {', '.join(FORMATS)}")  # fmt: skip
+    raise FileError(
+        f"{path.name}: cannot be written as {container or 'no ending'} {width};"
+        f" allowed: {', '.join(FORMATS)}"
+    )
 
 
 def _reason(folder: Path) -> str:

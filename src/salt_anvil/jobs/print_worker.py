@@ -33,9 +33,13 @@ class Cancelled(Exception):
 
 
 def run_print(
-    data: Path, model: Any, options: PrintOptions, target: Path, flag: Path | None = None,
+    data: Path,
+    model: Any,
+    options: PrintOptions,
+    target: Path,
+    flag: Path | None = None,
     progress: Callable[[float], None] = lambda share: None,
-) -> int:  # fmt: skip
+) -> int:
     """Print and return the number of clipped samples.
 
     flag: a file that holds the progress for whoever asks; when it is gone, the print stops.
@@ -70,19 +74,33 @@ def run_print(
 
 
 def _print(
-    session: Session, options: PrintOptions, target: Path, code: str, source: Source,
-    cache: StripCache, patient: Notify, show: Callable[[float], None],
-) -> int:  # fmt: skip
+    session: Session,
+    options: PrintOptions,
+    target: Path,
+    code: str,
+    source: Source,
+    cache: StripCache,
+    patient: Notify,
+    show: Callable[[float], None],
+) -> int:
     measure_missing_joins(session, code, source, cache, patient)
     plan = make_plan(session, measured=join_measurements(cache, code))
     frozen = CachedStrips(cache, code)(plan)
     fingerprints = {n: m for n, m in fingerprints_of(plan, code).items() if n not in frozen}
     return print_to_file(
-        plan, source, target, options.format, frozen=frozen,
-        strip=options.strip, after_fader=options.tap == "fader", begin=options.begin,
-        end=options.end, dither=options.dither, progress=show,
+        plan,
+        source,
+        target,
+        options.format,
+        frozen=frozen,
+        strip=options.strip,
+        after_fader=options.tap == "fader",
+        begin=options.begin,
+        end=options.end,
+        dither=options.dither,
+        progress=show,
         states=lambda block: cache.states_before(fingerprints, block),
-    )  # fmt: skip
+    )
 
 
 def print_name(session: Session, options: PrintOptions, number: int | None = None) -> str:

@@ -149,9 +149,13 @@ def _run(
     meters = _Meters(info.rate, info.channels)
     mixer.foresee(mixer.plan.blocks)
     with SoundWriter(
-        target, format, rate=info.rate, channels=info.channels, frames=info.frames,
+        target,
+        format,
+        rate=info.rate,
+        channels=info.channels,
+        frames=info.frames,
         dither=dither,
-    ) as writer:  # fmt: skip
+    ) as writer:
         for at in range(0, info.frames, BLOCK):
             block = mixer.block(("in",)).strips["in"]
             left = info.frames - at

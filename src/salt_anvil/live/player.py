@@ -23,7 +23,7 @@ from salt_anvil.core.engine.mixer import (
     Source,
     dependents,
     faded_in,
-)  # fmt: skip
+)
 from salt_anvil.core.engine.plan import Plan, make_plan, roll_blocks
 from salt_anvil.core.engine.strip import AT_ONCE
 from salt_anvil.core.errors import CoreError
@@ -121,9 +121,14 @@ def needed(plan: Plan, listen: Listen) -> set[str]:
 
 
 def _mixer(
-    plan: Plan, source: Source, shelf: RenderCache, running: set[str], block: int, listen: Listen,
+    plan: Plan,
+    source: Source,
+    shelf: RenderCache,
+    running: set[str],
+    block: int,
+    listen: Listen,
     only: bool = False,
-) -> tuple[Mixer, bool]:  # fmt: skip
+) -> tuple[Mixer, bool]:
     """Return a mixer before a block or earlier, and whether in the state of the whole song.
 
     running: strips that must not be read. only: nothing but these will be asked for.
@@ -228,9 +233,14 @@ class Player:
     """Plays a session for one tab. Every jump starts a new epoch, higher than all before."""
 
     def __init__(
-        self, session: Session, source: Source, shelf: RenderCache, *, epoch: int = 0,
+        self,
+        session: Session,
+        source: Source,
+        shelf: RenderCache,
+        *,
+        epoch: int = 0,
         ahead: TimeAhead | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.ahead = ahead or TimeAhead()
         self.others_ms = math.inf
         """The least time ahead of the others who play: nobody may be kept waiting longer."""
@@ -264,9 +274,12 @@ class Player:
     def transport(self) -> Transport:
         """Return how play stands."""
         return Transport(
-            playing=self.playing, frame=self.frame, loop=self.loop, epoch=self.epoch,
+            playing=self.playing,
+            frame=self.frame,
+            loop=self.loop,
+            epoch=self.epoch,
             waiting=None if self._arriving is None else "the strips are brought to this place",
-        )  # fmt: skip
+        )
 
     # Commands ---------------------------------------------------------------------------------
 
@@ -486,9 +499,7 @@ class Player:
             return [round(float(v), 2) for v in own]
         powers = [np.square(s).mean(axis=1).reshape(-1, GRID).mean(axis=1) for s in sides]
         most = together(held, reported, len(powers[0]))
-        taken = self._whole.feed(
-            powers[0], powers[1], makeup_inside(held, item.context), most
-        )  # fmt: skip
+        taken = self._whole.feed(powers[0], powers[1], makeup_inside(held, item.context), most)
         return [round(float(v), 2) for v in taken]
 
     def _spectrum(self, sides: tuple[Sound, ...]) -> tuple[list[float], list[float]] | None:
@@ -754,10 +765,14 @@ def _same_wiring(a: Plan, b: Plan) -> bool:
 
     def wiring(plan: Plan) -> list[object]:
         return [
-            (s.strip.id, [(r.strip, r.name) for r in s.feeds], s.graph.outside,
-             [(n.name, n.inputs, n.late) for n in s.graph.nodes])
+            (
+                s.strip.id,
+                [(r.strip, r.name) for r in s.feeds],
+                s.graph.outside,
+                [(n.name, n.inputs, n.late) for n in s.graph.nodes],
+            )
             for s in plan.strips
-        ]  # fmt: skip
+        ]
 
     return wiring(a) == wiring(b)
 

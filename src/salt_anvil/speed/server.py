@@ -33,10 +33,16 @@ def data_folder(where: Path, minutes: float, strips: int = 8) -> Path:
                 file.write(generator.standard_normal((48000, 2)) * 0.1)
         media = folder.bring_in(path, f"{index}.wav", 48000)
         items.append(
-            {"id": f"s{index}", "name": f"S{index}", "kind": "track", "audio": media.id,
-             "channels": 2, "frames": media.frames,
-             "chain": [{"id": f"c{index}", "kind": "compressor"}]}
-        )  # fmt: skip
+            {
+                "id": f"s{index}",
+                "name": f"S{index}",
+                "kind": "track",
+                "audio": media.id,
+                "channels": 2,
+                "frames": media.frames,
+                "chain": [{"id": f"c{index}", "kind": "compressor"}],
+            }
+        )
         path.unlink()
     items.append({"id": "main", "name": "Main", "kind": "main"})
     SessionStore(Database(where / "salt-anvil.db")).add(

@@ -35,14 +35,28 @@ def folder_of(where: Path, strips: int) -> Path:
         soundfile.write(path, sound, RATE, subtype="PCM_16")
         kept = media.bring_in(path, f"{index}.wav", RATE)
         items.append(
-            {"id": f"s{index}", "name": f"S{index}", "kind": "track", "audio": kept.id,
-             "channels": 1, "frames": kept.frames, "output": f"g{index // 8}",
-             "chain": [{"id": f"c{index}", "kind": "compressor",
-                        "params": {"threshold_db": -12}}]}
-        )  # fmt: skip
+            {
+                "id": f"s{index}",
+                "name": f"S{index}",
+                "kind": "track",
+                "audio": kept.id,
+                "channels": 1,
+                "frames": kept.frames,
+                "output": f"g{index // 8}",
+                "chain": [
+                    {"id": f"c{index}", "kind": "compressor", "params": {"threshold_db": -12}}
+                ],
+            }
+        )
     for index in range(strips // 8):
-        items.append({"id": f"g{index}", "name": f"G{index}", "kind": "bus",
-                      "chain": [{"id": f"gc{index}", "kind": "compressor"}]})  # fmt: skip
+        items.append(
+            {
+                "id": f"g{index}",
+                "name": f"G{index}",
+                "kind": "bus",
+                "chain": [{"id": f"gc{index}", "kind": "compressor"}],
+            }
+        )
     items.append({"id": "main", "name": "Main", "kind": "main"})
     SessionStore(Database(where / "salt-anvil.db")).add(
         checked(Session, {"name": "Size", "strips": items})

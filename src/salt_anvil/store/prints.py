@@ -66,9 +66,13 @@ class PrintStore:
         return [_row(row) for row in rows]
 
     def update(
-        self, print_id: int, state: str, progress: float, file: str | None = None,
+        self,
+        print_id: int,
+        state: str,
+        progress: float,
+        file: str | None = None,
         message: str | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Store how far a print is; a cancelled one stays cancelled."""
         with self._database.writing() as db:
             db.execute(
@@ -103,6 +107,12 @@ class PrintStore:
 
 def _row(row: Any) -> PrintRow:
     return PrintRow(
-        row["id"], row["session_id"], json.loads(row["options"]), row["state"], row["progress"],
-        row["file"], row["message"], row["created_at"],
-    )  # fmt: skip
+        row["id"],
+        row["session_id"],
+        json.loads(row["options"]),
+        row["state"],
+        row["progress"],
+        row["file"],
+        row["message"],
+        row["created_at"],
+    )

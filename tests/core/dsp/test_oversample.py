@@ -71,8 +71,10 @@ def test_filters_pass_to_20_khz_and_stop_from_28(quality: str) -> None:
 def test_delays_are_those_stated(quality: str) -> None:
     """By symmetry: about UP frames, and about DOWN less the half step of the mean."""
     factor = o.FACTORS[quality]
-    for pulse, middle in ((pulse_up(quality), o.UP * factor),
-                          (pulse_down(quality)[factor:], o.DOWN * factor - 0.5)):  # fmt: skip
+    for pulse, middle in (
+        (pulse_up(quality), o.UP * factor),
+        (pulse_down(quality)[factor:], o.DOWN * factor - 0.5),
+    ):
         at = np.arange(len(pulse))
         assert (pulse**2 @ at) / (pulse**2).sum() == pytest.approx(middle, abs=1e-9)
         turned = pulse[: round(2 * middle) + 1]

@@ -64,15 +64,18 @@ def test_joins_are_looked_up_by_what_they_depend_on() -> None:
 
     first = digest(session())
     for edit in (
-        e.SetSplit(split="blend", position=0.9), e.SetSplit(split="blend", mix=0.2),
-        e.SetBranch(branch="wet", gain_db=-3), e.SetStrip(strip="band", field="fader_db", value=-9),
-    ):  # fmt: skip
+        e.SetSplit(split="blend", position=0.9),
+        e.SetSplit(split="blend", mix=0.2),
+        e.SetBranch(branch="wet", gain_db=-3),
+        e.SetStrip(strip="band", field="fader_db", value=-9),
+    ):
         assert digest(edit.apply(session())[0]) == first
     for edit in (
         e.SetParams(stage="wet-c", params={"ratio": 2}),
         e.SetParams(stage="duck", params={"ratio": 2}),
-        e.SetStrip(strip="voice", field="trim_db", value=1), e.SetBranch(branch="low", gain_db=1),
-    ):  # fmt: skip
+        e.SetStrip(strip="voice", field="trim_db", value=1),
+        e.SetBranch(branch="low", gain_db=1),
+    ):
         assert digest(edit.apply(session())[0]) != first
 
 

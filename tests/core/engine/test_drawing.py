@@ -13,8 +13,18 @@ RATE = 48000
 
 def band_split(phase: str, slope: int, corners: list[float]) -> Split:
     parts = [{"id": f"b{i}", "name": f"b{i}"} for i in range(len(corners) + 1)]
-    return checked(Split, {"id": "s", "kind": "split", "by": "bands", "crossovers_hz": corners,
-                           "slope": slope, "phase": phase, "branches": parts})  # fmt: skip
+    return checked(
+        Split,
+        {
+            "id": "s",
+            "kind": "split",
+            "by": "bands",
+            "crossovers_hz": corners,
+            "slope": slope,
+            "phase": phase,
+            "branches": parts,
+        },
+    )
 
 
 @pytest.mark.parametrize("phase", ["minimum", "linear"])
@@ -46,9 +56,19 @@ def test_drawn_bands_are_those_that_sound(phase: str, slope: int) -> None:
 
 
 def test_the_travel_of_a_steady_join_is_level() -> None:
-    split = checked(Split, {"id": "s", "kind": "split", "by": "copies", "branches": [
-        {"id": "a", "name": "dry", "gain_db": -3}, {"id": "b", "name": "wet", "gain_db": 6}],
-        "join": {"law": "steady", "position": 0.3}})  # fmt: skip
+    split = checked(
+        Split,
+        {
+            "id": "s",
+            "kind": "split",
+            "by": "copies",
+            "branches": [
+                {"id": "a", "name": "dry", "gain_db": -3},
+                {"id": "b", "name": "wet", "gain_db": 6},
+            ],
+            "join": {"law": "steady", "position": 0.3},
+        },
+    )
     join = split_drawing(split, RATE, JoinMeasurement(1.0, 0.1, 0.05)).join
     assert np.abs(join.loudness).max() < 1e-9
     assert join.first[0] == pytest.approx(0)

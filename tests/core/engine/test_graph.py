@@ -101,9 +101,17 @@ def test_branches_of_mid_side_are_mono() -> None:
 def test_points_name_what_can_be_listened_to() -> None:
     graph = graph_of([split("copies", [ahead(10, id="c")], [])])
     assert set(graph.points) == {
-        "strip:x/in", "strip:x/out", "stage:c/in", "stage:c/out", "stage:s1/in", "stage:s1/out",
-        "branch:s1.1/in", "branch:s1.1/out", "branch:s1.2/in", "branch:s1.2/out",
-    }  # fmt: skip
+        "strip:x/in",
+        "strip:x/out",
+        "stage:c/in",
+        "stage:c/out",
+        "stage:s1/in",
+        "stage:s1/out",
+        "branch:s1.1/in",
+        "branch:s1.1/out",
+        "branch:s1.2/in",
+        "branch:s1.2/out",
+    }
     assert graph.points["stage:c/out"] == ("c", 480)
     assert graph.points["branch:s1.2/out"][1] == 0
 

@@ -139,8 +139,14 @@ def test_muted_and_faded_strips_still_feed_their_keys() -> None:
 
 
 def track(name: str, *chain: dict[str, Any], **more: Any) -> dict[str, Any]:
-    return {"id": name, "name": name.upper(), "kind": "track", "audio": name, "frames": FRAMES,
-            "chain": list(chain)} | more  # fmt: skip
+    return {
+        "id": name,
+        "name": name.upper(),
+        "kind": "track",
+        "audio": name,
+        "frames": FRAMES,
+        "chain": list(chain),
+    } | more
 
 
 @pytest.mark.parametrize(

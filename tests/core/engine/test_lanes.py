@@ -14,7 +14,7 @@ from salt_anvil.core.engine.automation import (
     moved,
     scale_of,
     still,
-)  # fmt: skip
+)
 from salt_anvil.core.engine.plan import make_plan
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError

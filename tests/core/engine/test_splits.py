@@ -157,10 +157,12 @@ def test_a_steady_join_keeps_the_loudness(kind: str) -> None:
 
 def test_a_nested_steady_join_is_measured_after_the_inner_one() -> None:
     sound = noise(4 * RATE, level=0.1)
-    inner = split("copies", EMPTY, [stage("trim", gain_db=-15)],
-                  join={"law": "steady", "position": 1})  # fmt: skip
-    outer = split("copies", EMPTY, [inner, stage("trim", gain_db=9)],
-                  join={"law": "steady", "position": 1})  # fmt: skip
+    inner = split(
+        "copies", EMPTY, [stage("trim", gain_db=-15)], join={"law": "steady", "position": 1}
+    )
+    outer = split(
+        "copies", EMPTY, [inner, stage("trim", gain_db=9)], join={"law": "steady", "position": 1}
+    )
     assert loudness(through([outer], sound)) == pytest.approx(loudness(sound), abs=0.05)
 
 
@@ -201,8 +203,15 @@ def test_nested_splits_on_mono_branches() -> None:
 
 def test_mid_side_nulls_in_double_precision() -> None:
     """Before float32 comes into it: (L + R) / 2 + (L - R) / 2 is L within 1e-15."""
-    item = checked(Split, {"id": "s", "kind": "split", "by": "mid-side", "branches": [
-        {"id": "m", "name": "mid"}, {"id": "d", "name": "sides"}]})  # fmt: skip
+    item = checked(
+        Split,
+        {
+            "id": "s",
+            "kind": "split",
+            "by": "mid-side",
+            "branches": [{"id": "m", "name": "mid"}, {"id": "d", "name": "sides"}],
+        },
+    )
     context = Context(48000, 2)
     sound = noise(1024)
     middle, side, dry = Division(item, context).run(sound)

@@ -109,10 +109,13 @@ def test_ways_changed_in_play_do_not_click() -> None:
     mixer = Mixer(made(), reader({"a": tone, "b": tone}))
     out = []
     for first in (
-        {"output": "g"}, {"output": "g", "sends": [{"to": "h"}]},
-        {"output": "h", "sends": [{"to": "g", "pre_fader": True}]}, {"fader_db": -12},
-        {"sends": [{"to": "main"}]}, {},
-    ):  # fmt: skip
+        {"output": "g"},
+        {"output": "g", "sends": [{"to": "h"}]},
+        {"output": "h", "sends": [{"to": "g", "pre_fader": True}]},
+        {"fader_db": -12},
+        {"sends": [{"to": "main"}]},
+        {},
+    ):
         out += [mixer.block().faded["main"] for _ in range(12)]
         mixer.change(made(**first))
     out += [mixer.block().faded["main"] for _ in range(12)]
@@ -147,8 +150,12 @@ def lane(owner: str, control: str, *values: Any) -> dict[str, Any]:
 def test_segments_straight_curved_stepped() -> None:
     session = session_of([track("a"), MAIN])
     scale = scale_of(session.strip("a"), "fader_db")
-    one = Lane(scale, tuple(Point(**p) for p in points(
-        (1, -20), (2, -10, "curved"), (3, 0, "stepped"), (4, -40))))  # fmt: skip
+    one = Lane(
+        scale,
+        tuple(
+            Point(**p) for p in points((1, -20), (2, -10, "curved"), (3, 0, "stepped"), (4, -40))
+        ),
+    )
     assert [one.at(t) for t in (0, 1, 1.5, 2)] == pytest.approx([-20, -20, -15, -10])
     assert one.at(2.5) == pytest.approx(-5)
     assert one.at(2.25) == pytest.approx(-10 + 10 * (0.5 - 0.5 * np.cos(np.pi / 4)))
@@ -165,8 +172,9 @@ def test_logarithmic_controls_move_geometrically() -> None:
 def test_an_automated_fader_follows_its_points_per_sample() -> None:
     out = run_strip(
         session_of([track("a"), MAIN], automation=[lane("a", "fader_db", (0.1, 0), (0.3, -20))]),
-        "main", SOUNDS,
-    )  # fmt: skip
+        "main",
+        SOUNDS,
+    )
     for t, level in ((0.05, 0), (0.1, 0), (0.2, -10), (0.25, -15), (0.4, -20)):
         # dB straight between points 64 frames apart: the chord of an exponential, < 0.001 dB.
         assert db(out[round(t * RATE), 0]) == pytest.approx(-12 + level, abs=0.01)

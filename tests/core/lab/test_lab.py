@@ -42,17 +42,19 @@ def figures(result: Result) -> dict[str, float | None]:
 @pytest.mark.parametrize("drive_db", [6, 12])
 def test_harmonics_of_a_hard_clipper_are_the_fourier_series(drive_db: float) -> None:
     """A sine of amplitude g clipped at 1, with sin a = 1 / g: closed form, odd orders only."""
-    result = found(one("clipper", drive_db=drive_db, shape=1, quality="best"), "harmonics",
-                   level_db=0, hz=100)  # fmt: skip
+    result = found(
+        one("clipper", drive_db=drive_db, shape=1, quality="best"), "harmonics", level_db=0, hz=100
+    )
     g = 10 ** (drive_db / 20)
     a = math.asin(1 / g)
     exact = {1: (2 * g / math.pi) * (a + math.sin(a) * math.cos(a))}
     for n in (3, 5, 7, 9):
         exact[n] = (4 / (math.pi * n)) * (
-            math.cos(n * a) + g * n * (
-                math.sin((n - 1) * a) / (2 * (n - 1)) - math.sin((n + 1) * a) / (2 * (n + 1))
-            )
-        )  # fmt: skip
+            math.cos(n * a)
+            + g
+            * n
+            * (math.sin((n - 1) * a) / (2 * (n - 1)) - math.sin((n + 1) * a) / (2 * (n + 1)))
+        )
     bars = result.plots[0].traces[0].y
     for n in (3, 5, 7, 9):
         assert bars[n - 1] == pytest.approx(20 * math.log10(abs(exact[n] / exact[1])), abs=0.05)
@@ -108,8 +110,16 @@ def test_the_sweep_is_a_rising_line() -> None:
 @pytest.mark.parametrize("hz", [0, 1000])
 def test_steps_read_attack_and_release(hz: float) -> None:
     """From 10 dB below to 10 dB above; branching, so that each time is its own."""
-    what = one("compressor", threshold_db=-18, knee_db=0, attack_ms=50, release_ms=150,
-               ballistics="branching", detector="rms" if hz else "peak", rms_ms=1)  # fmt: skip
+    what = one(
+        "compressor",
+        threshold_db=-18,
+        knee_db=0,
+        attack_ms=50,
+        release_ms=150,
+        ballistics="branching",
+        detector="rms" if hz else "peak",
+        rms_ms=1,
+    )
     reported = figures(found(what, "steps", level_db=-8, from_db=-28, hz=hz))
     assert reported["attack to 63 %, ms"] == pytest.approx(50, rel=0.06)
     assert reported["release to 63 %, ms"] == pytest.approx(150, rel=0.06)
@@ -118,8 +128,14 @@ def test_steps_read_attack_and_release(hz: float) -> None:
 
 
 def test_look_ahead_does_not_shorten_the_attack() -> None:
-    what = one("compressor", threshold_db=-18, attack_ms=20, release_ms=150, lookahead_ms=8,
-               ballistics="branching")  # fmt: skip
+    what = one(
+        "compressor",
+        threshold_db=-18,
+        attack_ms=20,
+        release_ms=150,
+        lookahead_ms=8,
+        ballistics="branching",
+    )
     result = found(what, "steps", level_db=-8, from_db=-28, hz=0)
     reported = figures(result)
     assert reported["attack to 63 %, ms"] == pytest.approx(20, rel=0.05)
@@ -181,8 +197,12 @@ def test_difference_of_a_setting_and_itself_is_nothing() -> None:
     what = one("compressor")
     same = measure(what, LabOptions(measurement="difference"), 48000, ("A", "B", what))
     assert figures(same)["difference, dB"] == -160
-    half = measure(one("trim", gain_db=-6.0206), LabOptions(measurement="difference"), 48000,
-                   ("A", "B", one("trim")))  # fmt: skip
+    half = measure(
+        one("trim", gain_db=-6.0206),
+        LabOptions(measurement="difference"),
+        48000,
+        ("A", "B", one("trim")),
+    )
     assert figures(half)["difference, dB"] == pytest.approx(0, abs=0.01)
     assert figures(half)["louder by, dB"] == pytest.approx(-6.02, abs=0.01)
 
@@ -196,8 +216,12 @@ def test_the_noise_is_pink() -> None:
 
 
 def test_two_settings_stand_beside_each_other() -> None:
-    result = measure(one("trim", gain_db=-1), LabOptions(measurement="response"), 44100,
-                     ("A", "B", one("trim", gain_db=2)))  # fmt: skip
+    result = measure(
+        one("trim", gain_db=-1),
+        LabOptions(measurement="response"),
+        44100,
+        ("A", "B", one("trim", gain_db=2)),
+    )
     assert result.rate == 44100
     assert [t.name for t in result.plots[0].traces] == ["level, A", "level, B"]
     reported = figures(result)
@@ -216,8 +240,10 @@ def test_every_measurement_can_stand_beside_off(measurement: str) -> None:
 
 def test_other_rates_are_measured_at_those_rates() -> None:
     what = one("clipper", drive_db=12, shape=1, quality="good")
-    folded = [figures(found(what, "harmonics", level_db=0, hz=5000, rate=rate))
-              ["not harmonic, dB"] for rate in (48000, 96000)]  # fmt: skip
+    folded = [
+        figures(found(what, "harmonics", level_db=0, hz=5000, rate=rate))["not harmonic, dB"]
+        for rate in (48000, 96000)
+    ]
     assert folded[1] < folded[0] - 15
 
 
@@ -289,8 +315,9 @@ def test_everything_can_be_exported(measurement: str) -> None:
 
 
 def test_names_in_a_picture_are_escaped() -> None:
-    result = measure(one("trim"), LabOptions(measurement="response"), 48000,
-                     ("<b>", "&", one("trim")))  # fmt: skip
+    result = measure(
+        one("trim"), LabOptions(measurement="response"), 48000, ("<b>", "&", one("trim"))
+    )
     assert "level, <b>" in [t.text for t in ElementTree.fromstring(svg(result)).iter()]
 
 

@@ -49,9 +49,14 @@ FAST = {"attack_ms": 1, "release_ms": 20}
 def test_static_curve_with_dc(ratio: float, knee: float, topology: str, ballistics: str) -> None:
     for level in range(-60, 1, 3):
         out = compress(
-            constant(level, RATE // 2, 1), ratio=ratio, knee_db=knee, threshold_db=-24,
-            topology=topology, ballistics=ballistics, **FAST,
-        )  # fmt: skip
+            constant(level, RATE // 2, 1),
+            ratio=ratio,
+            knee_db=knee,
+            threshold_db=-24,
+            topology=topology,
+            ballistics=ballistics,
+            **FAST,
+        )
         # 0.05 dB: design/03; the feed-back's infinite ratio is 1 : 10 000.
         assert settled_db(out) == pytest.approx(curve(level, -24, ratio, knee), abs=0.05)
 
@@ -70,9 +75,14 @@ def test_static_curve_with_a_sine(detector: str) -> None:
     shift = 10 * math.log10(2) if detector == "rms" else 0.0
     for level in range(-48, 1, 6):
         out = compress(
-            sine(1000, 2.5, level_db=level, channels=1), threshold_db=-30, ratio=4, attack_ms=5,
-            release_ms=800, detector=detector, rms_ms=100,
-        )  # fmt: skip
+            sine(1000, 2.5, level_db=level, channels=1),
+            threshold_db=-30,
+            ratio=4,
+            attack_ms=5,
+            release_ms=800,
+            detector=detector,
+            rms_ms=100,
+        )
         expected = level - ((level - shift) - curve(level - shift, -30, 4, 6))
         assert settled_db(out) == pytest.approx(expected, abs=0.05)
 
@@ -85,9 +95,15 @@ def test_attack_time(topology: str, attack: float, ballistics: str) -> None:
     frames = round(attack * 8 * 48) + 400
     sound = np.concatenate([constant(-40, 4096, 1), constant(-20, frames, 1)])
     out = compress(
-        sound, threshold_db=-30, ratio=4, knee_db=0, attack_ms=attack, topology=topology,
-        ballistics=ballistics, release_ms=4000,
-    )  # fmt: skip
+        sound,
+        threshold_db=-30,
+        ratio=4,
+        knee_db=0,
+        attack_ms=attack,
+        topology=topology,
+        ballistics=ballistics,
+        release_ms=4000,
+    )
     reduction = -20 * np.log10(np.abs(out / sound))[4096:, 0]
     final = 0.75 * 10
     reached = int(np.argmax(reduction >= (1 - math.exp(-1)) * final)) + 1
@@ -101,9 +117,16 @@ def test_release_and_hold(release: float, hold: float, topology: str) -> None:
     frames = round((release * 4 + hold) * 48)
     sound = np.concatenate([constant(-20, 24000, 1), constant(-40, frames, 1)])
     out = compress(
-        sound, threshold_db=-30, ratio=4, knee_db=0, attack_ms=1, release_ms=release,
-        hold_ms=hold, ballistics="branching", topology=topology,
-    )  # fmt: skip
+        sound,
+        threshold_db=-30,
+        ratio=4,
+        knee_db=0,
+        attack_ms=1,
+        release_ms=release,
+        hold_ms=hold,
+        ballistics="branching",
+        topology=topology,
+    )
     reduction = -20 * np.log10(np.abs(out / sound))[24000:, 0]
     fallen = int(np.argmax(reduction <= math.exp(-1) * reduction[0]))
     assert abs(fallen - (release + hold) * 48) <= max(2, 0.05 * release * 48)
@@ -124,9 +147,14 @@ def test_branching_against_a_plain_transcription() -> None:
     """Eq. 16 in plain Python on noise: the vectorised kernel does the same recursion."""
     sound = noise(3000, 1)
     out = compress(
-        sound, threshold_db=-30, ratio=4, knee_db=6, attack_ms=3, release_ms=60,
+        sound,
+        threshold_db=-30,
+        ratio=4,
+        knee_db=6,
+        attack_ms=3,
+        release_ms=60,
         ballistics="branching",
-    )  # fmt: skip
+    )
     a, r = math.exp(-1 / (0.003 * RATE)), math.exp(-1 / (0.060 * RATE))
     reduction, expected = 0.0, []
     for x in sound[:, 0]:
@@ -284,12 +312,23 @@ def test_kernels_without_the_compiler(name: str, monkeypatch: pytest.MonkeyPatch
         (
             dynamics,
             (
-                "log2_into", "exp2_into", "curve_reduction", "_solve", "_levels", "_link",
-                "_curve_into", "_smooth", "_smooth_back", "_restore", "reduce_into",
-                "_equal_lanes", "gain_into", "cell_maxima",
+                "log2_into",
+                "exp2_into",
+                "curve_reduction",
+                "_solve",
+                "_levels",
+                "_link",
+                "_curve_into",
+                "_smooth",
+                "_smooth_back",
+                "_restore",
+                "reduce_into",
+                "_equal_lanes",
+                "gain_into",
+                "cell_maxima",
             ),
         ),
-    ):  # fmt: skip
+    ):
         for kernel in names:
             plain = getattr(getattr(module, kernel), "py_func", None)
             if plain is not None:
@@ -319,6 +358,9 @@ def test_colour_is_a_share_of_the_bend() -> None:
 
 
 def test_colour_is_as_late_as_the_oversampling_and_none_is_not() -> None:
-    for params, late in (({}, 0), ({"colour": 0.2}, LATENCY),
-                         ({"colour": 0.2, "lookahead_ms": 1}, 48 + LATENCY)):  # fmt: skip
+    for params, late in (
+        ({}, 0),
+        ({"colour": 0.2}, LATENCY),
+        ({"colour": 0.2, "lookahead_ms": 1}, 48 + LATENCY),
+    ):
         assert Unit(stage("compressor", params), Context(48000, 2)).latency == late

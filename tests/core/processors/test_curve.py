@@ -77,8 +77,9 @@ def test_equals_the_expander_where_its_curve_is_drawn_moving_too() -> None:
     points = [(-100, -100 - 24), (-42, -66), (-30, -30), (0, 0)]
     points[0] = (-76.0, -100.0)
     drawn = passed("curve", sound, points=points, **times)
-    real = passed("expander", sound, threshold_db=-30, ratio=3, range_db=24, knee_db=0, hold_ms=0,
-                  **times)  # fmt: skip
+    real = passed(
+        "expander", sound, threshold_db=-30, ratio=3, range_db=24, knee_db=0, hold_ms=0, **times
+    )
     assert np.abs(drawn[48000:] - real[48000:]).max() < 1e-6
 
 
@@ -107,11 +108,16 @@ def test_points_that_are_no_curve_are_refused_in_a_sentence(points: Any, words: 
 def test_a_moved_point_acts_at_once_and_never_louder_than_both_curves() -> None:
     """Up from an expander's curve to none: without going along, the release adds up to 50 dB."""
     sound = noise(48000, level=0.2)
-    unit = Unit(stage("curve", {"points": [(-100, -100), (-60, -100), (-50, -50), (0, 0)],
-                                "release_ms": 2000}), Context(RATE, 2))  # fmt: skip
+    unit = Unit(
+        stage(
+            "curve", {"points": [(-100, -100), (-60, -100), (-50, -50), (0, 0)], "release_ms": 2000}
+        ),
+        Context(RATE, 2),
+    )
     first, _ = run(unit, sound[:24576])
-    unit.change(stage("curve", {"points": [(-100, -100), (0, 0)], "release_ms": 2000}),
-                unit.context)  # fmt: skip
+    unit.change(
+        stage("curve", {"points": [(-100, -100), (0, 0)], "release_ms": 2000}), unit.context
+    )
     second, _ = run(unit, sound[24576:], start=24576)
     gain = np.abs(np.concatenate([first, second])).max() / np.abs(sound).max()
     assert gain < 1.05

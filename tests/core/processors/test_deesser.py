@@ -134,10 +134,9 @@ def test_another_signal_as_key_decides() -> None:
     sound, key = ess(RATE), np.zeros((RATE, 1))
     key[RATE // 2 :] = ess(RATE // 2)
     unit = Unit(stage("deesser", {"relative": False, "threshold_db": -50}), Context(RATE, 1))
-    out = np.concatenate([
-        unit.process(sound[a : a + 1024], a, key[a : a + 1024]).out
-        for a in range(0, RATE, 1024)
-    ])[LATE:]  # fmt: skip
+    out = np.concatenate(
+        [unit.process(sound[a : a + 1024], a, key[a : a + 1024]).out for a in range(0, RATE, 1024)]
+    )[LATE:]
     assert np.abs(out[: RATE // 2 - 2000] - sound[: RATE // 2 - 2000]).max() < 1e-12
     later = slice(RATE * 3 // 4, RATE - LATE)
     assert 20 * np.log10(out[later].std() / sound[later].std()) < -8

@@ -26,8 +26,10 @@ def taken(key: np.ndarray, **params: Any) -> np.ndarray:
     """Reduction in dB per frame, measured on the output."""
     sound = constant(-6, len(key), 1)
     unit = Unit(stage("ducker", params), Context(RATE, 1))
-    out = [unit.process(sound[a : a + 1024], a, key[a : a + 1024]).out
-           for a in range(0, len(key), 1024)]  # fmt: skip
+    out = [
+        unit.process(sound[a : a + 1024], a, key[a : a + 1024]).out
+        for a in range(0, len(key), 1024)
+    ]
     late = unit.latency
     whole = np.concatenate(out)[:, 0]
     return -20 * np.log10(whole[late:] / sound[0, 0])

@@ -36,8 +36,13 @@ def test_a_sine_gets_the_one_harmonic(
     order: str, wanted: list[int], level_db: float, quality: str
 ) -> None:
     """T_n(cos a) = cos(n a); 60 Hz is the middle of 40 to 90 Hz."""
-    out = enhanced(sine(60, 2, level_db=level_db, channels=1), order=order, drive_db=0,
-                   amount_db=-12, quality=quality)  # fmt: skip
+    out = enhanced(
+        sine(60, 2, level_db=level_db, channels=1),
+        order=order,
+        drive_db=0,
+        amount_db=-12,
+        quality=quality,
+    )
     found = levels_db(out, 60) - level_db
     assert found[1] == pytest.approx(0, abs=0.01)
     for n in range(2, 10):
@@ -93,8 +98,10 @@ def test_a_rising_tone_makes_no_fizz() -> None:
     made = enhanced(sound, amount_db=0, drive_db=12)[:, 0]
     made[o.LATENCY :] -= sound[: -o.LATENCY, 0]
     window = np.hanning(4096)
-    above = [np.abs(np.fft.rfft(made[s : s + 4096] * window))[256:].max() / 2048
-             for s in range(0, 9600, 512)]  # fmt: skip
+    above = [
+        np.abs(np.fft.rfft(made[s : s + 4096] * window))[256:].max() / 2048
+        for s in range(0, 9600, 512)
+    ]
     assert 20 * np.log10(max(above)) < -70
 
 

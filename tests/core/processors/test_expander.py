@@ -43,8 +43,9 @@ def formula(x: float, t: float, ratio: float, knee: float, most: float, up: bool
 @pytest.mark.parametrize("ratio", [1, 1.5, 2, 8, 20])
 def test_static_curve(ratio: float, knee: float, direction: str) -> None:
     for level in range(-60, 1, 6):
-        found = settled_db(level, threshold_db=-30, ratio=ratio, knee_db=knee, range_db=20,
-                           direction=direction)  # fmt: skip
+        found = settled_db(
+            level, threshold_db=-30, ratio=ratio, knee_db=knee, range_db=20, direction=direction
+        )
         expected = formula(level, -30, ratio, knee, 20, direction == "up")
         assert found == pytest.approx(expected, abs=0.05), level
 

@@ -53,8 +53,12 @@ def test_hysteresis_ends_the_chatter() -> None:
 
 
 def test_it_opens_and_closes_at_its_two_levels() -> None:
-    for level, first, expected in ((-39.9, -60, True), (-40.1, -60, False), (-43.9, -20, True),
-                                   (-44.1, -20, False)):  # fmt: skip
+    for level, first, expected in (
+        (-39.9, -60, True),
+        (-40.1, -60, False),
+        (-43.9, -20, True),
+        (-44.1, -20, False),
+    ):
         sound = np.concatenate([constant(first, RATE // 2), constant(level, RATE)])
         out, _ = gated(sound, threshold_db=-40, hysteresis_db=4, hold_ms=0, release_ms=10)
         assert bool(out[-1, 0] == sound[-1, 0]) == expected, level
@@ -65,8 +69,9 @@ def test_attack_and_release_reach_63_percent_in_their_time() -> None:
         [constant(-80, RATE // 4), constant(-10, RATE // 2), np.zeros((RATE, 2))]
     )
     _, cells = gated(sound, threshold_db=-40, attack_ms=20, hold_ms=0, release_ms=200, depth_db=60)
-    unit = Unit(stage("gate", {"threshold_db": -40, "attack_ms": 20, "depth_db": 60}),
-                Context(RATE, 2))  # fmt: skip
+    unit = Unit(
+        stage("gate", {"threshold_db": -40, "attack_ms": 20, "depth_db": 60}), Context(RATE, 2)
+    )
     opened = np.concatenate(
         [unit.process(sound[a : a + 1024], a).out for a in range(0, RATE, 1024)]
     )
@@ -111,8 +116,10 @@ def test_look_ahead_keeps_the_first_edge() -> None:
     sound[20000:22000] = noise(2000, 1, level=0.2)
     kept = []
     for ahead in (0, 5):
-        unit = Unit(stage("gate", {"threshold_db": -40, "attack_ms": 1, "lookahead_ms": ahead}),
-                    Context(RATE, 1))  # fmt: skip
+        unit = Unit(
+            stage("gate", {"threshold_db": -40, "attack_ms": 1, "lookahead_ms": ahead}),
+            Context(RATE, 1),
+        )
         out, _ = run(unit, sound)
         edge = out[20000 + unit.latency : 20024 + unit.latency]
         kept.append(float(np.square(edge).sum() / np.square(sound[20000:20024]).sum()))

@@ -28,8 +28,15 @@ def test_it_arrives_at_the_target() -> None:
 
 @pytest.mark.parametrize(("level", "speed"), [(-40, 3.0), (-5, -5.0)])
 def test_it_walks_at_its_speed(level: float, speed: float) -> None:
-    found = gain_db(constant(level, 4 * RATE), target_db=-20, rise_db_s=3, fall_db_s=5,
-                    mean_ms=50, max_gain_db=30, max_cut_db=30)  # fmt: skip
+    found = gain_db(
+        constant(level, 4 * RATE),
+        target_db=-20,
+        rise_db_s=3,
+        fall_db_s=5,
+        mean_ms=50,
+        max_gain_db=30,
+        max_cut_db=30,
+    )
     assert found[2 * RATE] - found[RATE] == pytest.approx(speed, abs=0.02)
 
 

@@ -84,8 +84,14 @@ def test_full_band_sound_by_our_meter_and_by_others(character: str) -> None:
 @pytest.mark.parametrize("ceiling", [-24.0, -7.3, -1.0, 0.0])
 def test_samples_never_pass_without_true_peak_either(ceiling: float) -> None:
     for character in CHARACTERS:
-        out = limited(noise(30000), true_peak=False, character=character, ceiling_db=ceiling,
-                      drive_db=18, release_ms=5)  # fmt: skip
+        out = limited(
+            noise(30000),
+            true_peak=False,
+            character=character,
+            ceiling_db=ceiling,
+            drive_db=18,
+            release_ms=5,
+        )
         top = 10 ** (ceiling / 20)
         assert 0.99 * top < np.abs(out).max() <= top
 
@@ -133,8 +139,14 @@ def test_release_reaches_63_percent_after_its_time() -> None:
     rate, release = 48000, 100.0
     sound = np.concatenate([np.full((rate, 1), 2.0), np.full((rate, 1), 0.01)])
     for character, hold in (("quick", 0.0), ("invisible", 8.0)):
-        out = limited(sound, rate, true_peak=False, ceiling_db=-6.0206, character=character,
-                      release_ms=release)  # fmt: skip
+        out = limited(
+            sound,
+            rate,
+            true_peak=False,
+            ceiling_db=-6.0206,
+            character=character,
+            release_ms=release,
+        )
         late = 240 + 16
         reduction = -20 * np.log10(out[late:, 0] / sound[: len(sound) - late, 0])
         behind = reduction[rate:]

@@ -115,8 +115,12 @@ def test_channels_are_worked_on_alone(phase: str) -> None:
 
 def test_a_band_moves_a_decibel_for_each_over_its_threshold() -> None:
     # A tone in the middle of the range: its mean square is 3.01 dB under its peak.
-    for level_db, move_db, wanted in [(-20, -12, -6.99), (-9, -12, -12), (-40, -12, 0),
-                                      (-20, 4, 4)]:  # fmt: skip
+    for level_db, move_db, wanted in [
+        (-20, -12, -6.99),
+        (-9, -12, -12),
+        (-40, -12, 0),
+        (-20, 4, 4),
+    ]:
         unit = tone({"type": "bell", "hz": 1000, "q": 1, "move_db": move_db, "threshold_db": -30,
                      "attack_ms": 5, "release_ms": 20})  # fmt: skip
         sound = sine(1000, 0.5, level_db=level_db, channels=1)
@@ -219,19 +223,35 @@ def test_bad_bands_are_refused(bands: list[dict[str, Any]], words: str) -> None:
 
 def test_interpreted_kernel_is_the_same() -> None:
     sound = noise(300)
-    unit = tone({"type": "bell", "gain_db": 4, "move_db": -6, "threshold_db": -50},
-                {"type": "low-cut", "slope": "18", "channel": "mid"}, channels=2)  # fmt: skip
+    unit = tone(
+        {"type": "bell", "gain_db": 4, "move_db": -6, "threshold_db": -50},
+        {"type": "low-cut", "slope": "18", "channel": "mid"},
+        channels=2,
+    )
     compiled = unit.process(sound, 0).out
-    again = tone({"type": "bell", "gain_db": 4, "move_db": -6, "threshold_db": -50},
-                 {"type": "low-cut", "slope": "18", "channel": "mid"}, channels=2)  # fmt: skip
+    again = tone(
+        {"type": "bell", "gain_db": 4, "move_db": -6, "threshold_db": -50},
+        {"type": "low-cut", "slope": "18", "channel": "mid"},
+        channels=2,
+    )
     ramp = again._glide.over(0, 300)
     out, moves = np.empty_like(sound), np.zeros((2, 300))
     from salt_anvil.core.processors.bands import shapes
 
     bands = stage("tone", {"bands": [b.model_dump() for b in again.stage.params.bands]}).params
     toning.tone_into.py_func(
-        out, moves, sound, sound, 0, ramp.value, ramp.step, shapes(bands.bands), toning.DAMPINGS,
-        -math.expm1(-1 / (0.005 * 48000)), again._state["memory"], again._state["ears"],
+        out,
+        moves,
+        sound,
+        sound,
+        0,
+        ramp.value,
+        ramp.step,
+        shapes(bands.bands),
+        toning.DAMPINGS,
+        -math.expm1(-1 / (0.005 * 48000)),
+        again._state["memory"],
+        again._state["ears"],
         again._state["rows"],
-    )  # fmt: skip
+    )
     assert np.abs(out - compiled).max() < 1e-12

@@ -89,10 +89,13 @@ def test_a_range_that_only_decides_changes_everything_one_that_acts_only_itself(
     left = {}
     for acts in ("detector", "signal"):
         out = shaped(sound, attack_db=12, attack_high_hz=400, range_acts=acts)
-        spectra = [np.abs(np.fft.rfft(x[RATE // 2 : RATE // 2 + 960, 0] * np.hanning(960)))
-                   for x in (out, sound)]  # fmt: skip
-        left[acts] = {hz: 20 * np.log10(spectra[0][hz // 50] / spectra[1][hz // 50])
-                      for hz in (100, 5000)}  # fmt: skip
+        spectra = [
+            np.abs(np.fft.rfft(x[RATE // 2 : RATE // 2 + 960, 0] * np.hanning(960)))
+            for x in (out, sound)
+        ]
+        left[acts] = {
+            hz: 20 * np.log10(spectra[0][hz // 50] / spectra[1][hz // 50]) for hz in (100, 5000)
+        }
     assert left["detector"][5000] > 6
     assert left["signal"][5000] == pytest.approx(0, abs=0.5)
     assert left["detector"][100] > 6 < left["signal"][100] + 3
@@ -121,10 +124,12 @@ def test_link_one_moves_both_channels_alike_and_zero_each_alone() -> None:
 def test_another_signal_as_key_decides() -> None:
     key, sound = hits(), np.full((3 * RATE // 2, 1), 0.1)
     unit = Unit(stage("transient", {"attack_db": 12}), Context(RATE, 1))
-    out = np.concatenate([
-        unit.process(sound[a : a + 1024], a, key[a : a + 1024]).out
-        for a in range(0, len(sound), 1024)
-    ])  # fmt: skip
+    out = np.concatenate(
+        [
+            unit.process(sound[a : a + 1024], a, key[a : a + 1024]).out
+            for a in range(0, len(sound), 1024)
+        ]
+    )
     assert out[RATE // 2 : RATE // 2 + 960].max() > 0.3
     assert out[RATE - 1000] == pytest.approx(0.1, rel=0.03)
 

@@ -145,8 +145,14 @@ def clip_lines(
                 for i in range(n):
                     now, first = top + d_top * i, factor * i
                     width, per = 2.0 * now * soft, _per(2.0 * now * soft)
-                    _clip(found[first : first + factor], line[first : first + factor + 1],
-                          factor, now, width, whole)  # fmt: skip
+                    _clip(
+                        found[first : first + factor],
+                        line[first : first + factor + 1],
+                        factor,
+                        now,
+                        width,
+                        whole,
+                    )
                     mine[i] = _share(size[i], now, width, per)
             at += n
             offset = 0
@@ -234,9 +240,15 @@ def clip_block(
     for lane in range(lanes):
         kept[lane] = share[lane, frames:]
         done = _notify_into(
-            cells[:, :, lane], lines[lane], share[lane], start, ceiling, d_ceiling, hold,
+            cells[:, :, lane],
+            lines[lane],
+            share[lane],
+            start,
+            ceiling,
+            d_ceiling,
+            hold,
             reported[:, lane],
-        )  # fmt: skip
+        )
         for i in range(frames):
             out[i, lane] = lines[lane, i]
     return out, cells[:, :done]

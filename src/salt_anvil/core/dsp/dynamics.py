@@ -277,9 +277,18 @@ def reduce_into(
         v, d = value[k], step[k]
         for lane in range(lanes):
             state[POWER, lane] = _levels(
-                key, lane, at, n, detector, v, d, offset, state[POWER, lane],
-                levels[lane], exponent,
-            )  # fmt: skip
+                key,
+                lane,
+                at,
+                n,
+                detector,
+                v,
+                d,
+                offset,
+                state[POWER, lane],
+                levels[lane],
+                exponent,
+            )
         link = v[LINK] + d[LINK] * offset
         if lanes == 2:
             _link(levels, n, link, d[LINK])

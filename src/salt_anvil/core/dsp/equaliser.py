@@ -149,9 +149,17 @@ def _gliding(
 
 @njit(cache=True, error_model="numpy")
 def _heard(
-    keys: Sound, at: int, n: int, kind: int, warped: float, damping: float, rate: float,
-    powers: Sound, memory: Sound, lanes: int,
-) -> None:  # fmt: skip
+    keys: Sound,
+    at: int,
+    n: int,
+    kind: int,
+    warped: float,
+    damping: float,
+    rate: float,
+    powers: Sound,
+    memory: Sound,
+    lanes: int,
+) -> None:
     """Move the powers of what lies in a band's range of the keys on by n frames."""
     a1 = 1.0 / (1.0 + warped * (warped + damping))
     a2 = warped * a1
@@ -327,9 +335,7 @@ def tone_into(
                     else:
                         _still(lines[0], i, m, here, memory[b, j, 0])
                 if moving:
-                    _heard(
-                        listened, i, m, kind, g, k, power_rate, rows[b], ears[b], count
-                    )  # fmt: skip
+                    _heard(listened, i, m, kind, g, k, power_rate, rows[b], ears[b], count)
                     for t in range(m):
                         moves[b, at + i + t] = begin + (end - begin) * (inside + t) / span
                 i += m
@@ -386,10 +392,20 @@ def filtered(
     """Return the sound through sections that do not move by level; memory as in `tone_into`."""
     out, count = np.empty_like(sound), len(shapes)
     tone_into(
-        out, np.zeros((count, 0)), sound, sound, start, np.ascontiguousarray(value),
-        np.ascontiguousarray(step), shapes, DAMPINGS, 0.0, memory,
-        np.zeros((count, sound.shape[1], 2)), np.zeros((count, 4)),
-    )  # fmt: skip
+        out,
+        np.zeros((count, 0)),
+        sound,
+        sound,
+        start,
+        np.ascontiguousarray(value),
+        np.ascontiguousarray(step),
+        shapes,
+        DAMPINGS,
+        0.0,
+        memory,
+        np.zeros((count, sound.shape[1], 2)),
+        np.zeros((count, 4)),
+    )
     return out
 
 

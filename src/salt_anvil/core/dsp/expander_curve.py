@@ -55,9 +55,18 @@ def expand_into(
         v, s = value[k], step[k]
         for lane in range(lanes):
             state[d.POWER, lane] = d._levels(
-                key, lane, at, n, detector, v, s, offset, state[d.POWER, lane],
-                levels[lane], exponent,
-            )  # fmt: skip
+                key,
+                lane,
+                at,
+                n,
+                detector,
+                v,
+                s,
+                offset,
+                state[d.POWER, lane],
+                levels[lane],
+                exponent,
+            )
         if lanes == 2:
             d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
         for lane in range(lanes):
@@ -66,9 +75,13 @@ def expand_into(
                 j = offset + i
                 heard[at + i, lane] = c[i]
                 c[i] = expansion(
-                    c[i], v[d.THRESHOLD] + s[d.THRESHOLD] * j, v[d.SLOPE] + s[d.SLOPE] * j,
-                    v[d.KNEE] + s[d.KNEE] * j, v[d.MOST] + s[d.MOST] * j, way,
-                )  # fmt: skip
+                    c[i],
+                    v[d.THRESHOLD] + s[d.THRESHOLD] * j,
+                    v[d.SLOPE] + s[d.SLOPE] * j,
+                    v[d.KNEE] + s[d.KNEE] * j,
+                    v[d.MOST] + s[d.MOST] * j,
+                    way,
+                )
             carried[:] = state[:, lane]
             d._smooth(c, n, carried, d.DECOUPLED, False, v, s, offset)
             for row in range(d.STATES):

@@ -134,9 +134,18 @@ def ess_into(
         v, s = value[k], step[k]
         for lane in range(lanes):
             state[d.POWER, lane] = d._levels(
-                band, lane, at, n, d.MEAN_SQUARE, v, s, offset, state[d.POWER, lane],
-                levels[lane], exponent,
-            )  # fmt: skip
+                band,
+                lane,
+                at,
+                n,
+                d.MEAN_SQUARE,
+                v,
+                s,
+                offset,
+                state[d.POWER, lane],
+                levels[lane],
+                exponent,
+            )
             power = powers[lane]
             for i in range(n):
                 x = whole[at + i, lane]

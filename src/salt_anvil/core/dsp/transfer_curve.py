@@ -108,9 +108,18 @@ def curve_into(
                 break
         for lane in range(lanes):
             state[POWER, lane] = d._levels(
-                key, lane, at, n, detector, v, s, offset, state[POWER, lane],
-                levels[lane], exponent,
-            )  # fmt: skip
+                key,
+                lane,
+                at,
+                n,
+                detector,
+                v,
+                s,
+                offset,
+                state[POWER, lane],
+                levels[lane],
+                exponent,
+            )
         if lanes == 2:
             d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
         for lane in range(lanes):

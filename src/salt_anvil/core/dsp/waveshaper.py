@@ -140,8 +140,14 @@ def bend_lines(
                 for i in range(n):
                     a, b = odd[k] + d_odd[k] * (offset + i), lean[k] + d_lean[k] * (offset + i)
                     first = factor * i
-                    _bend_line(found[first : first + factor], line[first : first + factor + 1],
-                               a, b, root, whole)  # fmt: skip
+                    _bend_line(
+                        found[first : first + factor],
+                        line[first : first + factor + 1],
+                        a,
+                        b,
+                        root,
+                        whole,
+                    )
             at += n
             offset = 0
             k += 1

@@ -11,7 +11,7 @@ from salt_anvil.core.edits.automation import (
     SetLane,
     SetLever,
     WriteLane,
-)  # fmt: skip
+)
 from salt_anvil.core.edits.base import rebuilt
 from salt_anvil.core.edits.sections import AddSection, RemoveSection, SetSection
 from salt_anvil.core.edits.splits import (
@@ -23,7 +23,7 @@ from salt_anvil.core.edits.splits import (
     RemoveSplit,
     SetBranch,
     SetSplit,
-)  # fmt: skip
+)
 from salt_anvil.core.edits.stages import (
     AddStage,
     ChooseSlot,
@@ -33,7 +33,7 @@ from salt_anvil.core.edits.stages import (
     SetParams,
     SetStage,
     differences,
-)  # fmt: skip
+)
 from salt_anvil.core.edits.strips import (
     AddStrip,
     DuplicateStrip,
@@ -44,18 +44,45 @@ from salt_anvil.core.edits.strips import (
     SetSend,
     SetSession,
     SetStrip,
-)  # fmt: skip
+)
 from salt_anvil.core.session import Session
 
 Edit = Annotated[
-    SetSession | AddSection | SetSection | RemoveSection
-    | SetStrip | AddStrip | RemoveStrip | MoveStrip | DuplicateStrip
-    | SetSend | RemoveSend | SetBusJoin
-    | AddStage | RemoveStage | MoveStage | PasteElements | SetStage | SetParams | ChooseSlot
-    | AddSplit | RemoveSplit | SetSplit | SetBranch | AddBranch | RemoveBranch | CopyToSiblings
-    | ApplyRecipe | SetLane | WriteLane | SetInSection | AddLever | SetLever | RemoveLever,
+    SetSession
+    | AddSection
+    | SetSection
+    | RemoveSection
+    | SetStrip
+    | AddStrip
+    | RemoveStrip
+    | MoveStrip
+    | DuplicateStrip
+    | SetSend
+    | RemoveSend
+    | SetBusJoin
+    | AddStage
+    | RemoveStage
+    | MoveStage
+    | PasteElements
+    | SetStage
+    | SetParams
+    | ChooseSlot
+    | AddSplit
+    | RemoveSplit
+    | SetSplit
+    | SetBranch
+    | AddBranch
+    | RemoveBranch
+    | CopyToSiblings
+    | ApplyRecipe
+    | SetLane
+    | WriteLane
+    | SetInSection
+    | AddLever
+    | SetLever
+    | RemoveLever,
     Field(discriminator="type"),
-]  # fmt: skip
+]
 
 
 def apply_edits(session: Session, edits: list[Edit]) -> tuple[Session, str]:

@@ -19,7 +19,7 @@ from salt_anvil.core.session import (
     Split,
     Stage,
     checked,
-)  # fmt: skip
+)
 from salt_anvil.core.session_index import SessionIndex
 
 JOIN_S = 0.02

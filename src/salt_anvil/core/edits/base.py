@@ -13,7 +13,7 @@ from salt_anvil.core.session import (
     Stage,
     Strip,
     checked,
-)  # fmt: skip
+)
 from salt_anvil.core.session_index import SessionIndex
 
 Chain = list[Element]

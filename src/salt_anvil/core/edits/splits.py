@@ -17,7 +17,7 @@ from salt_anvil.core.edits.base import (
     slug,
     title,
     with_chain,
-)  # fmt: skip
+)
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.recipe import bound, inputs_of, read_recipe
 from salt_anvil.core.session import (
@@ -30,7 +30,7 @@ from salt_anvil.core.session import (
     Strip,
     branches,
     checked,
-)  # fmt: skip
+)
 from salt_anvil.core.session_index import SessionIndex
 
 By = Literal["copies", "bands", "mid-side", "left-right"]
@@ -180,8 +180,13 @@ class SetBranch(Model):
         strip, split, old = _branch(session, self.branch)
         change = self.model_dump(exclude={"type", "branch"}, exclude_none=True)
         new = checked(Branch, dump(old) | change)
-        done = with_chain(session, strip, _with_branches(strip.chain, split, [
-            new if b.id == new.id else b for b in split.branches]))  # fmt: skip
+        done = with_chain(
+            session,
+            strip,
+            _with_branches(
+                strip.chain, split, [new if b.id == new.id else b for b in split.branches]
+            ),
+        )
         words = []
         if self.name is not None:
             words.append(f"named {new.name}")

@@ -14,7 +14,7 @@ from salt_anvil.core.edits.base import (
     said_value,
     title,
     with_chain,
-)  # fmt: skip
+)
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import processor
 from salt_anvil.core.session import (
@@ -30,7 +30,7 @@ from salt_anvil.core.session import (
     branches,
     checked,
     elements,
-)  # fmt: skip
+)
 from salt_anvil.core.session_index import SessionIndex
 
 

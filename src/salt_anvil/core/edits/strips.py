@@ -11,14 +11,14 @@ from salt_anvil.core.edits.base import (
     rebuilt,
     slug,
     with_strip,
-)  # fmt: skip
+)
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.session import Id, Join, Model, Section, Send, Session, Strip, checked
 from salt_anvil.core.session_index import SessionIndex
 
 StripField = Literal[
     "name", "trim_db", "invert", "fader_db", "pan", "mute", "solo", "output", "mark"
-]  # fmt: skip
+]
 
 
 class SetSession(Model):

@@ -21,7 +21,7 @@ from salt_anvil.core.session import (
     Stage,
     Strip,
     owners_controls,
-)  # fmt: skip
+)
 from salt_anvil.core.session_index import SessionIndex
 
 Floats = NDArray[np.float64]

@@ -171,8 +171,10 @@ class _Builder:
             self.outside[outside.buffer] = outside
             return outside.buffer
         if kind == "strip" and tap == "out":
-            raise RoutingError(f"stage {stage.id} and {self.strip.name} form a loop: the strip's"
-                               " output is its own key")  # fmt: skip
+            raise RoutingError(
+                f"stage {stage.id} and {self.strip.name} form a loop: the strip's"
+                " output is its own key"
+            )
         return f"?{source}/{tap}"
 
     def finish(self, output: str) -> Graph:
@@ -193,10 +195,12 @@ class _Builder:
         points = {name: (buffer, late[buffer]) for name, buffer in self.points.items()}
         points[f"strip:{self.strip.id}/out"] = (output, late[output])
         channels = {INPUT: self.channels} | {
-            name: 1 if node.role == "split" and _narrow(node.element) and not name.endswith("#dry")
+            name: 1
+            if node.role == "split" and _narrow(node.element) and not name.endswith("#dry")
             else node.context.channels
-            for node in done for name in node.outputs
-        }  # fmt: skip
+            for node in done
+            for name in node.outputs
+        }
         return Graph(
             tuple(done), output, late[output], tuple(self.outside.values()), taps, points, channels
         )

@@ -19,7 +19,7 @@ from salt_anvil.core.engine.strip import (
     Taps,
     trim_of,
     trimmed,
-)  # fmt: skip
+)
 from salt_anvil.core.state import State
 
 Source = Callable[[str, int, int], Sound]

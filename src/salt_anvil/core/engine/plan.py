@@ -21,7 +21,7 @@ from salt_anvil.core.session import (
     Strip,
     branches,
     elements,
-)  # fmt: skip
+)
 from salt_anvil.core.session_index import SessionIndex
 
 GROUP = 8
@@ -186,11 +186,15 @@ def make_plan(
         _check_join(strip, feeds)
         mine = index.within(strip.id)
         plan = StripPlan(
-            strip, graphs[strip.id], feeds, tuple(r for r in routes if r.strip == strip.id),
+            strip,
+            graphs[strip.id],
+            feeds,
+            tuple(r for r in routes if r.strip == strip.id),
             any(r.heard for r in routes if r.strip == strip.id) or strip.kind == "main",
-            contexts[strip.id], {o: ls for o, ls in lanes.items() if o in mine},
+            contexts[strip.id],
+            {o: ls for o, ls in lanes.items() if o in mine},
             exports.get(strip.id, ()),
-        )  # fmt: skip
+        )
         plans[strip.id] = _with_digest(plan, plans, index, lanes, measured)
     return Plan(tuple(plans.values()), session.main().id, session.rate, session.frames())
 
@@ -245,11 +249,13 @@ def _routes(session: Session) -> list[Route]:
     leading = _reach(soloed, backward)
     return [
         Route(
-            strip.id, to, send,
+            strip.id,
+            to,
+            send,
             not strip.mute and (not soloed or strip.id in carried or to in leading),
         )
         for strip, to, send in routes
-    ]  # fmt: skip
+    ]
 
 
 def _reach(start: set[str], onward: dict[str, set[str]]) -> set[str]:
@@ -289,8 +295,11 @@ def _in_order(index: SessionIndex, routes: list[Route], graphs: dict[str, Graph]
     for name, graph in graphs.items():
         for outside in graph.outside:
             # What comes into a track depends on nothing else.
-            if not (outside.tap == "in" and outside.source == f"strip:{outside.strip}"
-                    and by_id[outside.strip].kind == "track"):  # fmt: skip
+            if not (
+                outside.tap == "in"
+                and outside.source == f"strip:{outside.strip}"
+                and by_id[outside.strip].kind == "track"
+            ):
                 needs[name].append((outside.strip, "keys"))
     done: list[Strip] = []
     placed: set[str] = set()

@@ -59,8 +59,11 @@ class Division:
         """Say whether the change to this split needs no new division."""
         mine = self.split
         if (split.by, split.slope, split.phase, len(split.branches)) != (
-            mine.by, mine.slope, mine.phase, len(mine.branches),
-        ):  # fmt: skip
+            mine.by,
+            mine.slope,
+            mine.phase,
+            len(mine.branches),
+        ):
             return False
         same = (context.rate, context.channels) == (self.context.rate, self.context.channels)
         if split.by != "bands" or split.phase != "linear":

@@ -111,8 +111,16 @@ def harmonics(device: Device, options: LabOptions) -> Result:
         _not_harmonic(device, lines, hz, options.level_db),
         Figure("offset", round(10 * math.log10(max(float(lines.power[0]), 1e-30)), 1), "dBFS"),
     ]
-    bars = Plot("Harmonics", "order", "dB", [float(n) for n in range(1, HARMONICS + 1)], -140, 0,
-                [Trace("level", _list(shown))], "bars")  # fmt: skip
+    bars = Plot(
+        "Harmonics",
+        "order",
+        "dB",
+        [float(n) for n in range(1, HARMONICS + 1)],
+        -140,
+        0,
+        [Trace("level", _list(shown))],
+        "bars",
+    )
     return Result(
         "harmonics", f"{hz} Hz at {options.level_db:g} dBFS", device.rate, figures, [bars]
     )
@@ -145,8 +153,16 @@ def sweep(device: Device, options: LabOptions) -> Result:
     rows = np.array([level[:, a:b].max(axis=1) for a, b in pairwise(edges)])
     grey = np.clip((_db(rows) + 120) * 255 / 120, 0, 255).astype(int)
     times = (np.arange(COLUMNS) * hop + size / 2) / rate
-    shades = Plot("Rising sweep", "sweep, kHz", "kHz", _list(top / SWEEP_S * times / 1000), 0.0,
-                 rate / 2000, kind="image", levels=grey.tolist())  # fmt: skip
+    shades = Plot(
+        "Rising sweep",
+        "sweep, kHz",
+        "kHz",
+        _list(top / SWEEP_S * times / 1000),
+        0.0,
+        rate / 2000,
+        kind="image",
+        levels=grey.tolist(),
+    )
     steps_hz = [5000.0, *np.geomspace(1000, min(16000, 0.4 * rate), 16)]
     tones = np.unique([_notifying(round(hz), rate) for hz in steps_hz])
     found = [_Lines(device, int(hz), options.level_db) for hz in tones]
@@ -157,8 +173,16 @@ def sweep(device: Device, options: LabOptions) -> Result:
         Figure("at", float(tones[worst]), "Hz"),
         Figure("folded back, 5 kHz", round(_at(tones, folded, 5000), 2), "dB"),
     ]
-    folds = Plot("Not harmonic, 20 Hz to 20 kHz", "Hz", "dB", _list(tones), -140, 0,
-                [Trace("against the sine", _list(folded))], log=True)  # fmt: skip
+    folds = Plot(
+        "Not harmonic, 20 Hz to 20 kHz",
+        "Hz",
+        "dB",
+        _list(tones),
+        -140,
+        0,
+        [Trace("against the sine", _list(folded))],
+        log=True,
+    )
     words = f"0 to {top / 1000:g} kHz at {options.level_db:g} dBFS"
     return Result("sweep", words, rate, figures, [shades, folds])
 
@@ -248,9 +272,18 @@ def steps(device: Device, options: LabOptions) -> Result:
         high = max(math.ceil((float(gain.max()) + 1) / 6) * 6, 0)
         marks = [] if short is None else [(begin + short, f"63 % after {short:.3g} ms")]
         drawn = [Trace("gain", _list(part[at]))]
-        plots.append(Plot(f"After the step {'up' if name == 'attack' else 'down'}", "ms", "dB",
-                          _list((at - ahead) * 1000 / rate), low, high, drawn,
-                          marks=marks))  # fmt: skip
+        plots.append(
+            Plot(
+                f"After the step {'up' if name == 'attack' else 'down'}",
+                "ms",
+                "dB",
+                _list((at - ahead) * 1000 / rate),
+                low,
+                high,
+                drawn,
+                marks=marks,
+            )
+        )
     said = f"{words}, from {options.from_db:g} to {options.level_db:g} dBFS and back"
     return Result("steps", said, rate, figures, plots)
 
@@ -324,9 +357,15 @@ def response(device: Device, options: LabOptions) -> Result:
     plots = [
         Plot(title, "Hz", unit, _list(at, 2), low, high, [Trace(name, _list(values))], log=True)
         for (title, unit, name, values), (low, high) in zip(
-            [("Magnitude", "dB", "level", level), ("Phase", "degrees", "phase", np.degrees(phase)),
-             ("Group delay", "ms", "delay", late)], limits, strict=True)
-    ]  # fmt: skip
+            [
+                ("Magnitude", "dB", "level", level),
+                ("Phase", "degrees", "phase", np.degrees(phase)),
+                ("Group delay", "ms", "delay", late),
+            ],
+            limits,
+            strict=True,
+        )
+    ]
     return Result("response", f"a pulse of {options.level_db:g} dBFS", rate, figures, plots)
 
 
@@ -379,8 +418,9 @@ def difference(device: Device, options: LabOptions, other: Device | None = None)
     plot = Plot(
         "Per third of an octave", "Hz", "dB", _list(at, 2), top - 120, top, traces, log=True
     )
-    return Result("difference", f"pink noise, peaks at {options.level_db:g} dBFS", rate, figures,
-                  [plot])  # fmt: skip
+    return Result(
+        "difference", f"pink noise, peaks at {options.level_db:g} dBFS", rate, figures, [plot]
+    )
 
 
 def _per_octave(hz: Vector, density: Vector, at: Vector) -> Vector:

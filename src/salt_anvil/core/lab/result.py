@@ -124,8 +124,9 @@ def beside(first: Result, second: Result, name: str, other: str) -> Result:
             traces.append(replace(trace, name=f"{trace.name}, {other}", y=y, drawn=True))
         low, high = min(p.low, q.low), max(p.high, q.high)
         plots.append(replace(p, traces=traces, marks=p.marks + q.marks, low=low, high=high))
-    return replace(first, words=f"{first.words}; {name} beside {other}", figures=figures,
-                   plots=plots)  # fmt: skip
+    return replace(
+        first, words=f"{first.words}; {name} beside {other}", figures=figures, plots=plots
+    )
 
 
 def _onto(x: list[float], known: list[float], y: list[float]) -> list[float]:

@@ -173,19 +173,26 @@ def _cautions(
     if lost is not None and lost > CREST_LIMIT_DB:
         found.append(
             Caution(
-                "crest", f"The crest factor fell by {lost:.1f} dB.", lost, CREST_LIMIT_DB,
-                passage.begin, passage.end,
+                "crest",
+                f"The crest factor fell by {lost:.1f} dB.",
+                lost,
+                CREST_LIMIT_DB,
+                passage.begin,
+                passage.end,
             )
-        )  # fmt: skip
+        )
     if contrast is not None and contrast.before > 2 and contrast.after < CONTRAST_LIMIT_LU:
         found.append(
             Caution(
                 "contrast",
                 f"{contrast.loud} is only {contrast.after:.1f} LU louder than {contrast.quiet}"
                 f" (before: {contrast.before:.1f}).",
-                contrast.after, CONTRAST_LIMIT_LU, 0, passage.end,
+                contrast.after,
+                CONTRAST_LIMIT_LU,
+                0,
+                passage.end,
             )
-        )  # fmt: skip
+        )
     if percussive:
         found += [c for s in sections if (c := _never_lets_go(cells, s)) is not None]
     peak = after.true_peak_dbtp
@@ -206,8 +213,11 @@ def _never_lets_go(cells: Sound, span: Span) -> Caution | None:
     return Caution(
         "let-go",
         f"Never lets go in {span.name}: between hits {rest:.1f} dB or more stays.",
-        rest, LET_GO_DB, span.begin, span.end,
-    )  # fmt: skip
+        rest,
+        LET_GO_DB,
+        span.begin,
+        span.end,
+    )
 
 
 def percussive(rows: Rows) -> bool:

@@ -27,42 +27,93 @@ class Band(Params):
         "bell", label="Type", doc="What the band does: cut below or above, shelf, bell, notch."
     )
     hz: float = number(
-        1000, 10, 22000, label="Frequency", unit="Hz", scale="log", step=1,
-        marks=(20, 100, 1000, 10000), doc="Corner of a cut or shelf, middle of a bell or notch.",
-    )  # fmt: skip
+        1000,
+        10,
+        22000,
+        label="Frequency",
+        unit="Hz",
+        scale="log",
+        step=1,
+        marks=(20, 100, 1000, 10000),
+        doc="Corner of a cut or shelf, middle of a bell or notch.",
+    )
     gain_db: float = number(
-        0, -24, 24, label="Gain", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
-        when={"type": list(GAINS)}, doc="What the band adds or takes.",
-    )  # fmt: skip
+        0,
+        -24,
+        24,
+        label="Gain",
+        unit="dB",
+        scale="db",
+        marks=(-24, -12, 0, 12, 24),
+        when={"type": list(GAINS)},
+        doc="What the band adds or takes.",
+    )
     q: float = number(
-        0.71, 0.1, 30, label="Q", unit="", scale="log", step=0.01, marks=(0.1, 0.71, 3, 10, 30),
-        when={"type": [*GAINS, "notch"]}, doc="How narrow; of a shelf: how steep (0.71 is flat).",
-    )  # fmt: skip
+        0.71,
+        0.1,
+        30,
+        label="Q",
+        unit="",
+        scale="log",
+        step=0.01,
+        marks=(0.1, 0.71, 3, 10, 30),
+        when={"type": [*GAINS, "notch"]},
+        doc="How narrow; of a shelf: how steep (0.71 is flat).",
+    )
     slope: Literal["6", "12", "18", "24", "30", "36", "42", "48"] = choice(
-        "12", label="Slope", when={"type": list(CUTS)},
+        "12",
+        label="Slope",
+        when={"type": list(CUTS)},
         doc="Of a cut, in dB per octave, as a Butterworth filter.",
-    )  # fmt: skip
+    )
     channel: Literal["both", "mid", "side", "left", "right"] = choice(
         "both", label="Channel", doc="What the band works on; a mono sound has no sides."
     )
     on: bool = choice(True, label="On", change="glide", doc="Whether the band does anything.")
     move_db: float = number(
-        0, -24, 24, label="Moves by", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
+        0,
+        -24,
+        24,
+        label="Moves by",
+        unit="dB",
+        scale="db",
+        marks=(-24, -12, 0, 12, 24),
         when={"type": list(GAINS)},
         doc="Moves the gain by a dB for every dB that the range is over the threshold, up to this.",
-    )  # fmt: skip
+    )
     threshold_db: float = number(
-        -30, -80, 0, label="Threshold", unit="dB", scale="db", marks=(-80, -60, -40, -20, 0),
-        when={"type": list(GAINS)}, doc="Level of the band's range (mean square) that moves it.",
-    )  # fmt: skip
+        -30,
+        -80,
+        0,
+        label="Threshold",
+        unit="dB",
+        scale="db",
+        marks=(-80, -60, -40, -20, 0),
+        when={"type": list(GAINS)},
+        doc="Level of the band's range (mean square) that moves it.",
+    )
     attack_ms: float = number(
-        10, 0.5, 200, label="Attack", unit="ms", scale="log", marks=(0.5, 5, 50, 200),
-        when={"type": list(GAINS)}, doc="Time to 63 % of the way when the range gets louder.",
-    )  # fmt: skip
+        10,
+        0.5,
+        200,
+        label="Attack",
+        unit="ms",
+        scale="log",
+        marks=(0.5, 5, 50, 200),
+        when={"type": list(GAINS)},
+        doc="Time to 63 % of the way when the range gets louder.",
+    )
     release_ms: float = number(
-        120, 5, 4000, label="Release", unit="ms", scale="log", marks=(5, 50, 500, 4000),
-        when={"type": list(GAINS)}, doc="Time to 63 % of the way back.",
-    )  # fmt: skip
+        120,
+        5,
+        4000,
+        label="Release",
+        unit="ms",
+        scale="log",
+        marks=(5, 50, 500, 4000),
+        when={"type": list(GAINS)},
+        doc="Time to 63 % of the way back.",
+    )
 
     @property
     def moves(self) -> bool:
@@ -77,17 +128,37 @@ class Emphasis(Params):
         "bell", label="Type", doc="A shelf or a bell."
     )
     hz: float = number(
-        1000, 10, 22000, label="Frequency", unit="Hz", scale="log", step=1,
-        marks=(20, 100, 1000, 10000), doc="Corner of a shelf, middle of a bell.",
-    )  # fmt: skip
+        1000,
+        10,
+        22000,
+        label="Frequency",
+        unit="Hz",
+        scale="log",
+        step=1,
+        marks=(20, 100, 1000, 10000),
+        doc="Corner of a shelf, middle of a bell.",
+    )
     gain_db: float = number(
-        6, -24, 24, label="Gain", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
+        6,
+        -24,
+        24,
+        label="Gain",
+        unit="dB",
+        scale="db",
+        marks=(-24, -12, 0, 12, 24),
         doc="How much more, or less, of the range goes into the bend.",
-    )  # fmt: skip
+    )
     q: float = number(
-        0.71, 0.1, 30, label="Q", unit="", scale="log", step=0.01, marks=(0.1, 0.71, 3, 10, 30),
+        0.71,
+        0.1,
+        30,
+        label="Q",
+        unit="",
+        scale="log",
+        step=0.01,
+        marks=(0.1, 0.71, 3, 10, 30),
         doc="How narrow; of a shelf: how steep (0.71 is flat).",
-    )  # fmt: skip
+    )
     on: bool = choice(True, label="On", change="glide", doc="Whether the band does anything.")
 
 
@@ -179,9 +250,20 @@ def toned(
     """Return a block through its bands and their movement in dB, (bands, frames)."""
     out, moves = np.empty_like(block), np.zeros((len(bands), len(block)))
     t.tone_into(
-        out, moves, block, key, start, value, step, shapes(bands), t.DAMPINGS,
-        -float(np.expm1(-1000 / (POWER_MS * rate))), state["memory"], state["ears"], state["rows"],
-    )  # fmt: skip
+        out,
+        moves,
+        block,
+        key,
+        start,
+        value,
+        step,
+        shapes(bands),
+        t.DAMPINGS,
+        -float(np.expm1(-1000 / (POWER_MS * rate))),
+        state["memory"],
+        state["ears"],
+        state["rows"],
+    )
     return out, moves
 
 

@@ -20,9 +20,26 @@ Change = Literal["glide", "switch", "structural"]
 Marked = Literal["reduction", "stretches", "peaks"]
 Glyph = Literal["reduction", "response", "shaper", "harmonics", "sides", "decay", "steps"]
 PanelPicture = Literal[
-    "bend", "ceiling", "correlation", "curve", "cut", "decay", "envelope", "gate", "harmonics",
-    "hit-shape", "hits", "points", "range", "shaper", "shares", "sides", "source", "tone", "wave",
-]  # fmt: skip
+    "bend",
+    "ceiling",
+    "correlation",
+    "curve",
+    "cut",
+    "decay",
+    "envelope",
+    "gate",
+    "harmonics",
+    "hit-shape",
+    "hits",
+    "points",
+    "range",
+    "shaper",
+    "shares",
+    "sides",
+    "source",
+    "tone",
+    "wave",
+]
 
 
 class Params(BaseModel):

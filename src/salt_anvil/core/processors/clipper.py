@@ -29,33 +29,74 @@ class ClipperParams(Params):
     """Parameters of the clipper."""
 
     drive_db: float = number(
-        0, -12, 36, label="Drive", unit="dB", scale="db", marks=(-12, 0, 12, 24, 36),
+        0,
+        -12,
+        36,
+        label="Drive",
+        unit="dB",
+        scale="db",
+        marks=(-12, 0, 12, 24, 36),
         doc="Gain into the ceiling.",
-    )  # fmt: skip
+    )
     ceiling_db: float = number(
-        0, -36, 0, label="Ceiling", unit="dB", scale="db", marks=(-36, -24, -12, -6, 0),
+        0,
+        -36,
+        0,
+        label="Ceiling",
+        unit="dB",
+        scale="db",
+        marks=(-36, -24, -12, -6, 0),
         doc="What is over it is cut off.",
-    )  # fmt: skip
+    )
     shape: float = number(
-        0.5, 0, 1, label="Shape", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        0.5,
+        0,
+        1,
+        label="Shape",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="0 bends from far below the ceiling, 1 cuts it off flat.",
-    )  # fmt: skip
+    )
     output_db: float = number(
-        0, -24, 24, label="Output", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
+        0,
+        -24,
+        24,
+        label="Output",
+        unit="dB",
+        scale="db",
+        marks=(-24, -12, 0, 12, 24),
         doc="Gain behind the ceiling.",
-    )  # fmt: skip
+    )
     range_low_hz: float | None = number(
-        None, 20, 20000, label="Range from", unit="Hz", scale="log", step=1, change="switch",
-        marks=(20, 200, 2000, 20000), doc="Low end of what is clipped; open: the lowest.",
-    )  # fmt: skip
+        None,
+        20,
+        20000,
+        label="Range from",
+        unit="Hz",
+        scale="log",
+        step=1,
+        change="switch",
+        marks=(20, 200, 2000, 20000),
+        doc="Low end of what is clipped; open: the lowest.",
+    )
     range_high_hz: float | None = number(
-        None, 20, 20000, label="Range to", unit="Hz", scale="log", step=1, change="switch",
-        marks=(20, 200, 2000, 20000), doc="High end of what is clipped; open: the highest.",
-    )  # fmt: skip
+        None,
+        20,
+        20000,
+        label="Range to",
+        unit="Hz",
+        scale="log",
+        step=1,
+        change="switch",
+        marks=(20, 200, 2000, 20000),
+        doc="High end of what is clipped; open: the highest.",
+    )
     quality: Literal["plain", "good", "high", "best"] = choice(
-        "high", label="Quality",
+        "high",
+        label="Quality",
         doc="Against fold-back: at the rate itself, or at 2, 4 or 8 times the rate.",
-    )  # fmt: skip
+    )
     stereo: Literal["left-right", "mid", "side", "mid-side"] = choice(
         "left-right", label="Stereo", doc="What is clipped: left and right, middle, sides, or both."
     )
@@ -63,9 +104,10 @@ class ClipperParams(Params):
         "kept", label="Outside", doc="What lies outside the range goes round, or is taken away."
     )
     hold_ceiling: bool = choice(
-        False, label="Hold ceiling",
+        False,
+        label="Hold ceiling",
         doc="Takes off what rises over the ceiling again when the clipped wave is band-limited.",
-    )  # fmt: skip
+    )
     dc_block: bool = choice(False, label="No offset", doc="Takes a constant offset away first.")
 
 
@@ -90,8 +132,9 @@ class Clipper(Processor[ClipperParams]):
 
     def controls(self, params: ClipperParams, context: Context) -> Vector:
         check_range("range_low_hz", params.range_low_hz, "range_high_hz", params.range_high_hz)
-        return np.array([params.drive_db, to_gain(params.ceiling_db), params.shape,
-                         params.output_db])  # fmt: skip
+        return np.array(
+            [params.drive_db, to_gain(params.ceiling_db), params.shape, params.output_db]
+        )
 
     def prepare(self, params: ClipperParams, context: Context) -> State:
         lanes = context.channels
@@ -124,10 +167,20 @@ class Clipper(Processor[ClipperParams]):
         spared = {"mid": 1, "side": 0}.get(params.stereo, -1) if sides else -1
         ceiling, d_ceiling = ramp.column(CEILING)
         out, cells = c.clip_block(
-            dry, band, start, ceiling, d_ceiling, ramp.column(SHAPE)[0], params.hold_ceiling,
-            sides, spared, state["past"], state["share"], state["told"],
+            dry,
+            band,
+            start,
+            ceiling,
+            d_ceiling,
+            ramp.column(SHAPE)[0],
+            params.hold_ceiling,
+            sides,
+            spared,
+            state["past"],
+            state["share"],
+            state["told"],
             *o.given(params.quality, state),
-        )  # fmt: skip
+        )
         reported = {"reduction_db": cells[0], "touched": cells[1], "overshoot_db": cells[2]}
         return gained(out, ramp, OUTPUT, start), Report((start - o.LATENCY) // GRID, reported)
 

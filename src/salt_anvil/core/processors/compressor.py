@@ -35,82 +35,178 @@ class CompressorParams(Params):
     """Parameters of the compressor."""
 
     threshold_db: float = number(
-        -18, -60, 0, label="Threshold", unit="dB", scale="db",
-        marks=(-60, -48, -36, -24, -12, 0), doc="Level above which the gain is turned down.",
-    )  # fmt: skip
+        -18,
+        -60,
+        0,
+        label="Threshold",
+        unit="dB",
+        scale="db",
+        marks=(-60, -48, -36, -24, -12, 0),
+        doc="Level above which the gain is turned down.",
+    )
     ratio: float = number(
-        4, 1, 100, label="Ratio", unit=": 1", scale="log", marks=(1, 2, 4, 8, 20, 100),
+        4,
+        1,
+        100,
+        label="Ratio",
+        unit=": 1",
+        scale="log",
+        marks=(1, 2, 4, 8, 20, 100),
         doc="Input dB above the threshold for one dB more out; 100 acts as infinite.",
-    )  # fmt: skip
+    )
     attack_ms: float = number(
-        10, 0.05, 200, label="Attack", unit="ms", scale="log", step=0.01,
-        marks=(0.1, 1, 10, 100), doc="Time to 63 % of a new, greater reduction.",
-    )  # fmt: skip
+        10,
+        0.05,
+        200,
+        label="Attack",
+        unit="ms",
+        scale="log",
+        step=0.01,
+        marks=(0.1, 1, 10, 100),
+        doc="Time to 63 % of a new, greater reduction.",
+    )
     release_ms: float = number(
-        120, 5, 4000, label="Release", unit="ms", scale="log", marks=(5, 20, 100, 500, 2000),
-        when={"release_mode": ["time", "auto"]}, doc="Time in which 63 % of the reduction is gone.",
-    )  # fmt: skip
+        120,
+        5,
+        4000,
+        label="Release",
+        unit="ms",
+        scale="log",
+        marks=(5, 20, 100, 500, 2000),
+        when={"release_mode": ["time", "auto"]},
+        doc="Time in which 63 % of the reduction is gone.",
+    )
     release_note: Note = choice(
-        "1/8", label="Release note", change="glide", when={"release_mode": ["tempo"]},
+        "1/8",
+        label="Release note",
+        change="glide",
+        when={"release_mode": ["tempo"]},
         doc="Release as a note value; a point dots it, t makes it a triplet.",
-    )  # fmt: skip
+    )
     knee_db: float = number(
-        6, 0, 24, label="Knee", unit="dB", marks=(0, 6, 12, 18, 24),
+        6,
+        0,
+        24,
+        label="Knee",
+        unit="dB",
+        marks=(0, 6, 12, 18, 24),
         doc="Width of the bend around the threshold.",
-    )  # fmt: skip
+    )
     hold_ms: float = number(
-        0, 0, 500, label="Hold", unit="ms", marks=(0, 100, 200, 300, 400, 500),
+        0,
+        0,
+        500,
+        label="Hold",
+        unit="ms",
+        marks=(0, 100, 200, 300, 400, 500),
         doc="Time that a reduction stands before it is released.",
-    )  # fmt: skip
+    )
     makeup_db: float = number(
-        0, -24, 24, label="Make-up", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
+        0,
+        -24,
+        24,
+        label="Make-up",
+        unit="dB",
+        scale="db",
+        marks=(-24, -12, 0, 12, 24),
         doc="Gain after the reduction.",
-    )  # fmt: skip
+    )
     max_reduction_db: float = number(
-        60, 0, 60, label="Most reduction", unit="dB", marks=(0, 12, 24, 36, 48, 60),
+        60,
+        0,
+        60,
+        label="Most reduction",
+        unit="dB",
+        marks=(0, 12, 24, 36, 48, 60),
         doc="The curve never asks for more than this.",
-    )  # fmt: skip
+    )
     restore: float = number(
-        0, 0, 1, label="Restore", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        0,
+        0,
+        1,
+        label="Restore",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc=f"Share of the transients given back (what goes within {RESTORE_MS:g} ms of a hit).",
-    )  # fmt: skip
+    )
     colour: float = number(
-        0, 0, 1, label="Colour", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        0,
+        0,
+        1,
+        label="Colour",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="How much of the output stage's bend is heard; at 0 there is none.",
-    )  # fmt: skip
+    )
     colour_balance: float = number(
-        0.5, 0, 1, label="Colour balance", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        0.5,
+        0,
+        1,
+        label="Colour balance",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="0 adds even harmonics alone, 1 odd ones alone.",
-    )  # fmt: skip
+    )
     link: float = number(
-        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        1,
+        0,
+        1,
+        label="Link",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="1: the louder channel decides for both; 0: each for itself.",
-    )  # fmt: skip
+    )
     lookahead_ms: float = number(
-        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
-        marks=(0, 5, 10, 15, 20), when={"topology": ["feed-forward"]},
+        0,
+        0,
+        20,
+        label="Look-ahead",
+        unit="ms",
+        step=0.1,
+        change="structural",
+        marks=(0, 5, 10, 15, 20),
+        when={"topology": ["feed-forward"]},
         doc="Reduction begins this much before the sound that asks for it.",
-    )  # fmt: skip
+    )
     rms_ms: float = number(
-        10, 1, 300, label="RMS time", unit="ms", scale="log", marks=(1, 10, 100, 300),
-        when={"detector": ["rms"]}, doc="Time constant of the mean square.",
-    )  # fmt: skip
+        10,
+        1,
+        300,
+        label="RMS time",
+        unit="ms",
+        scale="log",
+        marks=(1, 10, 100, 300),
+        when={"detector": ["rms"]},
+        doc="Time constant of the mean square.",
+    )
     release_bpm: float | None = number(
-        None, 20, 300, label="Tempo", unit="bpm", when={"release_mode": ["tempo"]},
-        marks=(20, 60, 90, 120, 180, 300), scale="log",
+        None,
+        20,
+        300,
+        label="Tempo",
+        unit="bpm",
+        when={"release_mode": ["tempo"]},
+        marks=(20, 60, 90, 120, 180, 300),
+        scale="log",
         doc="Tempo for the note value; left open, it is the session's.",
-    )  # fmt: skip
+    )
     release_mode: Literal["time", "tempo", "auto"] = choice(
-        "time", label="Release by",
+        "time",
+        label="Release by",
         doc="A time, a note value, or by the programme: peaks fast, sustained reduction slowly.",
-    )  # fmt: skip
+    )
     detector: Literal["peak", "rms"] = choice(
         "peak", label="Detector", doc="Listens to peaks or to the root mean square."
     )
     ballistics: Literal["decoupled", "branching"] = choice(
-        "decoupled", label="Ballistics",
+        "decoupled",
+        label="Ballistics",
         doc="Decoupled: release runs first, attack smooths it. Branching: one or the other.",
-    )  # fmt: skip
+    )
     topology: Literal["feed-forward", "feed-back"] = choice(
         "feed-forward", label="Topology", doc="Listens to its input, or to its own output."
     )
@@ -118,9 +214,11 @@ class CompressorParams(Params):
         "left-right", label="Stereo", doc="Works on left and right, or on middle and sides."
     )
     auto_makeup: bool = choice(
-        False, label="Automatic make-up", change="glide",
+        False,
+        label="Automatic make-up",
+        change="glide",
         doc="Adds half of what the curve takes from a full-scale level.",
-    )  # fmt: skip
+    )
 
 
 class CompressorDrawing(LevelCurve):
@@ -237,9 +335,15 @@ class Compressor(Processor[CompressorParams]):
         heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))
         listened = to_mid_side(key) if sides else key
         d.reduce_into(
-            reduction, heard, listened, start, ramp.value, ramp.step, _flags(params),
+            reduction,
+            heard,
+            listened,
+            start,
+            ramp.value,
+            ramp.step,
+            _flags(params),
             state["detector"],
-        )  # fmt: skip
+        )
         signal = delayed(block, state["past"])
         if sides:
             signal = to_mid_side(signal)

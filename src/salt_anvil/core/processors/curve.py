@@ -31,42 +31,87 @@ class CurveParams(Params):
     """Parameters of the curve."""
 
     points: s.Points = points(
-        ((-80, -80), (-24, -24), (0, -12)), s.LOWEST_DB, s.HIGHEST_DB, 2, 16,
+        ((-80, -80), (-24, -24), (0, -12)),
+        s.LOWEST_DB,
+        s.HIGHEST_DB,
+        2,
+        16,
         label="Points",
         doc="Level in and level out, by increasing level in, to a tenth of a dB; beyond the ends"
         " the curve goes on straight.",
-    )  # fmt: skip
+    )
     attack_ms: float = number(
-        10, 0.05, 200, label="Attack", unit="ms", scale="log", step=0.01, marks=(0.1, 1, 10, 100),
+        10,
+        0.05,
+        200,
+        label="Attack",
+        unit="ms",
+        scale="log",
+        step=0.01,
+        marks=(0.1, 1, 10, 100),
         doc="Time to 63 % of the way when it gets louder.",
-    )  # fmt: skip
+    )
     release_ms: float = number(
-        120, 5, 4000, label="Release", unit="ms", scale="log", marks=(5, 20, 100, 500, 2000),
+        120,
+        5,
+        4000,
+        label="Release",
+        unit="ms",
+        scale="log",
+        marks=(5, 20, 100, 500, 2000),
         doc="Time to 63 % of the way when it gets quieter.",
-    )  # fmt: skip
+    )
     makeup_db: float = number(
-        0, -24, 24, label="Make-up", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
+        0,
+        -24,
+        24,
+        label="Make-up",
+        unit="dB",
+        scale="db",
+        marks=(-24, -12, 0, 12, 24),
         doc="Gain after the curve.",
-    )  # fmt: skip
+    )
     lookahead_ms: float = number(
-        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
-        marks=(0, 5, 10, 15, 20), doc="The gain moves this much before the sound.",
-    )  # fmt: skip
+        0,
+        0,
+        20,
+        label="Look-ahead",
+        unit="ms",
+        step=0.1,
+        change="structural",
+        marks=(0, 5, 10, 15, 20),
+        doc="The gain moves this much before the sound.",
+    )
     link: float = number(
-        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        1,
+        0,
+        1,
+        label="Link",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="1: the louder channel decides for both; 0: each for itself.",
-    )  # fmt: skip
+    )
     rms_ms: float = number(
-        10, 1, 300, label="RMS time", unit="ms", scale="log", marks=(1, 10, 100, 300),
-        when={"detector": ["rms"]}, doc="Time constant of the mean square.",
-    )  # fmt: skip
+        10,
+        1,
+        300,
+        label="RMS time",
+        unit="ms",
+        scale="log",
+        marks=(1, 10, 100, 300),
+        when={"detector": ["rms"]},
+        doc="Time constant of the mean square.",
+    )
     detector: Literal["peak", "rms"] = choice(
         "peak", label="Detector", doc="Listens to peaks or to the root mean square."
     )
     smooth: bool = choice(
-        False, label="Smooth", change="glide",
+        False,
+        label="Smooth",
+        change="glide",
         doc="A monotone cubic through the points: round, and never beyond them.",
-    )  # fmt: skip
+    )
 
     @field_validator("points")
     @classmethod

@@ -22,50 +22,121 @@ class DeesserParams(Params):
     """Parameters of the de-esser."""
 
     frequency_hz: float = number(
-        6500, 1000, 16000, label="Frequency", unit="Hz", scale="log", step=10, change="switch",
-        marks=(1000, 2000, 4000, 8000, 16000), doc="Lower end of the range, or its middle.",
-    )  # fmt: skip
+        6500,
+        1000,
+        16000,
+        label="Frequency",
+        unit="Hz",
+        scale="log",
+        step=10,
+        change="switch",
+        marks=(1000, 2000, 4000, 8000, 16000),
+        doc="Lower end of the range, or its middle.",
+    )
     width_oct: float = number(
-        1, 0.2, 3, label="Width", unit="oct", step=0.05, change="switch", marks=(0.2, 1, 2, 3),
-        when={"shape": ["band"]}, doc="Width of the range.",
-    )  # fmt: skip
+        1,
+        0.2,
+        3,
+        label="Width",
+        unit="oct",
+        step=0.05,
+        change="switch",
+        marks=(0.2, 1, 2, 3),
+        when={"shape": ["band"]},
+        doc="Width of the range.",
+    )
     threshold_db: float = number(
-        -12, -60, 0, label="Threshold", unit="dB", scale="db",
-        marks=(-60, -48, -36, -24, -12, 0), doc="Level of the range above which it is turned down.",
-    )  # fmt: skip
+        -12,
+        -60,
+        0,
+        label="Threshold",
+        unit="dB",
+        scale="db",
+        marks=(-60, -48, -36, -24, -12, 0),
+        doc="Level of the range above which it is turned down.",
+    )
     ratio: float = number(
-        4, 1, 20, label="Ratio", unit=": 1", scale="log", marks=(1, 2, 4, 8, 20),
+        4,
+        1,
+        20,
+        label="Ratio",
+        unit=": 1",
+        scale="log",
+        marks=(1, 2, 4, 8, 20),
         doc="Input dB above the threshold for one dB more out.",
-    )  # fmt: skip
+    )
     max_reduction_db: float = number(
-        12, 0, 36, label="Most reduction", unit="dB", marks=(0, 6, 12, 24, 36),
+        12,
+        0,
+        36,
+        label="Most reduction",
+        unit="dB",
+        marks=(0, 6, 12, 24, 36),
         doc="It never takes more than this.",
-    )  # fmt: skip
+    )
     knee_db: float = number(
-        6, 0, 24, label="Knee", unit="dB", marks=(0, 6, 12, 18, 24),
+        6,
+        0,
+        24,
+        label="Knee",
+        unit="dB",
+        marks=(0, 6, 12, 18, 24),
         doc="Width of the bend around the threshold.",
-    )  # fmt: skip
+    )
     attack_ms: float = number(
-        1, 0.05, 50, label="Attack", unit="ms", scale="log", step=0.01, marks=(0.1, 1, 10),
+        1,
+        0.05,
+        50,
+        label="Attack",
+        unit="ms",
+        scale="log",
+        step=0.01,
+        marks=(0.1, 1, 10),
         doc="Time to 63 % of a new, greater reduction.",
-    )  # fmt: skip
+    )
     release_ms: float = number(
-        40, 5, 500, label="Release", unit="ms", scale="log", marks=(5, 20, 100, 500),
+        40,
+        5,
+        500,
+        label="Release",
+        unit="ms",
+        scale="log",
+        marks=(5, 20, 100, 500),
         doc="Time in which 63 % of the reduction is gone.",
-    )  # fmt: skip
+    )
     second_hz: float | None = number(
-        None, 1000, 16000, label="Second range", unit="Hz", scale="log", step=10,
-        change="switch", marks=(1000, 2000, 4000, 8000, 16000),
+        None,
+        1000,
+        16000,
+        label="Second range",
+        unit="Hz",
+        scale="log",
+        step=10,
+        change="switch",
+        marks=(1000, 2000, 4000, 8000, 16000),
         doc="Middle of another range with the same settings; open: none.",
-    )  # fmt: skip
+    )
     second_width_oct: float = number(
-        0.7, 0.2, 3, label="Second width", unit="oct", step=0.05, change="switch",
-        marks=(0.2, 1, 2, 3), doc="Width of the second range.",
-    )  # fmt: skip
+        0.7,
+        0.2,
+        3,
+        label="Second width",
+        unit="oct",
+        step=0.05,
+        change="switch",
+        marks=(0.2, 1, 2, 3),
+        doc="Width of the second range.",
+    )
     link: float = number(
-        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        1,
+        0,
+        1,
+        label="Link",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="1: the louder channel decides for both; 0: each for itself.",
-    )  # fmt: skip
+    )
     shape: Literal["above", "band"] = choice(
         "above", label="Shape", doc="Everything above the frequency, or a band around it."
     )
@@ -79,9 +150,11 @@ class DeesserParams(Params):
         "left-right", label="Stereo", doc="Works on left and right, or on middle and sides."
     )
     relative: bool = choice(
-        True, label="Relative", change="glide",
+        True,
+        label="Relative",
+        change="glide",
         doc="The threshold is against the level of the whole, so that quiet words count too.",
-    )  # fmt: skip
+    )
 
 
 class DeesserDrawing(Drawing):
@@ -164,9 +237,16 @@ class Deesser(Processor[DeesserParams]):
             band, taken, heard = (np.empty_like(block) for _ in range(3))
             e.range_into(band, listened, taps)
             e.ess_into(
-                taken, heard, band, heard_late, start, ramp.value, ramp.step,
-                state[f"detector{index}"], state[f"power{index}"],
-            )  # fmt: skip
+                taken,
+                heard,
+                band,
+                heard_late,
+                start,
+                ramp.value,
+                ramp.step,
+                state[f"detector{index}"],
+                state[f"power{index}"],
+            )
             if params.action == "split":
                 mine = band
                 if not own:

@@ -23,33 +23,75 @@ class DuckerParams(Params):
     """Parameters of the ducker."""
 
     threshold_db: float = number(
-        -24, -80, 0, label="Threshold", unit="dB", scale="db",
-        marks=(-80, -60, -40, -20, 0), doc="A hit is what rises above this level.",
-    )  # fmt: skip
+        -24,
+        -80,
+        0,
+        label="Threshold",
+        unit="dB",
+        scale="db",
+        marks=(-80, -60, -40, -20, 0),
+        doc="A hit is what rises above this level.",
+    )
     depth_db: float = number(
-        12, 0, 60, label="Depth", unit="dB", marks=(0, 12, 24, 36, 48, 60),
+        12,
+        0,
+        60,
+        label="Depth",
+        unit="dB",
+        marks=(0, 12, 24, 36, 48, 60),
         doc="How much every hit takes away, loud or soft.",
-    )  # fmt: skip
+    )
     attack_ms: float = number(
-        1, 0, 50, label="Attack", unit="ms", step=0.1, marks=(0, 10, 20, 30, 40, 50),
+        1,
+        0,
+        50,
+        label="Attack",
+        unit="ms",
+        step=0.1,
+        marks=(0, 10, 20, 30, 40, 50),
         doc="Time on the way down, straight in dB.",
-    )  # fmt: skip
+    )
     hold_ms: float = number(
-        0, 0, 1000, label="Hold", unit="ms", step=1, marks=(0, 250, 500, 750, 1000),
+        0,
+        0,
+        1000,
+        label="Hold",
+        unit="ms",
+        step=1,
+        marks=(0, 250, 500, 750, 1000),
         doc="Time at the bottom.",
-    )  # fmt: skip
+    )
     decay_ms: float = number(
-        120, 5, 4000, label="Decay", unit="ms", scale="log", marks=(5, 20, 100, 500, 2000),
+        120,
+        5,
+        4000,
+        label="Decay",
+        unit="ms",
+        scale="log",
+        marks=(5, 20, 100, 500, 2000),
         doc="Time until it is all back; 20 to 25 ms only make way for the hit itself.",
-    )  # fmt: skip
+    )
     retrigger_ms: float = number(
-        60, 0, 1000, label="Retrigger", unit="ms", step=1, marks=(0, 250, 500, 750, 1000),
+        60,
+        0,
+        1000,
+        label="Retrigger",
+        unit="ms",
+        step=1,
+        marks=(0, 250, 500, 750, 1000),
         doc="No other hit counts for so long.",
-    )  # fmt: skip
+    )
     lookahead_ms: float = number(
-        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
-        marks=(0, 5, 10, 15, 20), doc="The envelope begins this much before the hit.",
-    )  # fmt: skip
+        0,
+        0,
+        20,
+        label="Look-ahead",
+        unit="ms",
+        step=0.1,
+        change="structural",
+        marks=(0, 5, 10, 15, 20),
+        doc="The envelope begins this much before the hit.",
+    )
     shape: Literal["straight", "curved"] = choice(
         "curved", label="Shape", doc="The way back: straight in dB, or slowing down at its end."
     )

@@ -35,33 +35,63 @@ class EnhancerParams(Params):
     """Parameters of the enhancer."""
 
     low_hz: float = number(
-        40, 25, 16000, label="Range from", unit="Hz", scale="log", step=1,
-        marks=(25, 100, 1000, 10000), doc="Low end of what gets harmonics.",
-    )  # fmt: skip
+        40,
+        25,
+        16000,
+        label="Range from",
+        unit="Hz",
+        scale="log",
+        step=1,
+        marks=(25, 100, 1000, 10000),
+        doc="Low end of what gets harmonics.",
+    )
     high_hz: float = number(
-        90, 25, 16000, label="Range to", unit="Hz", scale="log", step=1,
-        marks=(25, 100, 1000, 10000), doc="High end of what gets harmonics.",
-    )  # fmt: skip
+        90,
+        25,
+        16000,
+        label="Range to",
+        unit="Hz",
+        scale="log",
+        step=1,
+        marks=(25, 100, 1000, 10000),
+        doc="High end of what gets harmonics.",
+    )
     amount_db: float = number(
-        -12, NONE_DB, 12, label="Amount", unit="dB", scale="db", marks=(-60, -36, -24, -12, 0, 12),
+        -12,
+        NONE_DB,
+        12,
+        label="Amount",
+        unit="dB",
+        scale="db",
+        marks=(-60, -36, -24, -12, 0, 12),
         doc="Level of the first harmonic added, against the range itself; -60 adds none.",
-    )  # fmt: skip
+    )
     drive_db: float = number(
-        6, 0, 24, label="Drive", unit="dB", scale="db", marks=(0, 6, 12, 18, 24),
+        6,
+        0,
+        24,
+        label="Drive",
+        unit="dB",
+        scale="db",
+        marks=(0, 6, 12, 18, 24),
         doc="How many higher harmonics come along; 0 dB adds the first of its kind alone.",
-    )  # fmt: skip
+    )
     order: Literal["even", "odd", "both"] = choice(
-        "both", label="Order", change="glide",
+        "both",
+        label="Order",
+        change="glide",
         doc="Even adds the 2nd, 4th, 6th harmonic, odd the 3rd, 5th, 7th.",
-    )  # fmt: skip
+    )
     quality: Literal["plain", "good", "high", "best"] = choice(
-        "good", label="Quality",
+        "good",
+        label="Quality",
         doc="Against fold-back: at the rate itself, or at 2, 4 or 8 times the rate.",
-    )  # fmt: skip
+    )
     keep_source: bool = choice(
-        True, label="Keep the source",
+        True,
+        label="Keep the source",
         doc="Off: the range itself is taken away, and only its harmonics stay.",
-    )  # fmt: skip
+    )
 
 
 class Enhancer(Processor[EnhancerParams]):
@@ -126,9 +156,15 @@ class Enhancer(Processor[EnhancerParams]):
         return out, Report((start - o.LATENCY) // GRID, {})
 
     def _through(
-        self, shapes: t.Shapes, name: str, at: int, sound: Sound, ramp: Ramp, state: State,
+        self,
+        shapes: t.Shapes,
+        name: str,
+        at: int,
+        sound: Sound,
+        ramp: Ramp,
+        state: State,
         start: int,
-    ) -> Sound:  # fmt: skip
+    ) -> Sound:
         """Return the sound through the sections whose controls begin at section `at`."""
         mine = slice(CORNERS + at * t.COLUMNS, CORNERS + (at + len(shapes)) * t.COLUMNS)
         return t.filtered(
@@ -146,8 +182,9 @@ class Enhancer(Processor[EnhancerParams]):
             math.sin(min(2 * math.pi * hz / rate, math.pi / 2)) ** -2
             for hz in (params.high_hz * BEYOND, params.low_hz / BEYOND)
         )
-        e.envelope_into(heights, source, start, cells, fall, power, least, most,
-                        state["peaks"], state["height"])  # fmt: skip
+        e.envelope_into(
+            heights, source, start, cells, fall, power, least, most, state["peaks"], state["height"]
+        )
         late = np.concatenate([state["heights"], heights])
         state["heights"][:] = late[len(source) :]
 

@@ -19,45 +19,105 @@ class ExpanderParams(Params):
     """Parameters of the expander."""
 
     threshold_db: float = number(
-        -36, -80, 0, label="Threshold", unit="dB", scale="db",
-        marks=(-80, -60, -40, -20, 0), doc="Below it (or above it) the distances grow.",
-    )  # fmt: skip
+        -36,
+        -80,
+        0,
+        label="Threshold",
+        unit="dB",
+        scale="db",
+        marks=(-80, -60, -40, -20, 0),
+        doc="Below it (or above it) the distances grow.",
+    )
     ratio: float = number(
-        2, 1, 20, label="Ratio", unit=": 1", scale="log", marks=(1, 2, 4, 8, 20),
+        2,
+        1,
+        20,
+        label="Ratio",
+        unit=": 1",
+        scale="log",
+        marks=(1, 2, 4, 8, 20),
         doc="Output dB for every input dB beyond the threshold.",
-    )  # fmt: skip
+    )
     range_db: float = number(
-        24, 0, 60, label="Range", unit="dB", marks=(0, 12, 24, 36, 48, 60),
+        24,
+        0,
+        60,
+        label="Range",
+        unit="dB",
+        marks=(0, 12, 24, 36, 48, 60),
         doc="The gain never changes by more than this.",
-    )  # fmt: skip
+    )
     knee_db: float = number(
-        6, 0, 24, label="Knee", unit="dB", marks=(0, 6, 12, 18, 24),
+        6,
+        0,
+        24,
+        label="Knee",
+        unit="dB",
+        marks=(0, 6, 12, 18, 24),
         doc="Width of the bend around the threshold.",
-    )  # fmt: skip
+    )
     attack_ms: float = number(
-        5, 0.05, 200, label="Attack", unit="ms", scale="log", step=0.01, marks=(0.1, 1, 10, 100),
+        5,
+        0.05,
+        200,
+        label="Attack",
+        unit="ms",
+        scale="log",
+        step=0.01,
+        marks=(0.1, 1, 10, 100),
         doc="Time to 63 % of the way when it gets louder.",
-    )  # fmt: skip
+    )
     hold_ms: float = number(
-        10, 0, 500, label="Hold", unit="ms", marks=(0, 100, 200, 300, 400, 500),
+        10,
+        0,
+        500,
+        label="Hold",
+        unit="ms",
+        marks=(0, 100, 200, 300, 400, 500),
         doc="Time that the gain stands before it follows a quieter sound.",
-    )  # fmt: skip
+    )
     release_ms: float = number(
-        150, 5, 4000, label="Release", unit="ms", scale="log", marks=(5, 20, 100, 500, 2000),
+        150,
+        5,
+        4000,
+        label="Release",
+        unit="ms",
+        scale="log",
+        marks=(5, 20, 100, 500, 2000),
         doc="Time to 63 % of the way when it gets quieter.",
-    )  # fmt: skip
+    )
     lookahead_ms: float = number(
-        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
-        marks=(0, 5, 10, 15, 20), doc="The gain moves this much before the sound.",
-    )  # fmt: skip
+        0,
+        0,
+        20,
+        label="Look-ahead",
+        unit="ms",
+        step=0.1,
+        change="structural",
+        marks=(0, 5, 10, 15, 20),
+        doc="The gain moves this much before the sound.",
+    )
     link: float = number(
-        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        1,
+        0,
+        1,
+        label="Link",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="1: the louder channel decides for both; 0: each for itself.",
-    )  # fmt: skip
+    )
     rms_ms: float = number(
-        10, 1, 300, label="RMS time", unit="ms", scale="log", marks=(1, 10, 100, 300),
-        when={"detector": ["rms"]}, doc="Time constant of the mean square.",
-    )  # fmt: skip
+        10,
+        1,
+        300,
+        label="RMS time",
+        unit="ms",
+        scale="log",
+        marks=(1, 10, 100, 300),
+        when={"detector": ["rms"]},
+        doc="Time constant of the mean square.",
+    )
     direction: Literal["down", "up"] = choice(
         "down", label="Direction", doc="Turns the quiet down, or the loud up."
     )

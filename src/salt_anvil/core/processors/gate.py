@@ -22,38 +22,85 @@ class GateParams(Params):
     """Parameters of the gate."""
 
     threshold_db: float = number(
-        -40, -80, 0, label="Threshold", unit="dB", scale="db",
-        marks=(-80, -60, -40, -20, 0), doc="Level at which the gate opens.",
-    )  # fmt: skip
+        -40,
+        -80,
+        0,
+        label="Threshold",
+        unit="dB",
+        scale="db",
+        marks=(-80, -60, -40, -20, 0),
+        doc="Level at which the gate opens.",
+    )
     hysteresis_db: float = number(
-        4, 0, 24, label="Hysteresis", unit="dB", marks=(0, 4, 8, 12, 24),
+        4,
+        0,
+        24,
+        label="Hysteresis",
+        unit="dB",
+        marks=(0, 4, 8, 12, 24),
         doc="The gate closes this much below the threshold; 0 chatters on a hovering level.",
-    )  # fmt: skip
+    )
     depth_db: float = number(
-        80, 0, 100, label="Depth", unit="dB", marks=(0, 20, 40, 60, 80, 100),
+        80,
+        0,
+        100,
+        label="Depth",
+        unit="dB",
+        marks=(0, 20, 40, 60, 80, 100),
         doc="How much the closed gate takes away.",
-    )  # fmt: skip
+    )
     attack_ms: float = number(
-        1, 0.02, 100, label="Attack", unit="ms", scale="log", step=0.01,
+        1,
+        0.02,
+        100,
+        label="Attack",
+        unit="ms",
+        scale="log",
+        step=0.01,
         marks=(0.02, 0.1, 1, 10, 100),
         doc="Time to 63 % of the opening; a slow one loses the first edge.",
-    )  # fmt: skip
+    )
     hold_ms: float = number(
-        20, 0, 2000, label="Hold", unit="ms", marks=(0, 500, 1000, 1500, 2000), step=0.5,
+        20,
+        0,
+        2000,
+        label="Hold",
+        unit="ms",
+        marks=(0, 500, 1000, 1500, 2000),
+        step=0.5,
         doc="Time that it stays open behind the sound; 1 to 2 ms take a quick release's ticks.",
-    )  # fmt: skip
+    )
     release_ms: float = number(
-        120, 1, 4000, label="Release", unit="ms", scale="log", marks=(1, 10, 100, 1000, 4000),
+        120,
+        1,
+        4000,
+        label="Release",
+        unit="ms",
+        scale="log",
+        marks=(1, 10, 100, 1000, 4000),
         doc="Time in which it has closed by 63 % of its depth in dB.",
-    )  # fmt: skip
+    )
     lookahead_ms: float = number(
-        0, 0, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
-        marks=(0, 5, 10, 15, 20), doc="Opens this much before the sound, so that no edge is lost.",
-    )  # fmt: skip
+        0,
+        0,
+        20,
+        label="Look-ahead",
+        unit="ms",
+        step=0.1,
+        change="structural",
+        marks=(0, 5, 10, 15, 20),
+        doc="Opens this much before the sound, so that no edge is lost.",
+    )
     link: float = number(
-        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        1,
+        0,
+        1,
+        label="Link",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="1: the louder channel opens both; 0: each for itself.",
-    )  # fmt: skip
+    )
 
 
 class GateDrawing(LevelCurve):

@@ -15,18 +15,35 @@ class GritParams(Params):
     """Parameters of grit."""
 
     bits: float = number(
-        8, 1, 24, label="Bits", unit="bits", marks=(1, 4, 8, 12, 16, 24),
+        8,
+        1,
+        24,
+        label="Bits",
+        unit="bits",
+        marks=(1, 4, 8, 12, 16, 24),
         doc="Steps of 2 to the power of this, from full scale down to full scale up.",
-    )  # fmt: skip
+    )
     rate_hz: float | None = number(
-        None, 200, 48000, label="Rate", unit="Hz", scale="log", step=10,
+        None,
+        200,
+        48000,
+        label="Rate",
+        unit="Hz",
+        scale="log",
+        step=10,
         marks=(200, 1000, 4000, 16000, 48000),
         doc="Only so many samples a second are kept; open: all of them.",
-    )  # fmt: skip
+    )
     smooth: float = number(
-        0, 0, 1, label="Smooth", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        0,
+        0,
+        1,
+        label="Smooth",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="0 holds every kept sample, 1 draws lines between them.",
-    )  # fmt: skip
+    )
 
 
 class GritDrawing(Shaper):

@@ -15,33 +15,73 @@ class LevellerParams(Params):
     """Parameters of the leveller."""
 
     target_db: float = number(
-        -20, -40, -6, label="Target", unit="dB", scale="db", marks=(-40, -30, -20, -12, -6),
+        -20,
+        -40,
+        -6,
+        label="Target",
+        unit="dB",
+        scale="db",
+        marks=(-40, -30, -20, -12, -6),
         doc="Mean level that it aims at (RMS, full-scale square wave: 0 dB).",
-    )  # fmt: skip
+    )
     rise_db_s: float = number(
-        2, 0.1, 40, label="Rise", unit="dB/s", scale="log", marks=(0.1, 1, 10, 40),
+        2,
+        0.1,
+        40,
+        label="Rise",
+        unit="dB/s",
+        scale="log",
+        marks=(0.1, 1, 10, 40),
         doc="How fast the gain goes up.",
-    )  # fmt: skip
+    )
     fall_db_s: float = number(
-        6, 0.1, 40, label="Fall", unit="dB/s", scale="log", marks=(0.1, 1, 10, 40),
+        6,
+        0.1,
+        40,
+        label="Fall",
+        unit="dB/s",
+        scale="log",
+        marks=(0.1, 1, 10, 40),
         doc="How fast the gain goes down.",
-    )  # fmt: skip
+    )
     max_gain_db: float = number(
-        12, 0, 30, label="Most gain", unit="dB", marks=(0, 6, 12, 18, 24, 30),
+        12,
+        0,
+        30,
+        label="Most gain",
+        unit="dB",
+        marks=(0, 6, 12, 18, 24, 30),
         doc="It never turns up by more than this.",
-    )  # fmt: skip
+    )
     max_cut_db: float = number(
-        12, 0, 30, label="Most cut", unit="dB", marks=(0, 6, 12, 18, 24, 30),
+        12,
+        0,
+        30,
+        label="Most cut",
+        unit="dB",
+        marks=(0, 6, 12, 18, 24, 30),
         doc="It never turns down by more than this.",
-    )  # fmt: skip
+    )
     floor_db: float = number(
-        -50, -80, -20, label="Floor", unit="dB", scale="db", marks=(-80, -65, -50, -35, -20),
+        -50,
+        -80,
+        -20,
+        label="Floor",
+        unit="dB",
+        scale="db",
+        marks=(-80, -65, -50, -35, -20),
         doc="Below this mean level, in pauses, the gain is left alone.",
-    )  # fmt: skip
+    )
     mean_ms: float = number(
-        400, 50, 3000, label="Mean over", unit="ms", scale="log", marks=(50, 200, 1000, 3000),
+        400,
+        50,
+        3000,
+        label="Mean over",
+        unit="ms",
+        scale="log",
+        marks=(50, 200, 1000, 3000),
         doc="Time constant of the mean level.",
-    )  # fmt: skip
+    )
 
 
 class Leveller(Processor[LevellerParams]):

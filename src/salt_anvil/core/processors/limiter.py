@@ -39,46 +39,91 @@ class LimiterParams(Params):
     """Parameters of the limiter."""
 
     drive_db: float = number(
-        0, 0, 24, label="Drive", unit="dB", marks=(0, 6, 12, 18, 24),
+        0,
+        0,
+        24,
+        label="Drive",
+        unit="dB",
+        marks=(0, 6, 12, 18, 24),
         doc="Gain into the wall.",
-    )  # fmt: skip
+    )
     ceiling_db: float = number(
-        -1, -24, 0, label="Ceiling", unit="dB", scale="db", marks=(-24, -18, -12, -6, 0),
+        -1,
+        -24,
+        0,
+        label="Ceiling",
+        unit="dB",
+        scale="db",
+        marks=(-24, -18, -12, -6, 0),
         doc="The level that is not passed.",
-    )  # fmt: skip
+    )
     release_ms: float = number(
-        60, 1, 1000, label="Release", unit="ms", scale="log", marks=(1, 10, 100, 1000),
+        60,
+        1,
+        1000,
+        label="Release",
+        unit="ms",
+        scale="log",
+        marks=(1, 10, 100, 1000),
         doc="Time in which 63 % of the reduction is gone.",
-    )  # fmt: skip
+    )
     lookahead_ms: float = number(
-        5, 0.5, 20, label="Look-ahead", unit="ms", step=0.1, change="structural",
+        5,
+        0.5,
+        20,
+        label="Look-ahead",
+        unit="ms",
+        step=0.1,
+        change="structural",
         marks=(0.5, 5, 10, 15, 20),
         doc="Time in which the gain gives way before a peak; longer is cleaner.",
-    )  # fmt: skip
+    )
     round: float = number(
-        0, 0, 1, label="Round", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        0,
+        0,
+        1,
+        label="Round",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="Soft clipping ahead of the wall, from 6 dB under the ceiling.",
-    )  # fmt: skip
+    )
     trim_db: float = number(
-        0, -12, 0, label="Trim", unit="dB", scale="db", marks=(-12, -9, -6, -3, 0),
+        0,
+        -12,
+        0,
+        label="Trim",
+        unit="dB",
+        scale="db",
+        marks=(-12, -9, -6, -3, 0),
         doc="Gain behind the wall.",
-    )  # fmt: skip
+    )
     link: float = number(
-        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        1,
+        0,
+        1,
+        label="Link",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="1: the louder channel decides for both; 0: each for itself.",
-    )  # fmt: skip
+    )
     character: Literal["invisible", "quick", "heavy"] = choice(
-        "invisible", label="Character",
+        "invisible",
+        label="Character",
         doc="Invisible: gives way over the whole look-ahead and waits before it returns. Quick:"
         " late, short, loud. Heavy: lows push the whole, peaks on top return at once.",
-    )  # fmt: skip
+    )
     release_mode: Literal["fixed", "adaptive"] = choice(
-        "fixed", label="Release by",
+        "fixed",
+        label="Release by",
         doc="Fixed, or up to four times faster behind isolated peaks.",
-    )  # fmt: skip
+    )
     true_peak: bool = choice(
-        True, label="True peak", doc="Also holds what rises between the samples.",
-    )  # fmt: skip
+        True,
+        label="True peak",
+        doc="Also holds what rises between the samples.",
+    )
 
 
 class Limiter(Processor[LimiterParams]):
@@ -181,9 +226,17 @@ class Limiter(Processor[LimiterParams]):
             window = max(round(SHORT * full), 2) if params.character == "quick" else full
             adaptive = params.release_mode == "adaptive"
             w.smooth_into(
-                reduction, needs, state["held"], steady, window, start, value, step, adaptive,
+                reduction,
+                needs,
+                state["held"],
+                steady,
+                window,
+                start,
+                value,
+                step,
+                adaptive,
                 state["wall"],
-            )  # fmt: skip
+            )
         return reduction
 
 

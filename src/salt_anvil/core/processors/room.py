@@ -22,25 +22,58 @@ class RoomParams(Params):
     """Parameters of the room."""
 
     size: float = number(
-        1, 0.3, r.MOST_SIZE, label="Size", unit="", step=0.01,
-        marks=(0.3, 1, 1.5, 2), doc="How far the walls are: 1 is a room of about five metres.",
-    )  # fmt: skip
+        1,
+        0.3,
+        r.MOST_SIZE,
+        label="Size",
+        unit="",
+        step=0.01,
+        marks=(0.3, 1, 1.5, 2),
+        doc="How far the walls are: 1 is a room of about five metres.",
+    )
     decay_s: float = number(
-        0.4, 0.1, 3, label="Decay", unit="s", scale="log", step=0.01, marks=(0.1, 0.3, 1, 3),
+        0.4,
+        0.1,
+        3,
+        label="Decay",
+        unit="s",
+        scale="log",
+        step=0.01,
+        marks=(0.1, 0.3, 1, 3),
         doc="Time in which it falls by 60 dB.",
-    )  # fmt: skip
+    )
     damp_hz: float = number(
-        6000, 500, 20000, label="Damping", unit="Hz", scale="log", step=10,
-        marks=(500, 2000, 8000, 20000), doc="Above this the walls swallow more.",
-    )  # fmt: skip
+        6000,
+        500,
+        20000,
+        label="Damping",
+        unit="Hz",
+        scale="log",
+        step=10,
+        marks=(500, 2000, 8000, 20000),
+        doc="Above this the walls swallow more.",
+    )
     low_cut_hz: float = number(
-        120, 20, 1000, label="Low cut", unit="Hz", scale="log", step=1,
-        marks=(20, 50, 100, 200, 500, 1000), doc="Lows that do not go into the room.",
-    )  # fmt: skip
+        120,
+        20,
+        1000,
+        label="Low cut",
+        unit="Hz",
+        scale="log",
+        step=1,
+        marks=(20, 50, 100, 200, 500, 1000),
+        doc="Lows that do not go into the room.",
+    )
     predelay_ms: float = number(
-        0, 0, r.MOST_PREDELAY_MS, label="Pre-delay", unit="ms", change="switch",
-        marks=(0, 20, 40, 60, 80, 100), doc="Time before the room answers.",
-    )  # fmt: skip
+        0,
+        0,
+        r.MOST_PREDELAY_MS,
+        label="Pre-delay",
+        unit="ms",
+        change="switch",
+        marks=(0, 20, 40, 60, 80, 100),
+        doc="Time before the room answers.",
+    )
 
 
 class RoomDrawing(Drawing):
@@ -65,11 +98,14 @@ class Room(Processor[RoomParams]):
         rate = context.rate
         fall = LOSS_DB / (params.decay_s * rate)
         damp = -math.expm1(-2 * math.pi * min(params.damp_hz, 0.45 * rate) / rate)
-        return np.concatenate([
-            [fall, damp], r.diffusers(params.size, rate),
-            r.lengths(params.size, rate),
-            t.corners([params.low_cut_hz], rate),
-        ])  # fmt: skip
+        return np.concatenate(
+            [
+                [fall, damp],
+                r.diffusers(params.size, rate),
+                r.lengths(params.size, rate),
+                t.corners([params.low_cut_hz], rate),
+            ]
+        )
 
     def prepare(self, params: RoomParams, context: Context) -> State:
         rate, lanes = context.rate, context.channels
@@ -97,12 +133,19 @@ class Room(Processor[RoomParams]):
         corner = ramp.value[:, r.CONTROLS :], ramp.step[:, r.CONTROLS :]
         clean = t.filtered(block, start, *corner, CUT, state["cut"])
         spread, out = np.empty_like(block), np.empty_like(block)
-        r.diffuse_into(spread, clean, start, ramp.value, ramp.step, state["allpasses"],
-                       state["first"])  # fmt: skip
+        r.diffuse_into(
+            spread, clean, start, ramp.value, ramp.step, state["allpasses"], state["first"]
+        )
         r.room_into(
-            out, spread, start, ramp.value, ramp.step, state["lines"], state["damped"],
+            out,
+            spread,
+            start,
+            ramp.value,
+            ramp.step,
+            state["lines"],
+            state["damped"],
             state["at"],
-        )  # fmt: skip
+        )
         # Behind the room, so that another pre-delay does not break off what goes in.
         whole = np.concatenate([state["past"], out])
         back = len(state["past"]) - round(params.predelay_ms * context.rate / 1000)

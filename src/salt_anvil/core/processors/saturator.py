@@ -54,45 +54,87 @@ class SaturatorParams(Params):
     """Parameters of the saturator."""
 
     drive_db: float = number(
-        6, -12, 36, label="Drive", unit="dB", scale="db", marks=(-12, 0, 12, 24, 36),
+        6,
+        -12,
+        36,
+        label="Drive",
+        unit="dB",
+        scale="db",
+        marks=(-12, 0, 12, 24, 36),
         doc="Gain into the bend, taken back behind it.",
-    )  # fmt: skip
+    )
     harmonics: float = number(
-        0.5, 0, 1, label="Harmonics", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        0.5,
+        0,
+        1,
+        label="Harmonics",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="0 adds even harmonics alone, 1 odd ones alone.",
-    )  # fmt: skip
+    )
     asymmetry: float = number(
-        0, -1, 1, label="Asymmetry", unit="", step=0.01, marks=(-1, -0.5, 0, 0.5, 1),
+        0,
+        -1,
+        1,
+        label="Asymmetry",
+        unit="",
+        step=0.01,
+        marks=(-1, -0.5, 0, 0.5, 1),
         doc="Moves the middle of the odd bend, so that one side bends sooner.",
-    )  # fmt: skip
+    )
     lean_db: float = number(
-        0, 0, 12, label="Lean", unit="dB", marks=(0, 3, 6, 9, 12),
+        0,
+        0,
+        12,
+        label="Lean",
+        unit="dB",
+        marks=(0, 3, 6, 9, 12),
         doc="In by so much, out by so much: more bend at the same level.",
-    )  # fmt: skip
+    )
     output_db: float = number(
-        0, -24, 24, label="Output", unit="dB", scale="db", marks=(-24, -12, 0, 12, 24),
+        0,
+        -24,
+        24,
+        label="Output",
+        unit="dB",
+        scale="db",
+        marks=(-24, -12, 0, 12, 24),
         doc="Gain at the end.",
-    )  # fmt: skip
+    )
     link: float = number(
-        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        1,
+        0,
+        1,
+        label="Link",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="1: the loudness make-up is one gain for both channels; 0: each for itself.",
-    )  # fmt: skip
+    )
     quality: Literal["plain", "good", "high", "best"] = choice(
-        "good", label="Quality",
+        "good",
+        label="Quality",
         doc="Against fold-back: at the rate itself, or at 2, 4 or 8 times the rate.",
-    )  # fmt: skip
+    )
     makeup: Literal["off", "loudness"] = choice(
-        "off", label="Make-up", change="glide",
+        "off",
+        label="Make-up",
+        change="glide",
         doc="Loudness: as loud as what came in, K-weighted, over about a second.",
-    )  # fmt: skip
+    )
     undo_emphasis: bool = choice(
-        True, label="Undo emphasis",
+        True,
+        label="Undo emphasis",
         doc="Takes the emphasis back behind the bend, so that it only decides what is bent.",
-    )  # fmt: skip
+    )
     emphasis: Emphases = bands(
-        (), Emphasis, MOST_BANDS, label="Emphasis",
+        (),
+        Emphasis,
+        MOST_BANDS,
+        label="Emphasis",
         doc="Up to three bands before the drive, which decide what is bent.",
-    )  # fmt: skip
+    )
     stereo: Literal["left-right", "mid-side"] = choice(
         "left-right", label="Stereo", doc="Bends left and right, or middle and sides."
     )
@@ -141,12 +183,14 @@ class Saturator(Processor[SaturatorParams]):
     def prepare(self, params: SaturatorParams, context: Context) -> State:
         lanes = context.channels
         state = State(
-             past=np.zeros((o.LATENCY, lanes)),
+            past=np.zeros((o.LATENCY, lanes)),
             bare=np.zeros((o.LATENCY, lanes)),
-            weighted=np.zeros((2, lanes, 2)), weighted_out=np.zeros((2, lanes, 2)),
-            powers=np.zeros((2, lanes)), match=np.zeros((2, lanes)),
+            weighted=np.zeros((2, lanes, 2)),
+            weighted_out=np.zeros((2, lanes, 2)),
+            powers=np.zeros((2, lanes)),
+            match=np.zeros((2, lanes)),
             offset=np.zeros((1, lanes, 2)),
-        )  # fmt: skip
+        )
         state.update(o.shaping_state(lanes))
         for name in ("emphasis_", "undo_"):
             state.nest(name, bands_state(MOST_BANDS, lanes))
@@ -198,9 +242,16 @@ class Saturator(Processor[SaturatorParams]):
         return out, Report((start - o.LATENCY) // GRID, {})
 
     def _toned(
-        self, sound: Sound, emphasis: Bands, value: Vector, step: Vector, state: State,
-        name: str, context: Context, start: int,
-    ) -> Sound:  # fmt: skip
+        self,
+        sound: Sound,
+        emphasis: Bands,
+        value: Vector,
+        step: Vector,
+        state: State,
+        name: str,
+        context: Context,
+        start: int,
+    ) -> Sound:
         if not emphasis:
             return sound
         memory = state.nested(name)
@@ -217,9 +268,17 @@ class Saturator(Processor[SaturatorParams]):
             heard.append(weighted)
         gains = np.empty_like(out)
         s.match_into(
-            gains, heard[0], heard[1], start, ramp.column(LINK)[0], *ramp.column(MATCH),
-            rate_of(MATCH_MS, rate), MOST_DB, state["powers"], state["match"],
-        )  # fmt: skip
+            gains,
+            heard[0],
+            heard[1],
+            start,
+            ramp.column(LINK)[0],
+            *ramp.column(MATCH),
+            rate_of(MATCH_MS, rate),
+            MOST_DB,
+            state["powers"],
+            state["match"],
+        )
         matched = np.empty_like(out)
         still = np.zeros(len(ramp.value))
         gain_into(matched, out, -gains, start, still, still)

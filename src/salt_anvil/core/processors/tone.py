@@ -36,10 +36,12 @@ class ToneParams(Params):
         (), Band, MOST, label="Bands", doc="Up to twelve bands, one after another."
     )
     phase: Literal["minimum", "linear"] = choice(
-        "minimum", label="Phase", change="structural",
+        "minimum",
+        label="Phase",
+        change="structural",
         doc="Linear: no frequency later than another, all 160 ms late; what moves by level stays"
         " minimum.",
-    )  # fmt: skip
+    )
 
 
 class Tone(Processor[ToneParams]):

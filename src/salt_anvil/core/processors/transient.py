@@ -25,46 +25,83 @@ SIDES = ("attack", "sustain")
 def _edge(side: str, end: str) -> Any:
     whole = "the lowest" if end == "low" else "the highest"
     return number(
-        None, LOWEST, HIGHEST, label=f"{side.capitalize()} {'from' if end == 'low' else 'to'}",
-        unit="Hz", scale="log", step=1, change="switch", marks=(20, 200, 2000, 20000),
+        None,
+        LOWEST,
+        HIGHEST,
+        label=f"{side.capitalize()} {'from' if end == 'low' else 'to'}",
+        unit="Hz",
+        scale="log",
+        step=1,
+        change="switch",
+        marks=(20, 200, 2000, 20000),
         doc=f"{'Low' if end == 'low' else 'High'} end of the range for the {side}; open: {whole}.",
-    )  # fmt: skip
+    )
 
 
 class TransientParams(Params):
     """Parameters of the transient shaper. The ranges are pairs of edges, each with a control."""
 
     attack_db: float = number(
-        0, -24, 24, label="Attack", unit="dB", marks=(-24, -12, 0, 12, 24),
+        0,
+        -24,
+        24,
+        label="Attack",
+        unit="dB",
+        marks=(-24, -12, 0, 12, 24),
         doc="Gain of the first moment of a hit.",
-    )  # fmt: skip
+    )
     sustain_db: float = number(
-        0, -24, 24, label="Sustain", unit="dB", marks=(-24, -12, 0, 12, 24),
+        0,
+        -24,
+        24,
+        label="Sustain",
+        unit="dB",
+        marks=(-24, -12, 0, 12, 24),
         doc="Gain of what follows until the next hit.",
-    )  # fmt: skip
+    )
     attack_ms: float = number(
-        20, 1, 200, label="Attack length", unit="ms", scale="log", marks=(1, 10, 100),
+        20,
+        1,
+        200,
+        label="Attack length",
+        unit="ms",
+        scale="log",
+        marks=(1, 10, 100),
         doc="How long a moment counts as attack.",
-    )  # fmt: skip
+    )
     sustain_ms: float = number(
-        300, 20, 3000, label="Sustain length", unit="ms", scale="log", marks=(20, 200, 2000),
+        300,
+        20,
+        3000,
+        label="Sustain length",
+        unit="ms",
+        scale="log",
+        marks=(20, 200, 2000),
         doc="How slowly a decay may be and still count as sustain: the longer, the more does.",
-    )  # fmt: skip
+    )
     attack_low_hz: float | None = _edge("attack", "low")
     attack_high_hz: float | None = _edge("attack", "high")
     sustain_low_hz: float | None = _edge("sustain", "low")
     sustain_high_hz: float | None = _edge("sustain", "high")
     link: float = number(
-        1, 0, 1, label="Link", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        1,
+        0,
+        1,
+        label="Link",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="1: the louder channel decides for both; 0: each for itself.",
-    )  # fmt: skip
+    )
     range_acts: Literal["detector", "signal"] = choice(
         "detector", label="Range", doc="The range only decides, or is also all that is changed."
     )
     keep_peaks: bool = choice(
-        False, label="Keep peaks", change="glide",
+        False,
+        label="Keep peaks",
+        change="glide",
         doc="A slow gain that leaves the peaks as high as they were.",
-    )  # fmt: skip
+    )
 
 
 class TransientDrawing(Drawing):
@@ -107,9 +144,11 @@ class Transient(Processor[TransientParams]):
     def prepare(self, params: TransientParams, context: Context) -> State:
         lanes = context.channels
         state = State(
-            peaks=np.zeros(3), taken=np.zeros(lanes), given=np.zeros(lanes),
+            peaks=np.zeros(3),
+            taken=np.zeros(lanes),
+            given=np.zeros(lanes),
             heard=np.full(lanes, -300.0),
-        )  # fmt: skip
+        )
         for side in SIDES:
             state[f"{side}_detector"] = np.zeros((t.STATES, lanes))
             state[f"{side}_key"] = np.zeros((2, lanes, 2))
@@ -136,9 +175,15 @@ class Transient(Processor[TransientParams]):
             shares, gain = np.empty_like(block), np.empty_like(block)
             heard = np.empty_like(block) if context.observe and side == "attack" else nothing
             t.shares_into(
-                shares, heard, in_range(key, sections, state[f"{side}_key"]), start, ramp.value,
-                ramp.step, side == "sustain", state[f"{side}_detector"],
-            )  # fmt: skip
+                shares,
+                heard,
+                in_range(key, sections, state[f"{side}_key"]),
+                start,
+                ramp.value,
+                ramp.step,
+                side == "sustain",
+                state[f"{side}_detector"],
+            )
             t.scale_into(gain, shares, start, *ramp.column(index))
             acts = params.range_acts == "signal" and len(sections) > 0
             out = _changed(out, gain, start, sections if acts else None, state[f"{side}_band"])
@@ -169,8 +214,10 @@ class Transient(Processor[TransientParams]):
         )
         small = Context(rate, 1)
         vector = self.controls(bare, small)
-        ramp = Ramp(np.repeat(vector[None], 1 + len(hit) // GRID, axis=0),
-                    np.zeros((1 + len(hit) // GRID, len(vector))))  # fmt: skip
+        ramp = Ramp(
+            np.repeat(vector[None], 1 + len(hit) // GRID, axis=0),
+            np.zeros((1 + len(hit) // GRID, len(vector))),
+        )
         out, _ = self.process(hit, hit, bare, small, ramp, self.prepare(bare, small), 0)
         ms = (np.arange(len(hit)) - 80) / rate * 1000
         before, after = (

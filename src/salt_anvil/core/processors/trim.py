@@ -26,9 +26,15 @@ class TrimParams(Params):
     """Parameters of trim."""
 
     gain_db: float = number(
-        0, -60, 24, label="Gain", unit="dB", scale="db", marks=(-60, -36, -24, -12, 0, 12, 24),
+        0,
+        -60,
+        24,
+        label="Gain",
+        unit="dB",
+        scale="db",
+        marks=(-60, -36, -24, -12, 0, 12, 24),
         doc="Level of everything that passes.",
-    )  # fmt: skip
+    )
     invert: bool = choice(False, label="Invert", doc="Turns the polarity round.")
     dc_block: bool = choice(
         False,
@@ -36,9 +42,16 @@ class TrimParams(Params):
         doc=f"Takes away a steady offset (first order, {DC_CORNER_HZ:g} Hz).",
     )
     delay_ms: float = number(
-        0, 0, 100, label="Delay", unit="ms", step=0.01, change="switch",
-        marks=(0, 25, 50, 75, 100), doc="Moves the sound later; not made good elsewhere.",
-    )  # fmt: skip
+        0,
+        0,
+        100,
+        label="Delay",
+        unit="ms",
+        step=0.01,
+        change="switch",
+        marks=(0, 25, 50, 75, 100),
+        doc="Moves the sound later; not made good elsewhere.",
+    )
 
 
 class Trim(Processor[TrimParams]):

@@ -23,21 +23,47 @@ class WidthParams(Params):
     """Parameters of width."""
 
     width: float = number(
-        1, 0, 2, label="Width", unit="", step=0.01, marks=(0, 0.5, 1, 1.5, 2),
+        1,
+        0,
+        2,
+        label="Width",
+        unit="",
+        step=0.01,
+        marks=(0, 0.5, 1, 1.5, 2),
         doc="0 is mono, 1 as it was, 2 twice the sides.",
-    )  # fmt: skip
+    )
     spread: float = number(
-        0, 0, 1, label="Spread", unit="", step=0.01, marks=(0, 0.25, 0.5, 0.75, 1),
+        0,
+        0,
+        1,
+        label="Spread",
+        unit="",
+        step=0.01,
+        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="Lays the middle out over the sides, every range of frequencies elsewhere.",
-    )  # fmt: skip
+    )
     balance: float = number(
-        0, -1, 1, label="Balance", unit="", step=0.01, marks=(-1, -0.5, 0, 0.5, 1),
+        0,
+        -1,
+        1,
+        label="Balance",
+        unit="",
+        step=0.01,
+        marks=(-1, -0.5, 0, 0.5, 1),
         doc="Turns one side down.",
-    )  # fmt: skip
+    )
     mono_below_hz: float | None = number(
-        None, 20, 500, label="Mono below", unit="Hz", scale="log", step=1, change="switch",
-        marks=(20, 50, 100, 200, 500), doc="No sides below this; open: sides throughout.",
-    )  # fmt: skip
+        None,
+        20,
+        500,
+        label="Mono below",
+        unit="Hz",
+        scale="log",
+        step=1,
+        change="switch",
+        marks=(20, 50, 100, 200, 500),
+        doc="No sides below this; open: sides throughout.",
+    )
 
 
 class Width(Processor[WidthParams]):
@@ -57,7 +83,7 @@ class Width(Processor[WidthParams]):
         return State(
             spread=np.zeros((len(SPREAD_HZ) + 1, 1, 2)),
             corner=np.zeros((2, 1, 2)),
-        )  # fmt: skip
+        )
 
     def process(
         self,
