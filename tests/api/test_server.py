@@ -252,12 +252,17 @@ def test_splits_lanes_and_recipes_over_http(server: Server) -> None:
          "points": [{"at_s": 0, "value": -10}, {"at_s": 1, "value": 0}]},
     ]  # fmt: skip
     server.api("POST", f"{server.path}/edits", {"base": server.base, "edits": edits})
-    drawn = server.api("GET", f"{server.path}/splits/drum-split")["numbers"]
+    drawn = server.api("GET", f"{server.path}/splits/drum-split")
     at = int(np.abs(np.array(drawn["hz"]) - 200).argmin())
     # At their corner two bands meet at -6.02 dB; the grid of the picture is near it.
     assert drawn["bands"][0][at] == pytest.approx(drawn["bands"][1][at], abs=2.5)
     lane = server.api("GET", f"{server.path}/lanes?columns=101")[0]
-    assert (lane["owner"], lane["control"], lane["label"]) == ("drum", "fader_db", "Fader")
+    assert (lane["owner"], lane["control"]) == ("drum", "fader_db")
+    controls = server.api("GET", "/catalogue")["controls"]
+    assert (controls["strip"]["fader_db"]["label"], controls["send"]["gain_db"]["low"]) == (
+        "Fader",
+        -60,
+    )
     assert lane["values"][0] == -10
     assert lane["values"][-1] == 0
     found = server.api("GET", f"{server.path}/recipes/drum")

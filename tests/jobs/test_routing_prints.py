@@ -184,7 +184,7 @@ def test_points_that_others_listen_to_are_kept(cache: StripCache) -> None:
 
 def test_lanes_are_told_over_the_song(cache: StripCache) -> None:
     (lane,) = viewer(cache).lanes(11)
-    assert (lane.owner, lane.control, lane.low, lane.high) == ("blend", "position", 0, 1)
+    assert (lane.owner, lane.control, lane.lever) == ("blend", "position", False)
     seconds = np.linspace(0, FRAMES / RATE, 11)
     expected = np.interp(seconds, [0, 1.2], [0.2, 0.9])
     assert lane.values == pytest.approx(expected, abs=1e-4)

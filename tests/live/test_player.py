@@ -132,6 +132,22 @@ def test_a_loop_without_checkpoints_goes_on_warm(kept: Kept) -> None:
     assert np.abs(np.diff(sound[9_000:11_000, 2])).max() < 4
 
 
+def test_a_loop_gives_no_more_than_fits_into_the_time_ahead() -> None:
+    """What was foreseen before it begins anew is not foreseen any more."""
+    player = Player(small_session(), source, RenderCache())
+    player.set_loop(100_000, 110_000)
+    player.play(100_000)
+    while not player.arrive():
+        pass
+    most = 0.0
+    for _ in range(200):
+        while player.wants():
+            player.pieces()
+            most = max(most, player.ready_ms)
+        player.played(player.epoch, player._played + BLOCK)
+    assert most < player.ahead.ms + (AT_ONCE + 1) * 1000 * BLOCK / 48000
+
+
 def test_play_with_a_loop_stands_in_the_loop(kept: Kept) -> None:
     player = Player(small_session(), source, kept)
     player.play(60_000)

@@ -389,6 +389,7 @@ class Mixer:
     def skip_to(self, block: int) -> None:
         """Go on from another block with the states as they are: warm, but not that place's own."""
         self._forget(block)
+        self.foresee(block)
         for runner in self._runners.values():
             runner.locate(block)
 
