@@ -11,6 +11,7 @@ import numpy as np
 
 from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block
 from salt_anvil.core.dsp.blend import JoinMeasurement
+from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
 from salt_anvil.core.dsp.stereo import peaks
 from salt_anvil.core.edits import Edit, apply_edits
@@ -22,7 +23,6 @@ from salt_anvil.core.engine.mixer import (
     Mixer,
     Source,
     dependents,
-    faded_in,
 )
 from salt_anvil.core.engine.plan import Plan, make_plan, roll_blocks
 from salt_anvil.core.engine.strip import AT_ONCE
@@ -693,7 +693,7 @@ class Player:
         head.mixer.foresee(0)
         self._take_over(head, self.frame)
         block, new = self._heard()
-        return block, faded_in(new, old)
+        return block, crossfaded(new, old)
 
     def _take_over(self, head: PlaybackRun, frame: int) -> None:
         self._plan, self._mixer, self._shadow = head.plan, head.mixer, head.shadow

@@ -16,10 +16,10 @@ from salt_anvil.core.engine.plan import GROUP, Route, StripPlan
 class Fader:
     """One way out of a strip; two channels out."""
 
-    def __init__(self, plan: StripPlan, route: Route | None) -> None:
+    def __init__(self, plan: StripPlan, route: Route) -> None:
         self._ramp = AutomationRamp(gains_trajectory(plan, route))
 
-    def change(self, plan: StripPlan, route: Route | None) -> None:
+    def change(self, plan: StripPlan, route: Route) -> None:
         """Glide to another fader, pan, send or mute."""
         self._ramp.to(gains_trajectory(plan, route))
 
@@ -43,18 +43,16 @@ class Fader:
         return np.asarray(sound * (ramp.value[k] + ramp.step[k] * (at % GRID)[:, None]))
 
 
-def gains_trajectory(plan: StripPlan, route: Route | None) -> Trajectory:
+def gains_trajectory(plan: StripPlan, route: Route) -> Trajectory:
     """Return the gains of left and right as a function of the grid point.
 
-    route: None for the fader alone, as the main bus has it. A mono strip is panned at equal
+    A mono strip is panned at equal
     power (centre -3.01 dB, common definition: cos and sin); a stereo one is balanced: 0 dB at
     the centre, the far side falls along a cosine.
     """
     strip, lanes, rate = plan.strip, plan.own(plan.strip.id), plan.context.rate
-    send = route.send if route is not None else None
-    name = route.name if route is not None else ""
-    heard = route.heard if route is not None else not strip.mute
-    fader, panned, sent = lanes.get("fader_db"), lanes.get("pan"), lanes.get(name)
+    send, heard = route.send, route.heard
+    fader, panned, sent = lanes.get("fader_db"), lanes.get("pan"), lanes.get(route.name)
 
     def at(point: int) -> Sound:
         seconds = point * GRID / rate
@@ -66,7 +64,7 @@ def gains_trajectory(plan: StripPlan, route: Route | None) -> Trajectory:
         pan = strip.pan if panned is None else panned.at(seconds)
         return (gain if heard else 0.0) * pan_gains(pan, plan.context.channels)
 
-    moving = {n: lane for n, lane in lanes.items() if n in ("fader_db", "pan", name)}
+    moving = {n: lane for n, lane in lanes.items() if n in ("fader_db", "pan", route.name)}
     if still(moving):
         return Trajectory.standing(at(0))
     return Trajectory(at)

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
+from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum, tree_sum
 from salt_anvil.core.engine.graph import Outside
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
@@ -104,8 +105,8 @@ class Mixer:
 
     def _add_faders(self, item: StripPlan) -> None:
         name = item.strip.id
-        for route in item.routes or (None,):
-            key = (name, route.name if route else "output")
+        for route in item.routes:
+            key = (name, route.name)
             if key not in self._faders:
                 self._faders[key] = Fader(item, route)
             else:
@@ -149,7 +150,7 @@ class Mixer:
         at, old = self._leaving.pop(name, (j, None))
         if old is None or at != j:
             return sound
-        return faded_in(sound, old)
+        return crossfaded(sound, old)
 
     def _recorded(self, name: str, j: int) -> Sound:
         item = self.plan.strip(name)
@@ -227,21 +228,9 @@ class Mixer:
             wanted = name not in self._frozen if names is None else name in names
             if wanted:
                 result.strips[name] = self.give(name, k)
-                result.faded[name] = self._main_route(item, k)
+                result.faded[name] = self.faded(item.output, k)
         self.position = k + 1
         return result
-
-    def _main_route(self, item: StripPlan, k: int) -> Sound:
-        name = item.strip.id
-        for route in item.routes:
-            if route.send is None:
-                return self.faded(route, k)
-        key = (name, "output", k)
-        if key not in self._routed:
-            self._routed[key] = self._faders[name, "output"].apply(
-                self.give(name, k).out, k * BLOCK
-            )
-        return self._routed[key]
 
     def give(self, name: str, k: int) -> StripBlock:
         """Return block k of a strip, computing up to it if it has not been."""
@@ -281,7 +270,7 @@ class Mixer:
     def _crossed(self, name: str, k: int, out: Sound) -> StripBlock:
         """Return a block's sound, cross-faded from what was to come before a change of wiring."""
         at, old = self._fading.pop(name, (k, None))
-        return StripBlock(out if old is None or at != k else faded_in(out, old))
+        return StripBlock(out if old is None or at != k else crossfaded(out, old))
 
     def change(self, plan: Plan) -> None:
         """Move to another plan of the same rate in play: glide, or cross-fade new wiring.
@@ -364,9 +353,7 @@ class Mixer:
 
     def gains(self, item: StripPlan) -> Sound:
         """Return the gains of left and right on a strip's main way out, as they stand."""
-        route = next((r for r in item.routes if r.send is None), None)
-        name = route.name if route else "output"
-        return self._faders[item.strip.id, name].gains(self.position * BLOCK)
+        return self._faders[item.strip.id, item.output.name].gains(self.position * BLOCK)
 
     @property
     def frozen(self) -> Mapping[str, CachedStrip]:
@@ -458,9 +445,8 @@ class BypassMix:
             # What the mixer has computed ahead is behind its runner already.
             self._outs |= {(name, j): block.out for j, block in mixer.ahead(name)}
         for item in (mixer.plan.strip(strip), *reached):
-            for route in item.routes or (None,):
-                key = (item.strip.id, route.name if route else "output")
-                self._faders[key] = Fader(item, route)
+            for route in item.routes:
+                self._faders[item.strip.id, route.name] = Fader(item, route)
 
     def change(self, plan: Plan) -> None:
         """Follow the mixer to another plan of the same wiring."""
@@ -469,7 +455,7 @@ class BypassMix:
             self._joins[name].change(plan.strip(name))
         for name, way in self._faders:
             item = plan.strip(name)
-            route = next((r for r in item.routes if r.name == way), None)
+            route = next(r for r in item.routes if r.name == way)
             self._faders[name, way].change(item, route)
 
     def level(self, gain: float) -> None:
@@ -482,7 +468,7 @@ class BypassMix:
             del self._recent[key]
         for out in [out for out in self._outs if out[1] < k]:
             del self._outs[out]
-        return self._faded(self._mixer.plan.main, None, k)
+        return self._faded(self._mixer.plan.strip(self._mixer.plan.main).output, k)
 
     def _reader(self, name: str) -> Callable[[int], Sound]:
         def read(j: int) -> Sound:
@@ -494,17 +480,17 @@ class BypassMix:
     def _inputs(self, item: StripPlan, j: int) -> list[Sound]:
         feeds = item.feeds
         if len(feeds) <= GROUP:
-            return [self._faded(r.strip, r, j) for r in feeds]
+            return [self._faded(r, j) for r in feeds]
         return [
-            group_sum([self._faded(r.strip, r, j) for r in feeds[i : i + GROUP]])
+            group_sum([self._faded(r, j) for r in feeds[i : i + GROUP]])
             for i in range(0, len(feeds), GROUP)
         ]
 
-    def _faded(self, name: str, route: Route | None, k: int) -> Sound:
+    def _faded(self, route: Route, k: int) -> Sound:
+        name = route.strip
         if name != self._strip and name not in self._runners:
-            assert route is not None
             return self._mixer.faded(route, k)
-        key = (name, route.name if route else "output", k)
+        key = (name, route.name, k)
         if key not in self._recent:
             self._recent[key] = self._faders[key[:2]].apply(self._out(name, k), k * BLOCK)
         return self._recent[key]
@@ -527,12 +513,6 @@ class BypassMix:
         before = given.taps.get(self._watched, (given.out,))[0]
         start = k * BLOCK
         return before * self._gain.over(start, BLOCK).frames(0, start, BLOCK)
-
-
-def faded_in(new: Sound, old: Sound) -> Sound:
-    """Return a block that begins as the old one and ends as the new one."""
-    share = ((1 + np.arange(BLOCK)) / BLOCK)[:, None]
-    return np.asarray(share * new + (1 - share) * old)
 
 
 def _constant(value: float) -> Trajectory:
@@ -569,6 +549,5 @@ __all__ = [
     "Source",
     "dependents",
     "downstream",
-    "faded_in",
     "tree_sum",
 ]

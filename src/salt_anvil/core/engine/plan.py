@@ -41,11 +41,15 @@ def nothing_measured(digest: str) -> JoinMeasurement | None:
     return None
 
 
+OUTSIDE = ""
+"""Where the main bus leads."""
+
+
 @dataclass(frozen=True)
 class Route:
-    """A way from a strip to another: its output, or a send.
+    """A way from a strip to another, or out of the program: its output, or a send.
 
-    heard: not closed by a mute or by somebody's solo.
+    to: a strip, or OUTSIDE. heard: not closed by a mute or by somebody's solo.
     """
 
     strip: str
@@ -101,6 +105,11 @@ class StripPlan:
     def stages(self) -> tuple[Stage, ...]:
         """The processors of the chain, nested ones too, in the order of the chain."""
         return tuple(e for e in elements(self.strip.chain) if isinstance(e, Stage))
+
+    @property
+    def output(self) -> Route:
+        """The way out that is no send."""
+        return next(r for r in self.routes if r.send is None)
 
     def own(self, owner: str) -> Lanes:
         """Return the lanes of a stage, split or branch of this strip, or of the strip."""
@@ -247,7 +256,8 @@ def _routes(session: Session) -> list[Route]:
     for strip, to, _ in routes:
         backward.setdefault(to, set()).add(strip.id)
     leading = _reach(soloed, backward)
-    return [
+    main = session.main()
+    found = [
         Route(
             strip.id,
             to,
@@ -256,6 +266,7 @@ def _routes(session: Session) -> list[Route]:
         )
         for strip, to, send in routes
     ]
+    return [*found, Route(main.id, OUTSIDE, None, not main.mute)]
 
 
 def _reach(start: set[str], onward: dict[str, set[str]]) -> set[str]:
@@ -291,7 +302,8 @@ def _in_order(index: SessionIndex, routes: list[Route], graphs: dict[str, Graph]
     by_id = index.strips
     needs: dict[str, list[tuple[str, str]]] = {name: [] for name in by_id}
     for route in routes:
-        needs[route.to].append((route.strip, "feeds"))
+        if route.to != OUTSIDE:
+            needs[route.to].append((route.strip, "feeds"))
     for name, graph in graphs.items():
         for outside in graph.outside:
             # What comes into a track depends on nothing else.

@@ -9,6 +9,7 @@ from salt_anvil.core.dsp import blend, crossover
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Ramp
+from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.automation import NONE, still
 from salt_anvil.core.engine.graph import Node
@@ -101,14 +102,13 @@ class Division:
 
     def _crossed(self, new: list[Sound], old: list[Sound], frames: int) -> list[Sound]:
         done = RAMP - self._fade_left
-        share = np.minimum((done + 1 + np.arange(frames)) / RAMP, 1.0)[:, None]
         self._fade_left -= frames
         if self._fade_left <= 0:
             self._old, self._fade_left = None, 0
             if self._next is not None:
                 waiting, self._next = self._next, None
                 self.change(waiting)
-        return [share * a + (1.0 - share) * b for a, b in zip(new, old, strict=True)]
+        return [crossfaded(a, b, done) for a, b in zip(new, old, strict=True)]
 
     def state(self) -> State:
         """Return what the filters remember."""

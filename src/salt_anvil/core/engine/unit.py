@@ -9,6 +9,7 @@ from salt_anvil.core.audio import GRID, RAMP, Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.dsp.delay import delayed, keep
 from salt_anvil.core.engine.automation import NONE, Lanes, latency_of, still, widest
 from salt_anvil.core.errors import SettingError
@@ -207,8 +208,7 @@ class Unit:
     def _cross(self, wet: Sound, block: Sound, key: Sound | None, start: int) -> Sound:
         assert self._old is not None
         old, _ = self._old._wet(block, block if key is None else key, start)
-        done = RAMP - self._fade_left
-        share = np.minimum((done + 1 + np.arange(len(block))) / RAMP, 1.0)[:, None]
+        crossed = crossfaded(wet, old, RAMP - self._fade_left)
         self._fade_left -= len(block)
         if self._fade_left <= 0:
             self._old, self._fade_left = None, 0
@@ -216,7 +216,7 @@ class Unit:
                 waiting, self._next = self._next, None
                 self._position = start + len(block)
                 self.change(*waiting)
-        return share * wet + (1.0 - share) * old
+        return crossed
 
     def _mixed(self, wet: Sound, block: Sound, start: int) -> Sound:
         ramp = self._mix.over(start, len(wet))
