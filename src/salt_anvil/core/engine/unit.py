@@ -14,7 +14,7 @@ from salt_anvil.core.dsp.delay import delayed, keep
 from salt_anvil.core.engine.automation import NONE, Lanes, latency_of, still, widest
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context, Report, processor
-from salt_anvil.core.processors.base import changes
+from salt_anvil.core.processors.base import Passage, changes
 from salt_anvil.core.processors.parts import range_sections
 from salt_anvil.core.session import Split, Stage
 from salt_anvil.core.state import State
@@ -201,9 +201,8 @@ class Unit:
             biquad.filter_into(heard, key, self._filter, self._filtered)
         self.heard = heard
         ramp = self._glide.over(start, len(block))
-        return self.processor.process(
-            block, heard, self.stage.params, self.context, ramp, self._state, start
-        )
+        given = Passage(block, heard, self.stage.params, self.context, ramp, self._state, start)
+        return self.processor.process(given)
 
     def _cross(self, wet: Sound, block: Sound, key: Sound | None, start: int) -> Sound:
         assert self._old is not None

@@ -193,6 +193,22 @@ NOTHING = Report(0, {})
 P = TypeVar("P", bound=Params)
 
 
+class Passage(NamedTuple, Generic[P]):
+    """What a processor is given of a passage.
+
+    block, key: (frames, channels), finite; what is processed, and what is listened to. ramp: the
+    controls over it. state: what is remembered, changed. start: timeline frame of block[0].
+    """
+
+    block: Sound
+    key: Sound
+    params: P
+    context: Context
+    ramp: Ramp
+    state: State
+    start: int
+
+
 class Processor(Generic[P]):
     """Base of the processors. One instance a kind, without state of its own."""
 
@@ -234,20 +250,8 @@ class Processor(Generic[P]):
         """Return a cold state."""
         return State()
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: P,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
-        """Return the processed block (a new array) and the report; the state moves on.
-
-        block, key: (frames, channels), finite. start: timeline frame of block[0].
-        """
+    def process(self, given: Passage[P]) -> tuple[Sound, Report]:
+        """Return the processed block (a new array) and the report; the state moves on."""
         raise NotImplementedError
 
     def switches(self, before: P, after: P) -> bool:

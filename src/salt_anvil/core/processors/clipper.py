@@ -8,10 +8,18 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import clip as c
 from salt_anvil.core.dsp import oversample as o
-from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.stereo import to_mid_side
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.base import (
+    Context,
+    Params,
+    Passage,
+    Processor,
+    Report,
+    choice,
+    number,
+)
 from salt_anvil.core.processors.drawing import Shaper
 from salt_anvil.core.processors.parts import (
     check_range,
@@ -142,16 +150,8 @@ class Clipper(Processor[ClipperParams]):
         state.update(c.clipper_state(lanes))
         return state
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: ClipperParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[ClipperParams]) -> tuple[Sound, Report]:
+        block, _, params, context, ramp, state, start = given
         sound = block
         if params.dc_block:
             sound = np.empty_like(block)

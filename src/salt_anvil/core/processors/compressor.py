@@ -15,7 +15,15 @@ from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.note import Note, note_ms
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.base import (
+    Context,
+    Params,
+    Passage,
+    Processor,
+    Report,
+    choice,
+    number,
+)
 from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
@@ -320,16 +328,8 @@ class Compressor(Processor[CompressorParams]):
             state.update(o.shaping_state(lanes))
         return state
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: CompressorParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[CompressorParams]) -> tuple[Sound, Report]:
+        block, key, params, context, ramp, state, start = given
         sides = params.stereo == "mid-side" and context.channels == 2
         reduction = np.empty_like(block)
         heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))

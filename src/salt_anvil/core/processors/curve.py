@@ -9,11 +9,12 @@ from pydantic import field_validator
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import transfer_curve as s
-from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.processors.base import (
     Context,
     Params,
+    Passage,
     Processor,
     Report,
     choice,
@@ -172,16 +173,8 @@ class Curve(Processor[CurveParams]):
             heard=np.full(lanes, -300.0),
         )
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: CurveParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[CurveParams]) -> tuple[Sound, Report]:
+        block, key, params, context, ramp, state, start = given
         change, heard, out = (np.empty_like(block) for _ in range(3))
         detector = d.MEAN_SQUARE if params.detector == "rms" else d.PEAK
         s.curve_into(change, heard, key, start, ramp.value, ramp.step, detector, state["detector"])

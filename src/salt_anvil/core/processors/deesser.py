@@ -7,9 +7,17 @@ import numpy as np
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import sibilance as e
-from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.base import (
+    Context,
+    Params,
+    Passage,
+    Processor,
+    Report,
+    choice,
+    number,
+)
 from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
@@ -210,16 +218,8 @@ class Deesser(Processor[DeesserParams]):
             state[f"power{index}"] = np.zeros(lanes)
         return state
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: DeesserParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[DeesserParams]) -> tuple[Sound, Report]:
+        block, key, params, context, ramp, state, start = given
         sides = params.stereo == "mid-side" and context.channels == 2
         half = e.half_length(context.rate)
         own = key is block

@@ -6,11 +6,19 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import duck_envelope as d
-from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.base import (
+    Context,
+    Params,
+    Passage,
+    Processor,
+    Report,
+    choice,
+    number,
+)
 from salt_anvil.core.processors.drawing import Drawing, Line
 from salt_anvil.core.processors.parts import cells_of, wide
 from salt_anvil.core.state import State
@@ -143,16 +151,8 @@ class Ducker(Processor[DuckerParams]):
             heard=np.full(lanes, -300.0),
         )
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: DuckerParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[DuckerParams]) -> tuple[Sound, Report]:
+        block, key, params, context, ramp, state, start = given
         envelope, hits = np.empty(len(block)), np.empty((len(block), 1))
         curved = params.shape == "curved"
         d.duck_into(envelope, hits, key, start, ramp.value, ramp.step, curved, state["envelope"])

@@ -12,7 +12,15 @@ from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.base import (
+    Context,
+    Params,
+    Passage,
+    Processor,
+    Report,
+    choice,
+    number,
+)
 from salt_anvil.core.processors.drawing import Harmonics
 from salt_anvil.core.processors.parts import check_range
 from salt_anvil.core.state import State
@@ -132,16 +140,8 @@ class Enhancer(Processor[EnhancerParams]):
         state.update(o.shaping_state(lanes))
         return state
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: EnhancerParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[EnhancerParams]) -> tuple[Sound, Report]:
+        block, _, params, context, ramp, state, start = given
         source = self._through(RANGE, "range", 0, block, ramp, state, start)
         dry = block
         if not params.keep_source:

@@ -7,9 +7,17 @@ import numpy as np
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import expander_curve as e
-from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.base import (
+    Context,
+    Params,
+    Passage,
+    Processor,
+    Report,
+    choice,
+    number,
+)
 from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
@@ -168,16 +176,8 @@ class Expander(Processor[ExpanderParams]):
             heard=np.full(lanes, -300.0),
         )
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: ExpanderParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[ExpanderParams]) -> tuple[Sound, Report]:
+        block, key, params, context, ramp, state, start = given
         change, heard, out = (np.empty_like(block) for _ in range(3))
         flags = np.array(
             [

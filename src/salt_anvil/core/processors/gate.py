@@ -4,11 +4,11 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import noise_gate as g
-from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
 from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
@@ -151,16 +151,8 @@ class Gate(Processor[GateParams]):
             heard=np.full(lanes, -300.0),
         )
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: GateParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[GateParams]) -> tuple[Sound, Report]:
+        block, key, _, context, ramp, state, start = given
         gain, level, phases, opened = (np.empty_like(block) for _ in range(4))
         g.gate_into(
             gain, level, phases, opened, key, start, ramp.value, ramp.step, state["detector"]

@@ -4,9 +4,9 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import bitcrush as c
-from salt_anvil.core.dsp.control_ramp import ControlRamp, Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import ControlRamp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
 from salt_anvil.core.processors.drawing import Shaper
 from salt_anvil.core.state import State
 
@@ -70,16 +70,8 @@ class Grit(Processor[GritParams]):
     def prepare(self, params: GritParams, context: Context) -> State:
         return State(held=np.zeros((2, context.channels)), phase=np.zeros(1))
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: GritParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[GritParams]) -> tuple[Sound, Report]:
+        block, _, _, _, ramp, state, start = given
         out = np.empty_like(block)
         c.crush_into(out, block, start, ramp.value, ramp.step, state["held"], state["phase"])
         return out, Report(start // GRID, {})
@@ -99,4 +91,6 @@ class Grit(Processor[GritParams]):
         """Return a short mono sound through it."""
         one = Context(context.rate, 1, context.bpm)
         ramp = ControlRamp(self.controls(params, one)).over(0, len(sound))
-        return self.process(sound, sound, params, one, ramp, self.prepare(params, one), 0)[0]
+        return self.process(Passage(sound, sound, params, one, ramp, self.prepare(params, one), 0))[
+            0
+        ]

@@ -4,9 +4,9 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import slow_leveller as v
-from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.dynamics import rate_of
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
 from salt_anvil.core.processors.parts import cells_of, wide
 from salt_anvil.core.state import State
 
@@ -112,16 +112,8 @@ class Leveller(Processor[LevellerParams]):
             heard=np.full(context.channels, -300.0),
         )
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: LevellerParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[LevellerParams]) -> tuple[Sound, Report]:
+        block, key, _, context, ramp, state, start = given
         gain, heard = np.empty(len(block)), np.empty(len(block))
         v.level_into(gain, heard, key, start, ramp.value, ramp.step, state["walk"])
         change = wide(gain[:, None], block)

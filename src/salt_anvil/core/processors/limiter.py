@@ -12,7 +12,15 @@ from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.base import (
+    Context,
+    Params,
+    Passage,
+    Processor,
+    Report,
+    choice,
+    number,
+)
 from salt_anvil.core.processors.parts import cells_of, gained
 from salt_anvil.core.state import State
 
@@ -184,16 +192,8 @@ class Limiter(Processor[LimiterParams]):
             state.update(o.shaping_state(lanes))
         return state
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: LimiterParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[LimiterParams]) -> tuple[Sound, Report]:
+        block, _, params, context, ramp, state, start = given
         value = ramp.value
         driven = gained(block, ramp, DRIVE, start)
         behind = 0

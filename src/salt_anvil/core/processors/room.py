@@ -7,8 +7,8 @@ import numpy as np
 from salt_anvil.core.audio import BLOCK, GRID, Sound
 from salt_anvil.core.dsp import equaliser as t
 from salt_anvil.core.dsp import feedback_delay_network as r
-from salt_anvil.core.dsp.control_ramp import ControlRamp, Ramp, Vector
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.dsp.control_ramp import ControlRamp, Vector
+from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
 from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.state import State
 
@@ -120,16 +120,8 @@ class Room(Processor[RoomParams]):
             at=np.zeros(1),
         )
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: RoomParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[RoomParams]) -> tuple[Sound, Report]:
+        block, _, params, context, ramp, state, start = given
         corner = ramp.value[:, r.CONTROLS :], ramp.step[:, r.CONTROLS :]
         clean = t.filtered(block, start, *corner, CUT, state["cut"])
         spread, out = np.empty_like(block), np.empty_like(block)
@@ -163,7 +155,7 @@ class Room(Processor[RoomParams]):
         click[0] = 1.0
         found = []
         for start in range(0, round(seconds * rate), BLOCK):
-            out, _ = self.process(click, unheard, params, context, ramp, state, start)
+            out, _ = self.process(Passage(click, unheard, params, context, ramp, state, start))
             found.append(np.abs(out).max(axis=1))
             click[0] = 0.0
         answer = np.concatenate(found)

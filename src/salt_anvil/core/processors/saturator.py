@@ -30,6 +30,7 @@ from salt_anvil.core.processors.bands import (
 from salt_anvil.core.processors.base import (
     Context,
     Params,
+    Passage,
     Processor,
     Report,
     bands,
@@ -196,16 +197,8 @@ class Saturator(Processor[SaturatorParams]):
             state.nest(name, bands_state(MOST_BANDS, lanes))
         return state
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: SaturatorParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[SaturatorParams]) -> tuple[Sound, Report]:
+        block, _, params, context, ramp, state, start = given
         sides = params.stereo == "mid-side" and context.channels == 2
         zeros = np.zeros_like(block)
         drive, d_drive = ramp.column(DRIVE)

@@ -9,7 +9,7 @@ from scipy import fft
 
 from salt_anvil.core.audio import BLOCK, GRID, Sound, by_blocks
 from salt_anvil.core.dsp import equaliser as t
-from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.processors.bands import (
     Band,
     Bands,
@@ -21,7 +21,15 @@ from salt_anvil.core.processors.bands import (
     shapes,
     toned,
 )
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, bands, choice
+from salt_anvil.core.processors.base import (
+    Context,
+    Params,
+    Passage,
+    Processor,
+    Report,
+    bands,
+    choice,
+)
 from salt_anvil.core.processors.drawing import Responses
 from salt_anvil.core.processors.parts import cells_of, wide
 from salt_anvil.core.state import State
@@ -86,16 +94,8 @@ class Tone(Processor[ToneParams]):
             state[f"move{index}"] = np.zeros(lanes)
         return state
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: ToneParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[ToneParams]) -> tuple[Sound, Report]:
+        block, key, params, context, ramp, state, start = given
         rate, late = context.rate, self.latency(params, context.rate)
         sound, heard = block, key
         if params.phase == "linear":

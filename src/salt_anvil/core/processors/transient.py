@@ -8,7 +8,15 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import transient_split as t
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, choice, number
+from salt_anvil.core.processors.base import (
+    Context,
+    Params,
+    Passage,
+    Processor,
+    Report,
+    choice,
+    number,
+)
 from salt_anvil.core.processors.drawing import Drawing, Line
 from salt_anvil.core.processors.parts import cells_of, check_range, in_range, range_sections
 from salt_anvil.core.state import State
@@ -156,16 +164,8 @@ class Transient(Processor[TransientParams]):
             state[f"{side}_cell"] = np.zeros(lanes)
         return state
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: TransientParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[TransientParams]) -> tuple[Sound, Report]:
+        block, key, params, context, ramp, state, start = given
         out = block
         total = np.zeros_like(block)
         cells = {}
@@ -218,7 +218,7 @@ class Transient(Processor[TransientParams]):
             np.repeat(vector[None], 1 + len(hit) // GRID, axis=0),
             np.zeros((1 + len(hit) // GRID, len(vector))),
         )
-        out, _ = self.process(hit, hit, bare, small, ramp, self.prepare(bare, small), 0)
+        out, _ = self.process(Passage(hit, hit, bare, small, ramp, self.prepare(bare, small), 0))
         ms = (np.arange(len(hit)) - 80) / rate * 1000
         before, after = (
             [(float(a), float(b)) for a, b in zip(ms[::step], sound[::step, 0], strict=True)]

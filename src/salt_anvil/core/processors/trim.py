@@ -6,12 +6,13 @@ import numpy as np
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
+    Passage,
     Processor,
     Report,
     choice,
@@ -71,16 +72,8 @@ class Trim(Processor[TrimParams]):
             past=np.zeros((longest, context.channels)), dc=np.zeros((1, context.channels, 2))
         )
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: TrimParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[TrimParams]) -> tuple[Sound, Report]:
+        block, _, params, context, ramp, state, start = given
         out = self._later(block, round(params.delay_ms * context.rate / 1000), state)
         blocked = np.empty_like(out)
         biquad.filter_into(blocked, out, _dc_block(context.rate), state["dc"])

@@ -6,10 +6,10 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import biquad
-from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.crossover import BUTTERWORTH
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
-from salt_anvil.core.processors.base import Context, Params, Processor, Report, number
+from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
 from salt_anvil.core.state import State
 
 SPREAD_FROM_HZ = 250.0
@@ -85,16 +85,8 @@ class Width(Processor[WidthParams]):
             corner=np.zeros((2, 1, 2)),
         )
 
-    def process(
-        self,
-        block: Sound,
-        key: Sound,
-        params: WidthParams,
-        context: Context,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> tuple[Sound, Report]:
+    def process(self, given: Passage[WidthParams]) -> tuple[Sound, Report]:
+        block, _, params, context, ramp, state, start = given
         report = Report(start // GRID, {})
         if context.channels == 1:
             return block.copy(), report
