@@ -19,9 +19,10 @@ __all__ = ["Server", "Tab", "serving"]
 class Server(ServerProcess):
     """`salt-anvil serve` as users start it, and the session that a test works on."""
 
-    def __init__(self, data: Path, **environment: str) -> None:
+    def __init__(self, data: Path, *, ready: bool = True, **environment: str) -> None:
         # Seeks take the time they need, so that what is heard is exact from the first frame.
-        super().__init__(data, {**os.environ, "SALT_ANVIL_START_S": "60", **environment})
+        environment = {**os.environ, "SALT_ANVIL_START_S": "60", **environment}
+        super().__init__(data, environment, ready=ready)
         # Connections are let go before the server closes them, which it does after 5 s.
         limits = httpx.Limits(keepalive_expiry=1)
         self.http = httpx.Client(base_url=self.url, timeout=PATIENCE_S, limits=limits)
@@ -52,8 +53,8 @@ class Server(ServerProcess):
 
 
 @contextmanager
-def serving(data: Path, **environment: str) -> Iterator[Server]:
-    server = Server(data, **environment)
+def serving(data: Path, *, ready: bool = True, **environment: str) -> Iterator[Server]:
+    server = Server(data, ready=ready, **environment)
     try:
         yield server
     finally:

@@ -12,7 +12,7 @@ from tests.server import Server, serving
 
 def test_a_first_start_says_how_far_it_is(tmp_path: Path) -> None:
     """With no kernels; ended in the middle, nothing is left running."""
-    server = Server(tmp_path / "data", NUMBA_CACHE_DIR=str(tmp_path / "k"))
+    server = Server(tmp_path / "data", ready=False, NUMBA_CACHE_DIR=str(tmp_path / "k"))
     try:
         reported = server.api("GET", "/readiness")
         assert not reported["ready"]
@@ -31,7 +31,7 @@ def test_a_first_start_says_how_far_it_is(tmp_path: Path) -> None:
 
 
 def test_what_cannot_be_made_is_said(tmp_path: Path) -> None:
-    server = Server(tmp_path / "data", NUMBA_CACHE_DIR=str(tmp_path / "k"))
+    server = Server(tmp_path / "data", ready=False, NUMBA_CACHE_DIR=str(tmp_path / "k"))
     try:
         making = until(lambda: children(server.process.pid).get("salt-making"))
         os.kill(making, signal.SIGKILL)
@@ -47,5 +47,5 @@ def test_what_cannot_be_made_is_said(tmp_path: Path) -> None:
 
 
 def test_a_second_start_is_ready_at_once(band_data: Path, tmp_path: Path) -> None:
-    with serving(tmp_path / "data") as server:
+    with serving(tmp_path / "data", ready=False) as server:
         assert server.api("GET", "/readiness") == {"ready": True, "parts": []}

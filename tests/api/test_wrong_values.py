@@ -81,7 +81,7 @@ def wrong_requests(path: str, reported: dict[str, Any]) -> Iterator[str]:
         yield path
 
 
-@pytest.mark.parametrize(("method", "path", "told"), routes(), ids=lambda x: str(x)[:60])
+@pytest.mark.parametrize(("method", "path", "reported"), routes(), ids=lambda x: str(x)[:60])
 def test_no_route_breaks(server: Server, method: str, path: str, reported: dict[str, Any]) -> None:
     addresses = list(wrong_requests(path, reported))
     bodies = WRONG_BODIES if "requestBody" in reported else []

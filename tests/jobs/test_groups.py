@@ -84,7 +84,7 @@ def test_the_analysis_keeps_the_sums_and_reads_them_again(cache: StripCache) -> 
     assert kept(cache, changed) == [False, True, True]
     filled(cache, changed)
     assert kept(cache, changed) == [True, True, True]
-    fingerprint = fingerprint_of(make_plan(changed).strip("main").fingerprint, "code")
+    fingerprint = fingerprint_of(make_plan(changed).strip("main").content_digest, "code")
     stored = cache.output(fingerprint, 2).rows[: BLOCKS * BLOCK]
     assert (stored == main_of(changed).astype(np.float32)).all()
 

@@ -5,6 +5,7 @@ import re
 import subprocess
 import sys
 import time
+import urllib.request
 from collections import deque
 from contextlib import ExitStack
 from pathlib import Path
@@ -23,7 +24,10 @@ PATIENCE_S = 300.0
 class ServerProcess:
     """`salt-anvil serve` on a free port, as users start it."""
 
-    def __init__(self, data: Path, environment: dict[str, str] | None = None) -> None:
+    def __init__(
+        self, data: Path, environment: dict[str, str] | None = None, *, ready: bool = True
+    ) -> None:
+        """ready: wait until it answers everything, not only says how far it is."""
         self.data = data
         command = [sys.executable, "-m", "salt_anvil", "serve", "--data", str(data), "--port", "0"]
         self.process = subprocess.Popen(
@@ -35,6 +39,15 @@ class ServerProcess:
         if found is None:
             raise RuntimeError(f"the server did not start: {line!r}")
         self.url, self.port = found.group(0), int(found.group(1))
+        deadline = time.monotonic() + PATIENCE_S
+        while ready and not self._is_ready():
+            if time.monotonic() > deadline:
+                raise TimeoutError("the server did not get ready")
+            time.sleep(0.05)
+
+    def _is_ready(self) -> bool:
+        with urllib.request.urlopen(f"{self.url}/api/readiness") as answer:
+            return bool(json.load(answer)["ready"])
 
     def stop(self, kill: bool = False) -> None:
         """End the process."""

@@ -178,7 +178,7 @@ class Clipper(Processor[ClipperParams]):
             spared,
             state["past"],
             state["share"],
-            state["told"],
+            state["reported"],
             *o.given(params.quality, state),
         )
         reported = {"reduction_db": cells[0], "touched": cells[1], "overshoot_db": cells[2]}
