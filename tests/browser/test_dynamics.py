@@ -145,7 +145,7 @@ def test_attack_and_sustain_are_dragged_on_a_hit(page: Page) -> None:
     empty(page, "shaker")
     stage = add(page, "Shaker", "Transient")
     for handle, name, way in (("attack", "attack_db", -14), ("sustain", "sustain_db", 14)):
-        box = page.locator(f"[data-handle={handle}]").bounding_box()
+        box = page.locator(f"[data-grab={handle}_db]").bounding_box()
         assert box
         drag(page, box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, 0, way)
         page.wait_for_function(f"saltAnvil.work.state.words.includes('{handle}')")

@@ -10,6 +10,7 @@
   import type { Work } from '../lib/work.svelte';
   import Field from './Field.svelte';
   import HertzMarks from './HertzMarks.svelte';
+  import { drag, type Gesture } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -25,9 +26,7 @@
   let before = $state.raw<number[]>([]);
   let after = $state.raw<number[]>([]);
   let reduction = $state.raw<Record<string, number>>({});
-  let drag = $state<number | null>(null);
   let line: { stage: string } | null = null;
-  let svg: SVGSVGElement | undefined = $state();
 
   const kind = $derived(sharedKind(split));
   const corners = $derived(split.crossovers_hz);
@@ -58,46 +57,30 @@
     bands = found?.bands ?? [];
   }
 
-  function spot(event: PointerEvent): { x: number; y: number } {
-    const box = svg!.getBoundingClientRect();
-    return { x: event.clientX - box.left, y: event.clientY - box.top };
-  }
-
-  function down(event: PointerEvent): void {
-    if (event.button !== 0) return;
-    const { x, y } = spot(event);
-    const near = corners.findIndex((c) => Math.abs(hzX(c, width) - x) < 7);
-    svg!.setPointerCapture(event.pointerId);
-    if (near >= 0) {
-      drag = near;
-      return;
-    }
-    const stage = stages[bandAt(edges, hzAt(x, width))];
-    const threshold = Number(stage?.params.threshold_db);
-    if (stage && Math.abs(dbY(threshold, height) - y) < 8) line = { stage: stage.id };
-  }
-
-  function move(event: PointerEvent): void {
-    const { x, y } = spot(event);
-    if (drag !== null) {
-      const low = (corners[drag - 1] ?? 20) * 1.1;
-      const high = (corners[drag + 1] ?? 20000) / 1.1;
-      const next = [...corners];
-      next[drag] = Math.round(Math.min(Math.max(hzAt(x, width), low, 20), high, 20000));
-      work.holdCorners(split.id, next);
-    } else if (line) {
+  /** A crossover by its number, or the threshold of a band's stage by its id. */
+  const gesture: Gesture<number | string> = {
+    start({ x, y }) {
+      const near = corners.findIndex((c) => Math.abs(hzX(c, width) - x) < 7);
+      if (near >= 0) return near;
+      const stage = stages[bandAt(edges, hzAt(x, width))];
+      const threshold = Number(stage?.params.threshold_db);
+      return stage && Math.abs(dbY(threshold, height) - y) < 8 ? stage.id : undefined;
+    },
+    move(held, { x, y }) {
+      if (typeof held === 'number') {
+        const low = (corners[held - 1] ?? 20) * 1.1;
+        const high = (corners[held + 1] ?? 20000) / 1.1;
+        const next = [...corners];
+        next[held] = Math.round(Math.min(Math.max(hzAt(x, width), low, 20), high, 20000));
+        work.holdCorners(split.id, next);
+        return;
+      }
       const level =
         Math.round((LEVELS.low + (1 - y / height) * (LEVELS.high - LEVELS.low)) * 2) / 2;
-      work.holdParam(line.stage, 'threshold_db', Math.min(Math.max(level, -60), 0));
-    }
-  }
-
-  function up(): void {
-    if (drag === null && !line) return;
-    drag = null;
-    line = null;
-    void work.drop().then(load);
-  }
+      work.holdParam(held, 'threshold_db', Math.min(Math.max(level, -60), 0));
+    },
+    end: () => void work.drop().then(load),
+  };
 
   function key(event: KeyboardEvent, index: number): void {
     const low = Math.max(Math.ceil((corners[index - 1] ?? 18.2) * 1.1), 20);
@@ -120,17 +103,7 @@
 </script>
 
 <Field bind:width bind:height>
-  <svg
-    bind:this={svg}
-    {width}
-    {height}
-    role="group"
-    aria-label="Spectrum and crossovers"
-    onpointerdown={down}
-    onpointermove={move}
-    onpointerup={up}
-    onpointercancel={up}
-  >
+  <svg {width} {height} role="group" aria-label="Spectrum and crossovers" {@attach drag(gesture)}>
     {#each split.branches as branch, i (branch.id)}
       {@const left = hzX(edges[i] ?? 20, width)}
       {@const right = hzX(edges[i + 1] ?? 20000, width)}

@@ -5,6 +5,7 @@
   import type { SplitDrawing } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import Field from './Field.svelte';
+  import { drag, type Gesture, type Spot } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -19,8 +20,6 @@
   let width = $state(400);
   let height = $state(176);
   let join = $state.raw<SplitDrawing['join'] | null>(null);
-  let svg: SVGSVGElement | undefined = $state();
-  let dragging = false;
 
   const FLOOR = -30;
   const ROOF = 12;
@@ -47,32 +46,25 @@
       .join('');
   }
 
-  function put(event: PointerEvent): void {
-    const box = svg!.getBoundingClientRect();
-    const share = Math.min(Math.max((event.clientX - box.left) / box.width, 0), 1);
-    onhold(Math.round(share * 100) / 100);
-  }
+  const put = (at: Spot): void =>
+    onhold(Math.round(Math.min(Math.max(at.across, 0), 1) * 100) / 100);
+  const gesture: Gesture<true> = {
+    start(at) {
+      put(at);
+      return true;
+    },
+    move: (_, at) => put(at),
+    end: () => void work.drop(),
+  };
 </script>
 
 <Field bind:width bind:height cursor="ew-resize">
   <svg
-    bind:this={svg}
     {width}
     {height}
     role="img"
     aria-label="Blend: drag from {names[0]} to {names[1]}"
-    onpointerdown={(e) => {
-      svg!.setPointerCapture(e.pointerId);
-      dragging = true;
-      put(e);
-    }}
-    onpointermove={(e) => {
-      if (dragging) put(e);
-    }}
-    onpointerup={() => {
-      dragging = false;
-      void work.drop();
-    }}
+    {@attach drag(gesture)}
   >
     {#each [-24, -12, 0, 6] as db (db)}
       <line class="grid" x1="0" x2={width} y1={y(db)} y2={y(db)} />

@@ -6,6 +6,7 @@
   import { colour } from '../lib/theme';
   import type { Work } from '../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import { drag, type Gesture } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -21,7 +22,6 @@
   let past: { level: number; taken: number }[] = [];
   let most = $state(0);
   let highest = $state(-300);
-  let dragging = false;
   let of = '';
   /** What is drawn is the whole song, not what was heard last. */
   let whole = $state(false);
@@ -106,23 +106,14 @@
     context.stroke();
   }
 
-  function down(event: PointerEvent): void {
-    if (Math.abs(event.offsetY - y(ceiling)) > 9) return;
-    dragging = true;
-    canvas?.setPointerCapture(event.pointerId);
-  }
-
-  function move(event: PointerEvent): void {
-    if (!dragging) return;
-    const db = TOP - (event.offsetY / height) * (TOP - FLOOR);
-    work.hold('ceiling_db', Math.min(Math.max(Math.round(db * 10) / 10, -24), 0));
-  }
-
-  function up(): void {
-    if (!dragging) return;
-    dragging = false;
-    void work.drop();
-  }
+  const gesture: Gesture<true> = {
+    start: (at) => (Math.abs(at.y - y(ceiling)) <= 9 ? true : undefined),
+    move(_, at) {
+      const db = TOP - (at.y / height) * (TOP - FLOOR);
+      work.hold('ceiling_db', Math.min(Math.max(Math.round(db * 10) / 10, -24), 0));
+    },
+    end: () => void work.drop(),
+  };
 </script>
 
 <Figure>
@@ -132,10 +123,7 @@
       {width}
       {height}
       aria-label="Peaks that come in, behind the drive; what is over the ceiling; the reduction from above"
-      onpointerdown={down}
-      onpointermove={move}
-      onpointerup={up}
-      onpointercancel={up}
+      {@attach drag(gesture)}
     ></canvas>
     <span class="line" style:top="{y(ceiling) + 3}px">ceiling {figure(ceiling, 1)} dB</span>
     <span class="taken">reduction</span>

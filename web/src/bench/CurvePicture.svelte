@@ -4,6 +4,7 @@
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import { drag, grabbed, type Gesture } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -18,8 +19,6 @@
   const curve = $derived(drawing.part('curve') ?? []);
   const bare = $derived(drawing.part('bare') ?? []);
   let dot = $state<{ x: number; y: number; from: number } | null>(null);
-  let drag: 'threshold' | 'ratio' | null = null;
-  let svg: SVGSVGElement | undefined = $state();
 
   const params = $derived(work.stage?.params ?? {});
   const threshold = $derived(Number(params.threshold_db ?? -18));
@@ -66,46 +65,31 @@
   const bend = $derived({ x: px(threshold), y: py(threshold) });
   const end = $derived(bare[bare.length - 1]?.[1] ?? 0);
 
-  function at(event: PointerEvent): { x: number; y: number } {
-    const box = svg?.getBoundingClientRect();
-    if (!box) return { x: 0, y: 0 };
-    return {
-      x: FLOOR + ((event.clientX - box.left) / box.width) * -FLOOR,
-      y: FLOOR + ((box.bottom - event.clientY) / box.height) * -FLOOR,
-    };
-  }
-
-  function move(event: PointerEvent): void {
-    if (!drag) return;
-    const where = at(event);
-    if (drag === 'threshold') {
-      work.hold('threshold_db', Math.round(Math.min(Math.max(where.x, -60), 0) * 10) / 10);
-    } else if (widens) {
-      const slope = (where.y - threshold) / (steep.x - threshold || 1);
-      work.hold('ratio', Math.round(Math.min(Math.max(slope, 1), 20) * 10) / 10);
-    } else if (threshold < -0.5) {
-      const slope = Math.min(Math.max((where.y - threshold) / -threshold, 0.01), 1);
-      work.hold('ratio', Math.round(Math.min(1 / slope, 100) * 10) / 10);
-    }
-  }
-
-  function up(): void {
-    if (!drag) return;
-    drag = null;
-    void work.drop();
-  }
+  const gesture: Gesture<string> = {
+    start: grabbed,
+    move(part, at) {
+      const [level, out] = [FLOOR * (1 - at.across), FLOOR * at.down];
+      if (part === 'threshold') {
+        work.hold('threshold_db', Math.round(Math.min(Math.max(level, -60), 0) * 10) / 10);
+      } else if (widens) {
+        const slope = (out - threshold) / (steep.x - threshold || 1);
+        work.hold('ratio', Math.round(Math.min(Math.max(slope, 1), 20) * 10) / 10);
+      } else if (threshold < -0.5) {
+        const slope = Math.min(Math.max((out - threshold) / -threshold, 0.01), 1);
+        work.hold('ratio', Math.round(Math.min(1 / slope, 100) * 10) / 10);
+      }
+    },
+    end: () => void work.drop(),
+  };
 </script>
 
 <Figure>
   <svg
-    bind:this={svg}
     viewBox="0 0 {SIZE} {SIZE}"
     preserveAspectRatio="none"
     role="img"
     aria-label="Level in against level out; drag the square for the threshold, the end for the ratio"
-    onpointermove={move}
-    onpointerup={up}
-    onpointercancel={up}
+    {@attach drag(gesture)}
   >
     <defs>
       <pattern
@@ -137,10 +121,7 @@
       height="10"
       class="handle"
       role="presentation"
-      onpointerdown={(e) => {
-        drag = 'threshold';
-        svg?.setPointerCapture(e.pointerId);
-      }}
+      data-grab="threshold"
     />
     {#if params.ratio !== undefined && (stageDown || widens)}<rect
         x={widens ? px(steep.x) - 5 : SIZE - 9}
@@ -149,10 +130,7 @@
         height="10"
         class="handle"
         role="presentation"
-        onpointerdown={(e) => {
-          drag = 'ratio';
-          svg?.setPointerCapture(e.pointerId);
-        }}
+        data-grab="ratio"
       />{/if}
   </svg>
   {#snippet caption()}in → out, dB <span>{ratio >= 100 ? '∞' : ratio} : 1</span>{/snippet}

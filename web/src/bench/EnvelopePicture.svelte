@@ -4,6 +4,7 @@
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import { drag, grabbed, type Gesture } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -21,9 +22,7 @@
   let now = $state(0);
   /** The key's level behind its last hits, in dB, a value a cell. */
   let heard = $state.raw<number[][]>([]);
-  let drag = $state<'bottom' | 'end' | null>(null);
-  const dragging = $derived(drag !== null);
-  let svg: SVGSVGElement | undefined = $state();
+  let inHand = $state<string | undefined>();
 
   const params = $derived(work.stage?.params ?? {});
   const depth = $derived(Number(params.depth_db ?? 0));
@@ -64,40 +63,35 @@
   // The time axis stands still while a handle is in hand.
   $effect(() => {
     const end = points[points.length - 1]?.[0];
-    if (end !== undefined && !dragging) whole = 1.25 * end;
+    if (end !== undefined && !inHand) whole = 1.25 * end;
   });
 
-  function move(event: PointerEvent): void {
-    if (!drag || !svg) return;
-    const box = svg.getBoundingClientRect();
-    const ms = ((event.clientX - box.left) / box.width) * whole;
-    const db = ((event.clientY - box.top) / box.height) * DEEP;
-    if (drag === 'bottom') {
-      work.hold('depth_db', Math.min(Math.max(Math.round(db * 2) / 2, 0), 60));
-      work.hold('attack_ms', Math.min(Math.max(Math.round(ms * 10) / 10, 0), 50));
-    } else {
-      const length = Math.round(Math.min(Math.max(ms - attack - hold, 5), 4000));
-      work.hold('decay_ms', length);
-    }
-  }
-
-  function up(): void {
-    if (!drag) return;
-    drag = null;
-    void work.drop();
-  }
+  const gesture: Gesture<string> = {
+    start: (at) => (inHand = grabbed(at)),
+    move(part, at) {
+      const [ms, db] = [at.across * whole, at.down * DEEP];
+      if (part === 'bottom') {
+        work.hold('depth_db', Math.min(Math.max(Math.round(db * 2) / 2, 0), 60));
+        work.hold('attack_ms', Math.min(Math.max(Math.round(ms * 10) / 10, 0), 50));
+      } else {
+        const length = Math.round(Math.min(Math.max(ms - attack - hold, 5), 4000));
+        work.hold('decay_ms', length);
+      }
+    },
+    end() {
+      inHand = undefined;
+      void work.drop();
+    },
+  };
 </script>
 
 <Figure>
   <svg
-    bind:this={svg}
     viewBox="0 0 {WIDE} {TALL}"
     preserveAspectRatio="none"
     role="img"
     aria-label="What every hit takes away over time, over the level of the key's last hits; drag the bottom for depth and attack, the end for decay"
-    onpointermove={move}
-    onpointerup={up}
-    onpointercancel={up}
+    {@attach drag(gesture)}
   >
     {#each [6, 12, 24] as db (db)}
       <path class="grid" d="M0 {y(-db)}H{WIDE}" />
@@ -115,10 +109,7 @@
       y={Math.min(y(-depth), TALL) - 5}
       width="10"
       height="10"
-      onpointerdown={(e) => {
-        drag = 'bottom';
-        svg?.setPointerCapture(e.pointerId);
-      }}
+      data-grab="bottom"
     />
     <rect
       class="handle"
@@ -127,10 +118,7 @@
       y="0"
       width="10"
       height="10"
-      onpointerdown={(e) => {
-        drag = 'end';
-        svg?.setPointerCapture(e.pointerId);
-      }}
+      data-grab="end"
     />
   </svg>
   {#snippet caption()}

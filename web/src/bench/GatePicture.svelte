@@ -5,6 +5,7 @@
   import { colour } from '../lib/theme';
   import type { Work } from '../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import { drag, type Gesture } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -22,7 +23,6 @@
   let phase = $state(0);
   let openings = $state(0);
   let seconds = $state(0);
-  let drag: 'opens' | 'closes' | null = null;
   let of = '';
   /** Room at the left for the labels, so that none lies on the level. */
   const GUTTER = 84;
@@ -115,30 +115,18 @@
     context.setLineDash([]);
   }
 
-  function level(event: PointerEvent): number {
-    return Math.round(((event.offsetY / (height - FOOT)) * FLOOR + 1e-9) * 2) / 2;
-  }
-
-  function down(event: PointerEvent): void {
-    const at = event.offsetY;
-    if (Math.abs(at - y(opens)) < 9) drag = 'opens';
-    else if (Math.abs(at - y(closes)) < 9) drag = 'closes';
-    else return;
-    canvas?.setPointerCapture(event.pointerId);
-  }
-
-  function move(event: PointerEvent): void {
-    if (drag === 'opens') work.hold('threshold_db', Math.min(Math.max(level(event), -80), 0));
-    if (drag === 'closes') {
-      work.hold('hysteresis_db', Math.min(Math.max(opens - level(event), 0), 24));
-    }
-  }
-
-  function up(): void {
-    if (!drag) return;
-    drag = null;
-    void work.drop();
-  }
+  const gesture: Gesture<'opens' | 'closes'> = {
+    start(at) {
+      if (Math.abs(at.y - y(opens)) < 9) return 'opens';
+      return Math.abs(at.y - y(closes)) < 9 ? 'closes' : undefined;
+    },
+    move(line, at) {
+      const level = Math.round(((at.y / (height - FOOT)) * FLOOR + 1e-9) * 2) / 2;
+      if (line === 'opens') work.hold('threshold_db', Math.min(Math.max(level, -80), 0));
+      else work.hold('hysteresis_db', Math.min(Math.max(opens - level, 0), 24));
+    },
+    end: () => void work.drop(),
+  };
 </script>
 
 <Figure>
@@ -148,10 +136,7 @@
       {width}
       {height}
       aria-label="Level that the gate hears, the levels at which it opens and closes, and what it did"
-      onpointerdown={down}
-      onpointermove={move}
-      onpointerup={up}
-      onpointercancel={up}
+      {@attach drag(gesture)}
     ></canvas>
     <span class="line" style:top="{y(opens) - 15}px">opens {opens.toFixed(1)} dB</span>
     {#if closes < opens - 1}

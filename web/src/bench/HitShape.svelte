@@ -4,6 +4,7 @@
   import { signed } from '../lib/figures';
   import type { Work } from '../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import { drag, grabbed, type Gesture } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -22,10 +23,6 @@
   const shaped = $derived(drawing.part('shaped') ?? []);
   const attack = $derived(Number(work.stage?.params.attack_db ?? 0));
   const sustain = $derived(Number(work.stage?.params.sustain_db ?? 0));
-  let drag: 'attack_db' | 'sustain_db' | null = null;
-  let from = 0;
-  let base = 0;
-  let svg: SVGSVGElement | undefined = $state();
 
   const x = (ms: number): number => (Math.sqrt(Math.max(ms - FROM, 0) / (TO - FROM)) || 0) * WIDE;
   const y = (level: number): number => {
@@ -43,37 +40,26 @@
   };
   const at = (ms: number): number => shaped.find((p) => p[0] >= ms)?.[1] ?? 1;
 
-  function down(event: PointerEvent, name: 'attack_db' | 'sustain_db', value: number): void {
-    drag = name;
-    from = event.clientY;
-    base = value;
-    svg?.setPointerCapture(event.pointerId);
-  }
-
-  function move(event: PointerEvent): void {
-    if (!drag || !svg) return;
-    const perDb = svg.getBoundingClientRect().height / (HIGH - LOW);
-    const db = base + (from - event.clientY) / perDb;
-    work.hold(drag, Math.min(Math.max(Math.round(db * 10) / 10, -24), 24));
-  }
-
-  function up(): void {
-    if (!drag) return;
-    drag = null;
-    void work.drop();
-  }
+  const gesture: Gesture<{ name: string; base: number }> = {
+    start(at) {
+      const name = grabbed(at);
+      return name ? { name, base: Number(work.stage?.params[name] ?? 0) } : undefined;
+    },
+    move({ name, base }, at, from) {
+      const db = base + (from.down - at.down) * (HIGH - LOW);
+      work.hold(name, Math.min(Math.max(Math.round(db * 10) / 10, -24), 24));
+    },
+    end: () => void work.drop(),
+  };
 </script>
 
 <Figure>
   <svg
-    bind:this={svg}
     viewBox="0 0 {WIDE} {TALL}"
     preserveAspectRatio="none"
     role="img"
     aria-label="The level of one hit before and after; drag the squares for attack and sustain"
-    onpointermove={move}
-    onpointerup={up}
-    onpointercancel={up}
+    {@attach drag(gesture)}
   >
     {#each [0, -20, -40] as db (db)}
       <path class="grid" d="M0 {y(10 ** (db / 20))}H{WIDE}" />
@@ -89,23 +75,21 @@
     <path class="shaped" d={draw(shaped)} />
     <rect
       class="handle"
-      data-handle="attack"
+      data-grab="attack_db"
       role="presentation"
       x={x(3) - 5}
       y={y(at(3)) - 5}
       width="10"
       height="10"
-      onpointerdown={(e) => down(e, 'attack_db', attack)}
     />
     <rect
       class="handle"
-      data-handle="sustain"
+      data-grab="sustain_db"
       role="presentation"
       x={x(160) - 5}
       y={y(at(160)) - 5}
       width="10"
       height="10"
-      onpointerdown={(e) => down(e, 'sustain_db', sustain)}
     />
   </svg>
   {#snippet caption()}

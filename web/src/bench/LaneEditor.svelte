@@ -9,6 +9,7 @@
   import type { Lane, Place, Point } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import type { Span } from './span.svelte';
+  import { drag, type Gesture } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -24,7 +25,6 @@
   const TOP = 22;
   const FOOT = 24;
   let draft = $state.raw<Point[] | null>(null);
-  let grabbed = -1;
   let chosen = $state(-1);
   let sections = $state<Record<string, number>>({});
 
@@ -79,41 +79,28 @@
     return `${path}L${width} ${y(points[points.length - 1]?.value ?? 0)}`;
   });
 
-  function spot(event: PointerEvent | MouseEvent): { px: number; py: number } {
-    const box = (event.currentTarget as Element).getBoundingClientRect();
-    return { px: event.clientX - box.left, py: event.clientY - box.top };
-  }
-
-  function down(event: PointerEvent): void {
-    if (event.button !== 0 || by) return;
-    const { px, py } = spot(event);
-    (event.currentTarget as Element).setPointerCapture(event.pointerId);
-    const near = points.findIndex((p) => Math.hypot(x(p.at_s) - px, y(p.value) - py) < 9);
-    if (near >= 0) {
-      draft = [...points];
-      grabbed = near;
-    } else {
-      const fresh: Point = { at_s: timeAt(px), value: valueAt(py), shape: 'straight' };
-      draft = [...points, fresh].sort((a, b) => a.at_s - b.at_s);
-      grabbed = draft.indexOf(fresh);
-    }
-    chosen = grabbed;
-  }
-
-  function move(event: PointerEvent): void {
-    if (!draft || grabbed < 0) return;
-    const { px, py } = spot(event);
-    const earliest = draft[grabbed - 1]?.at_s ?? 0;
-    const latest = draft[grabbed + 1]?.at_s ?? work.frames / work.rate;
-    const at_s = Math.min(Math.max(timeAt(px), earliest), latest);
-    draft = draft.map((p, i) => (i === grabbed ? { ...p, at_s, value: valueAt(py) } : p));
-  }
-
-  function up(): void {
-    if (!draft) return;
-    grabbed = -1;
-    void store(draft);
-  }
+  /** A point by its number; a press beside all of them makes one. */
+  const gesture: Gesture<number> = {
+    start(at) {
+      if (by) return undefined;
+      chosen = points.findIndex((p) => Math.hypot(x(p.at_s) - at.x, y(p.value) - at.y) < 9);
+      if (chosen >= 0) draft = [...points];
+      else {
+        const fresh: Point = { at_s: timeAt(at.x), value: valueAt(at.y), shape: 'straight' };
+        draft = [...points, fresh].sort((a, b) => a.at_s - b.at_s);
+        chosen = draft.indexOf(fresh);
+      }
+      return chosen;
+    },
+    move(held, at) {
+      const earliest = draft?.[held - 1]?.at_s ?? 0;
+      const latest = draft?.[held + 1]?.at_s ?? work.frames / work.rate;
+      const at_s = Math.min(Math.max(timeAt(at.x), earliest), latest);
+      const value = valueAt(at.y);
+      draft = draft?.map((p, i) => (i === held ? { ...p, at_s, value } : p)) ?? null;
+    },
+    end: () => draft && void store(draft),
+  };
 
   async function store(next: Point[]): Promise<void> {
     draft = next;
@@ -204,10 +191,7 @@
     tabindex="0"
     role="application"
     aria-label="Automation of {title}: click adds a point, drag moves it; n next point, arrows move, s shape, Delete takes it away"
-    onpointerdown={down}
-    onpointermove={move}
-    onpointerup={up}
-    onpointercancel={up}
+    {@attach drag(gesture)}
     onkeydown={key}
   >
     <path class="way" d={way} />

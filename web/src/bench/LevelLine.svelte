@@ -3,6 +3,7 @@
   import { amplitudeAt, height as heightOf, toDb, toGain } from '../lib/scale';
   import type { Work } from '../lib/work.svelte';
   import type { Span } from './span.svelte';
+  import { drag, type Gesture } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -20,42 +21,33 @@
   const share = $derived(heightOf(toGain(value - ahead), span.decibels, span.floor));
   const y = $derived(height / 2 - (height / 2) * share);
   let dragging = $state(false);
-  let line: HTMLElement | undefined = $state();
 
-  function down(event: PointerEvent): void {
-    dragging = true;
-    (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
-  }
-
-  function move(event: PointerEvent): void {
-    if (!dragging || !control || !line) return;
-    const box = line.parentElement?.getBoundingClientRect();
-    if (!box) return;
-    const up = (box.top + height / 2 - event.clientY) / (height / 2);
-    const db = toDb(amplitudeAt(Math.min(Math.max(up, 0), 1), span.decibels, span.floor));
-    const least = control.low ?? -60;
-    const most = control.high ?? 0;
-    work.hold(name, Math.min(Math.max(Math.round((db + ahead) * 10) / 10, least), most));
-  }
-
-  function up(): void {
-    if (!dragging) return;
-    dragging = false;
-    void work.drop();
-  }
+  const gesture: Gesture<number> = {
+    start() {
+      dragging = true;
+      return y;
+    },
+    move(began, at, from) {
+      if (!control) return;
+      const up = (height / 2 - began - (at.pageY - from.pageY)) / (height / 2);
+      const db = toDb(amplitudeAt(Math.min(Math.max(up, 0), 1), span.decibels, span.floor));
+      const [least, most] = [control.low ?? -60, control.high ?? 0];
+      work.hold(name, Math.min(Math.max(Math.round((db + ahead) * 10) / 10, least), most));
+    },
+    end() {
+      dragging = false;
+      void work.drop();
+    },
+  };
 </script>
 
 <div
   class="line"
   class:dragging
-  bind:this={line}
   style:top="{y}px"
   role="presentation"
   data-line={name}
-  onpointerdown={down}
-  onpointermove={move}
-  onpointerup={up}
-  onpointercancel={up}
+  {@attach drag(gesture)}
 >
   <span class="rule"></span>
   <!-- At the top it stays under the ruler. -->

@@ -7,6 +7,7 @@
   import { added, dragged, type LevelPoint, nearest } from '../lib/points';
   import type { Work } from '../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import { drag, spotIn, type Gesture, type Spot } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -22,9 +23,7 @@
   const control = $derived(work.kind?.controls.find((c) => c.type === 'points'));
   const points = $derived((work.stage?.params.points as LevelPoint[] | undefined) ?? []);
   let chosen = $state(0);
-  let held = $state(false);
   let dot = $state<{ x: number; y: number; from: number } | null>(null);
-  let svg: SVGSVGElement | undefined = $state();
 
   const px = (db: number): number => ((db - LOW) / (HIGH - LOW)) * SIZE;
   const py = (db: number): number => SIZE - px(db);
@@ -44,35 +43,25 @@
     }),
   );
 
-  function at(event: MouseEvent): LevelPoint {
-    const box = svg!.getBoundingClientRect();
+  function at({ across, down }: Spot): LevelPoint {
     const span = HIGH - LOW;
-    const x = LOW + ((event.clientX - box.left) / box.width) * span;
-    const y = LOW + ((box.bottom - event.clientY) / box.height) * span;
+    const [x, y] = [LOW + across * span, LOW + (1 - down) * span];
     return [Math.round(x * 10) / 10, Math.round(y * 10) / 10];
   }
 
-  function down(event: PointerEvent): void {
-    if (event.button !== 0) return;
-    const found = nearest(points, at(event), 5);
-    if (found === null) return;
-    chosen = found;
-    held = true;
-    svg?.setPointerCapture(event.pointerId);
-  }
+  const gesture: Gesture<true> = {
+    start(spot) {
+      const found = nearest(points, at(spot), 5);
+      if (found === null) return undefined;
+      chosen = found;
+      return true;
+    },
+    move: (_, spot) => work.hold('points', dragged(points, chosen, at(spot), control)),
+    end: () => void work.drop(),
+  };
 
-  function move(event: PointerEvent): void {
-    if (held) work.hold('points', dragged(points, chosen, at(event), control));
-  }
-
-  function up(): void {
-    if (!held) return;
-    held = false;
-    void work.drop();
-  }
-
-  function add(event: MouseEvent): void {
-    const where = at(event);
+  function add(event: MouseEvent & { currentTarget: Element }): void {
+    const where = at(spotIn(event.currentTarget, event));
     if (nearest(points, where, 5) !== null) remove();
     else if (points.length < (control?.most ?? 16)) {
       const next = added(points, where);
@@ -116,15 +105,11 @@
 
 <Figure>
   <svg
-    bind:this={svg}
     viewBox="0 0 {SIZE} {SIZE}"
     preserveAspectRatio="none"
     role="group"
     aria-label="Level in against level out; drag the points, double-click to add one or take it away"
-    onpointerdown={down}
-    onpointermove={move}
-    onpointerup={up}
-    onpointercancel={up}
+    {@attach drag(gesture)}
     ondblclick={add}
   >
     {#each [-72, -48, -24, 0] as db (db)}

@@ -85,7 +85,7 @@
     fill={before}
     line={after}
     {grab}
-    drag={move}
+    {move}
     drop={() => void work.drop()}
   >
     {#snippet children(width)}

@@ -4,6 +4,7 @@
   import type { Work } from '../lib/work.svelte';
   import SectionRow from './SectionRow.svelte';
   import type { Span } from './span.svelte';
+  import { drag, spotIn, type Gesture } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -16,8 +17,6 @@
   /** Room that a bar's number takes, so that none is cut at the right edge. */
   const LABEL_PX = 30;
   const bars = $derived(lines());
-  let from: number | null = null;
-  let moved = false;
 
   function lines(): { at: number; name: string }[] {
     if (!work.model) return [];
@@ -45,32 +44,21 @@
     return snapped(frame, barFrames(work.model) / 4, free || !work.model.bpm);
   }
 
-  function down(event: PointerEvent): void {
-    (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
-    from = event.clientX;
-    moved = false;
-  }
+  const gesture: Gesture<{ moved: boolean }> = {
+    start: () => ({ moved: false }),
+    move(held, at, from) {
+      if (Math.abs(at.x - from.x) > 4) held.moved = true;
+      if (!held.moved) return;
+      const [a, b] = [span.frame(from.across), span.frame(at.across)];
+      const begin = beat(Math.min(a, b), at.fine);
+      const end = Math.min(beat(Math.max(a, b), at.fine), work.frames);
+      if (end > begin) live.send({ type: 'loop', begin, end });
+    },
+  };
 
-  function move(event: PointerEvent): void {
-    if (from === null) return;
-    if (Math.abs(event.clientX - from) > 4) moved = true;
-    if (!moved) return;
-    const box = (event.currentTarget as HTMLElement).getBoundingClientRect();
-    const a = span.frame((from - box.left) / box.width);
-    const b = span.frame((event.clientX - box.left) / box.width);
-    const begin = beat(Math.min(a, b), event.shiftKey);
-    const end = Math.min(beat(Math.max(a, b), event.shiftKey), work.frames);
-    if (end > begin) live.send({ type: 'loop', begin, end });
-  }
-
-  function up(): void {
-    from = null;
-  }
-
-  function loopSection(event: MouseEvent): void {
+  function loopSection(event: MouseEvent & { currentTarget: Element }): void {
     if (!work.model) return;
-    const box = (event.currentTarget as HTMLElement).getBoundingClientRect();
-    const frame = span.frame((event.clientX - box.left) / box.width);
+    const frame = span.frame(spotIn(event.currentTarget, event).across);
     const found = sectionAt(sectionSpans(work.model, work.frames), frame);
     if (found) live.send({ type: 'loop', begin: found.begin, end: found.end });
   }
@@ -83,10 +71,7 @@
     class="bars"
     role="presentation"
     title="Drag to loop, double click to loop a section"
-    onpointerdown={down}
-    onpointermove={move}
-    onpointerup={up}
-    onpointercancel={up}
+    {@attach drag(gesture)}
     ondblclick={loopSection}
   >
     {#each bars as bar (bar.at)}

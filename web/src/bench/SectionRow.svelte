@@ -5,6 +5,7 @@
   import type { Edit } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import type { Span } from './span.svelte';
+  import { drag, grabbed, type Gesture, type Spot } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -19,7 +20,6 @@
   /** What the keyboard holds: a section's name or one of its edges. */
   let chosen = $state({ index: 0, part: 'name' as Part });
   let draft = $state.raw<{ begin: number; end: number } | null>(null);
-  let drag: { part: Part | 'new'; index: number; from: number; moved: boolean } | null = null;
 
   const spans = $derived(work.model ? sectionSpans(work.model, work.frames) : []);
   const bar = $derived(work.model ? barFrames(work.model) : 1);
@@ -29,48 +29,49 @@
     return bpm ? barBeat(frame, work.rate, bpm) : clock(frame, work.rate);
   }
 
-  function frameAt(event: PointerEvent | MouseEvent): number {
-    const box = row?.getBoundingClientRect();
-    if (!box) return 0;
-    return Math.min(Math.max(span.frame((event.clientX - box.left) / box.width), 0), work.frames);
-  }
+  const frameOf = (at: Spot): number => Math.min(Math.max(span.frame(at.across), 0), work.frames);
 
   const seconds = (frame: number): number => Number((frame / work.rate).toFixed(6));
 
-  function down(event: PointerEvent, part: Part | 'new', index = -1): void {
-    if (event.button !== 0 || work.namingSection >= 0) return;
-    event.stopPropagation();
-    row?.setPointerCapture(event.pointerId);
-    drag = { part, index, from: frameAt(event), moved: false };
-    if (index >= 0) chosen = { index, part: part as Part };
+  interface Held {
+    part: Part | 'new';
+    index: number;
+    from: number;
+    moved: boolean;
   }
 
-  function move(event: PointerEvent): void {
-    if (!drag) return;
-    const to = snapped(frameAt(event), bar, event.altKey);
-    const from = snapped(drag.from, bar, event.altKey);
-    const section = spans[drag.index];
-    if (
-      Math.abs(frameAt(event) - drag.from) * (row?.clientWidth ?? 1) >
-      4 * (span.end - span.begin)
-    )
-      drag.moved = true;
-    if (!drag.moved) return;
-    if (drag.part === 'new') draft = { begin: Math.min(from, to), end: Math.max(from, to) };
-    else if (section && drag.part === 'start') draft = { begin: to, end: section.end };
-    else if (section && drag.part === 'end') draft = { begin: section.begin, end: to };
-    else if (section) {
-      const by = snapped(frameAt(event) - drag.from + section.begin, bar, event.altKey);
-      draft = { begin: by, end: by + section.end - section.begin };
-    }
-  }
+  /** What is pressed says which part of which section it is; beside them a new one begins. */
+  const gesture: Gesture<Held> = {
+    start(at) {
+      if (work.namingSection >= 0) return undefined;
+      const [part = 'new', number = '-1'] = (grabbed(at) ?? 'new').split(':');
+      const index = Number(number);
+      if (index >= 0) chosen = { index, part: part as Part };
+      return { part: part as Held['part'], index, from: frameOf(at), moved: false };
+    },
+    move(held, at, begun) {
+      const to = snapped(frameOf(at), bar, at.alt);
+      const from = snapped(held.from, bar, at.alt);
+      const section = spans[held.index];
+      if (Math.abs(at.x - begun.x) > 4) held.moved = true;
+      if (!held.moved) return;
+      if (held.part === 'new') draft = { begin: Math.min(from, to), end: Math.max(from, to) };
+      else if (section && held.part === 'start') draft = { begin: to, end: section.end };
+      else if (section && held.part === 'end') draft = { begin: section.begin, end: to };
+      else if (section) {
+        const by = snapped(frameOf(at) - held.from + section.begin, bar, at.alt);
+        draft = { begin: by, end: by + section.end - section.begin };
+      }
+    },
+    end(held) {
+      const made = draft;
+      draft = null;
+      void store(held, made);
+    },
+  };
 
-  async function up(): Promise<void> {
-    const held = drag;
-    const made = draft;
-    drag = null;
-    draft = null;
-    if (!held?.moved || !made || made.end <= made.begin) return;
+  async function store(held: Held, made: typeof draft): Promise<void> {
+    if (!held.moved || !made || made.end <= made.begin) return;
     const begin_s = seconds(made.begin);
     const end_s = seconds(Math.min(made.end, work.frames));
     if (held.part === 'new') {
@@ -144,12 +145,7 @@
   aria-label={said()}
   title="Drag to name a part of the song; drag it or an edge to move it (Alt: free); double click names it"
   bind:this={row}
-  onpointerdown={(e) => down(e, 'new')}
-  onpointermove={move}
-  onpointerup={() => void up()}
-  onpointercancel={() => {
-    drag = draft = null;
-  }}
+  {@attach drag(gesture)}
   onkeydown={key}
 >
   {#if spans.length === 0 && !draft}
@@ -169,7 +165,7 @@
           class="edge start"
           role="presentation"
           class:chosen={chosen.index === section.index && chosen.part === 'start'}
-          onpointerdown={(e) => down(e, 'start', section.index)}
+          data-grab="start:{section.index}"
         ></span>
         {#if work.namingSection === section.index}
           <input
@@ -179,7 +175,6 @@
               node.focus();
               node.select();
             }}
-            onpointerdown={(e) => e.stopPropagation()}
             onblur={(e) =>
               work.namingSection === section.index && rename(section.index, e.currentTarget.value)}
             onkeydown={(e) => {
@@ -194,7 +189,7 @@
             role="presentation"
             class:chosen={chosen.index === section.index && chosen.part === 'name'}
             title="{section.name}, {placeOf(section.begin)} to {placeOf(section.end)}"
-            onpointerdown={(e) => down(e, 'name', section.index)}
+            data-grab="name:{section.index}"
             ondblclick={() => (work.namingSection = section.index)}>{section.name}</span
           >
         {/if}
@@ -203,7 +198,6 @@
           tabindex="-1"
           aria-label="Take the section {section.name} away"
           title="Take {section.name} away"
-          onpointerdown={(e) => e.stopPropagation()}
           onclick={() => void work.edit({ type: 'remove_section', section: section.index })}
           >×</button
         >
@@ -211,7 +205,7 @@
           class="edge end"
           role="presentation"
           class:chosen={chosen.index === section.index && chosen.part === 'end'}
-          onpointerdown={(e) => down(e, 'end', section.index)}
+          data-grab="end:{section.index}"
         ></span>
       </div>
     {/if}

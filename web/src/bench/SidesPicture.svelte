@@ -44,7 +44,7 @@
     line={sides}
     few
     {grab}
-    drag={move}
+    {move}
     drop={() => void work.drop()}
   >
     {#snippet children(width)}

@@ -65,7 +65,7 @@
     line={after}
     few
     {grab}
-    drag={move}
+    {move}
     drop={() => void work.drop()}
   >
     {#snippet children(width)}

@@ -6,6 +6,7 @@
   import type { Snippet } from 'svelte';
   import { path } from '../lib/spectrum';
   import HertzMarks from './HertzMarks.svelte';
+  import { drag, type Gesture } from '../lib/drag';
 
   interface Props {
     label: string;
@@ -15,41 +16,22 @@
     few?: boolean;
     /** Says whether something at this place is taken hold of. */
     grab: (x: number, width: number) => boolean;
-    drag: (x: number, width: number) => void;
+    move: (x: number, width: number) => void;
     drop: () => void;
     children: Snippet<[number]>;
   }
-  let { label, fill, line, few = false, grab, drag, drop, children }: Props = $props();
+  let { label, fill, line, few = false, grab, move, drop, children }: Props = $props();
 
   let width = $state(216);
-  let svg: SVGSVGElement | undefined = $state();
-  let held = false;
-  const x = (event: PointerEvent): number =>
-    event.clientX - (svg?.getBoundingClientRect().left ?? 0);
-
-  function down(event: PointerEvent): void {
-    held = event.button === 0 && grab(x(event), width);
-    if (held) svg?.setPointerCapture(event.pointerId);
-  }
-
-  function up(): void {
-    if (held) drop();
-    held = false;
-  }
+  const gesture: Gesture<true> = {
+    start: (at) => (grab(at.x, width) ? true : undefined),
+    move: (_, at) => move(at.x, width),
+    end: () => drop(),
+  };
 </script>
 
 <div class="field" style:height="{TALL}px" bind:clientWidth={width}>
-  <svg
-    bind:this={svg}
-    {width}
-    height={TALL}
-    role="group"
-    aria-label={label}
-    onpointerdown={down}
-    onpointermove={(event) => held && drag(x(event), width)}
-    onpointerup={up}
-    onpointercancel={up}
-  >
+  <svg {width} height={TALL} role="group" aria-label={label} {@attach drag(gesture)}>
     {#if fill.length}<path
         class="fill"
         d="{path(fill, width, TALL)}L{width} {TALL}L0 {TALL}Z"

@@ -20,6 +20,7 @@
   import type { Work } from '../lib/work.svelte';
   import Figure from './Figure.svelte';
   import HertzMarks from './HertzMarks.svelte';
+  import { drag, spotIn, type Gesture } from '../lib/drag';
 
   interface Props {
     work: Work;
@@ -33,7 +34,6 @@
   let after = $state.raw<number[]>([]);
   let moves = $state.raw<number[]>([]);
   let svg: SVGSVGElement | undefined = $state();
-  let drag: { index: number; hz: number; gain: number; x: number; y: number } | null = null;
   const drawing = untrack(() => new Drawing(work));
   const control = $derived(work.kind?.controls.find((c) => c.type === 'bands'));
   const bands = $derived(bandsOf(work.stage?.params, control));
@@ -65,12 +65,6 @@
   const hold = (next: BandRecord[]): void => work.hold(control?.name ?? '', next);
   const put = (next: BandRecord[]): void => void work.set(control?.name ?? '', next);
 
-  function place(event: MouseEvent): { x: number; y: number; hz: number; gain: number } {
-    const box = svg!.getBoundingClientRect();
-    const [x, y] = [event.clientX - box.left, event.clientY - box.top];
-    return { x, y, hz: hzAt(x, width), gain: (1 - (2 * y) / tall) * REACH };
-  }
-
   function near(x: number, y: number): number {
     let [found, least] = [-1, 11];
     bands.forEach((band, i) => {
@@ -80,35 +74,28 @@
     return found;
   }
 
-  function down(event: PointerEvent): void {
-    if (event.button !== 0) return;
-    const { x, y } = place(event);
+  const gesture: Gesture<{ index: number; hz: number; gain: number }> = {
+    start(at) {
+      const index = near(at.x, at.y);
+      const band = bands[index];
+      if (!band) return undefined;
+      work.bandIndex = index;
+      return { index, hz: hzOf(band), gain: gainOf(band) };
+    },
+    move(held, at, from) {
+      if (!control) return;
+      const fine = at.fine ? 0.1 : 1;
+      const octaves = Math.log2(hzAt(at.x, width) / hzAt(from.x, width)) * fine;
+      const gain = held.gain + ((from.y - at.y) / tall) * 2 * REACH * fine;
+      hold(movedBand(bands, held.index, control, held.hz * 2 ** octaves, gain));
+    },
+    end: () => void work.drop(),
+  };
+
+  function twice(event: MouseEvent & { currentTarget: Element }): void {
+    const { x, y } = spotIn(event.currentTarget, event);
+    const at = { x, y, hz: hzAt(x, width), gain: (1 - (2 * y) / tall) * REACH };
     const index = near(x, y);
-    const band = bands[index];
-    if (!band) return;
-    work.bandIndex = index;
-    drag = { index, hz: hzOf(band), gain: gainOf(band), x, y };
-    svg?.setPointerCapture(event.pointerId);
-  }
-
-  function move(event: PointerEvent): void {
-    if (!drag || !control) return;
-    const at = place(event);
-    const fine = event.shiftKey ? 0.1 : 1;
-    const octaves = Math.log2(hzAt(at.x, width) / hzAt(drag.x, width)) * fine;
-    const gain = drag.gain + ((drag.y - at.y) / tall) * 2 * REACH * fine;
-    hold(movedBand(bands, drag.index, control, drag.hz * 2 ** octaves, gain));
-  }
-
-  function up(): void {
-    if (!drag) return;
-    drag = null;
-    void work.drop();
-  }
-
-  function twice(event: MouseEvent): void {
-    const at = place(event);
-    const index = near(at.x, at.y);
     if (index >= 0) remove(index);
     else if (control && bands.length < (control.most ?? 12)) {
       work.bandIndex = bands.length;
@@ -165,10 +152,7 @@
       height={tall}
       role="group"
       aria-label="Response over the spectrum; drag bands, double-click to add one or take it away"
-      onpointerdown={down}
-      onpointermove={move}
-      onpointerup={up}
-      onpointercancel={up}
+      {@attach drag(gesture)}
       ondblclick={twice}
     >
       {#if before.length}<path

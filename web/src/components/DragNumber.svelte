@@ -1,6 +1,7 @@
 <script lang="ts">
   import { figure, readTyped } from '../lib/figures';
   import NumberInput from './NumberInput.svelte';
+  import { drag, type Gesture } from '../lib/drag';
 
   interface Props {
     label: string;
@@ -33,7 +34,6 @@
   }: Props = $props();
 
   let typing = $state<string | null>(null);
-  let drag: { x: number; from: number } | null = null;
   const words = $derived(text ?? (value === null ? 'open' : `${figure(value, 1)} ${unit}`));
 
   function set(next: number): void {
@@ -41,11 +41,14 @@
     onhold(Math.min(Math.max(rounded, low), high));
   }
 
-  function move(event: PointerEvent): void {
-    if (!drag) return;
-    const by = (event.clientX - drag.x) * (event.shiftKey ? 0.1 : 1);
-    set(log ? drag.from * 2 ** (by / 40) : drag.from + (by * (high - low)) / 300);
-  }
+  const gesture: Gesture<number> = {
+    start: () => value ?? (log ? Math.sqrt(low * high) : low),
+    move(began, at, from) {
+      const by = (at.pageX - from.pageX) * (at.fine ? 0.1 : 1);
+      if (by) set(log ? began * 2 ** (by / 40) : began + (by * (high - low)) / 300);
+    },
+    end: () => ondrop(),
+  };
 
   function key(event: KeyboardEvent): void {
     const sign = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
@@ -89,17 +92,7 @@
     aria-valuenow={value ?? low}
     aria-valuetext={words}
     title="{label}: drag, arrow keys, or type; double click for the default"
-    onpointerdown={(e) => {
-      (e.currentTarget as HTMLElement).setPointerCapture(e.pointerId);
-      drag = { x: e.clientX, from: value ?? (log ? Math.sqrt(low * high) : low) };
-    }}
-    onpointermove={(e) => {
-      if (drag && e.clientX !== drag.x) move(e);
-    }}
-    onpointerup={() => {
-      if (drag) ondrop();
-      drag = null;
-    }}
+    {@attach drag(gesture)}
     onkeydown={key}
     ondblclick={() => {
       onhold(reset);

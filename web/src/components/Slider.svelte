@@ -4,6 +4,7 @@
   import NumberInput from './NumberInput.svelte';
   import { limits, place, valueAt } from '../lib/scale';
   import type { Control, ParamValue, Slot } from '../lib/types';
+  import { drag, type Gesture } from '../lib/drag';
 
   interface Props {
     control: Control;
@@ -32,7 +33,6 @@
 
   let typing = $state<string | null>(null);
   let track: HTMLElement | undefined = $state();
-  let dragging: { x: number; from: number } | null = null;
 
   const number = $derived(typeof value === 'number' ? value : (control.low ?? 0));
   const open = $derived(value === null);
@@ -62,28 +62,18 @@
     onhold(Math.min(Math.max(next, low), high));
   }
 
-  function down(event: PointerEvent): void {
-    if (event.button !== 0 || !track) return;
-    track.setPointerCapture(event.pointerId);
-    const box = track.getBoundingClientRect();
-    const share = (event.clientX - box.left) / box.width;
-    const near = Math.abs(share - at) * box.width < 8;
-    dragging = { x: event.clientX, from: near ? at : share };
-    if (!near) set(valueAt(control, share));
-  }
-
-  function move(event: PointerEvent): void {
-    if (!dragging || !track) return;
-    const fine = event.shiftKey ? 0.1 : 1;
-    const share = dragging.from + ((event.clientX - dragging.x) / track.clientWidth) * fine;
-    set(valueAt(control, share));
-  }
-
-  function up(): void {
-    if (!dragging) return;
-    dragging = null;
-    ondrop();
-  }
+  /** The share at which the drag began: of the value where its mark was pressed. */
+  const gesture: Gesture<number> = {
+    start(spot) {
+      if (Math.abs(spot.across - at) * (spot.x / spot.across) < 8) return at;
+      set(valueAt(control, spot.across));
+      return spot.across;
+    },
+    move(share, spot, from) {
+      set(valueAt(control, share + (spot.across - from.across) * (spot.fine ? 0.1 : 1)));
+    },
+    end: () => ondrop(),
+  };
 
   function key(event: KeyboardEvent): void {
     const sign = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
@@ -163,10 +153,7 @@
     aria-valuenow={number}
     aria-valuetext="{label.text} {label.unit}"
     data-control={control.name}
-    onpointerdown={down}
-    onpointermove={move}
-    onpointerup={up}
-    onpointercancel={up}
+    {@attach drag(gesture)}
     onkeydown={key}
     onwheel={wheel}
     ondblclick={reset}
