@@ -8,6 +8,7 @@
   import type { Caution, Later, Ledger, Reduction, Slot } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import type { Span } from './span.svelte';
+  import { newest } from '../lib/newest';
 
   interface Props {
     work: Work;
@@ -19,8 +20,6 @@
   let ledger = $state.raw<Ledger | null>(null);
   let later = $state.raw<Later[]>([]);
   let done = $state(0);
-  let asking = false;
-  let again = false;
 
   const stage = $derived(work.stage);
   /** A single stage is looked at: what it takes is what it tells itself. */
@@ -40,7 +39,7 @@
 
   $effect(() => {
     void [work.fresh, work.stripId, work.at, loop?.[0], loop?.[1], measured];
-    untrack(() => void load());
+    untrack(load);
   });
   $effect(() => {
     live.same.before = ledger?.before_db ?? 0;
@@ -55,34 +54,19 @@
     live.blend();
   });
 
-  async function load(): Promise<void> {
-    if (asking) {
-      again = true;
-      return;
-    }
+  const load = newest(async () => {
     const { state, stripId, at, frames } = work;
     if (!state || !stripId || frames === 0) {
       ledger = null;
       later = [];
       return;
     }
-    asking = true;
-    try {
-      const [begin, end] = loop ?? [0, frames];
-      const answer = await api.ledger(state.id, stripId, at, begin, end);
-      ledger = answer.ledger;
-      later = answer.later;
-      done = answer.done;
-    } catch {
-      // asked again with the next change
-    } finally {
-      asking = false;
-      if (again) {
-        again = false;
-        setTimeout(() => void load(), 400);
-      }
-    }
-  }
+    const [begin, end] = loop ?? [0, frames];
+    const answer = await api.ledger(state.id, stripId, at, begin, end);
+    ledger = answer.ledger;
+    later = answer.later;
+    done = answer.done;
+  }, 400);
 
   function lines(l: Ledger): { name: string; in: string; out: string; diff: string }[] {
     const none = (v: number | null): v is null => v === null;

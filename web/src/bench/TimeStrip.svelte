@@ -12,6 +12,7 @@
   import SideMeters from './SideMeters.svelte';
   import { height, toGain } from '../lib/scale';
   import type { Span } from './span.svelte';
+  import { newest } from '../lib/newest';
 
   interface Props {
     work: Work;
@@ -27,8 +28,6 @@
   let picture = $state.raw<Picture | null>(null);
   let of = '';
   let most = $state(12);
-  let asking = false;
-  let again = false;
   let dirty = false;
   let painted = 0;
   const REPAINT_MS = 150;
@@ -37,7 +36,7 @@
 
   $effect(() => {
     void [work.fresh, work.stripId, work.at, span.begin, span.end, width];
-    untrack(() => void load());
+    untrack(load);
   });
   $effect(() => {
     void [picture, span.decibels, theme, tall, width, most];
@@ -55,39 +54,24 @@
     }),
   );
 
-  async function load(): Promise<void> {
-    if (asking) {
-      again = true;
-      return;
-    }
+  const load = newest(async () => {
     const { state, stripId, at } = work;
     if (!state || !stripId || width < 10 || work.frames === 0) return;
-    asking = true;
-    try {
-      const columns = Math.min(Math.floor(width), 3000);
-      const next = await api.picture(state.id, stripId, at, span.begin, span.end, columns);
-      const partial =
-        next.done < next.columns &&
-        picture &&
-        of === at &&
-        picture.begin === next.begin &&
-        picture.end === next.end &&
-        picture.columns === next.columns;
-      // While a new pass is on its way, the rest of the old picture stays.
-      if (partial && picture) mend(next, picture);
-      picture = next;
-      most = roof(next.reduction);
-      of = at;
-    } catch {
-      // the next change asks again; what went wrong is shown by whoever caused it
-    } finally {
-      asking = false;
-      if (again) {
-        again = false;
-        setTimeout(() => void load(), 150);
-      }
-    }
-  }
+    const columns = Math.min(Math.floor(width), 3000);
+    const next = await api.picture(state.id, stripId, at, span.begin, span.end, columns);
+    const partial =
+      next.done < next.columns &&
+      picture &&
+      of === at &&
+      picture.begin === next.begin &&
+      picture.end === next.end &&
+      picture.columns === next.columns;
+    // While a new pass is on its way, the rest of the old picture stays.
+    if (partial && picture) mend(next, picture);
+    picture = next;
+    most = roof(next.reduction);
+    of = at;
+  }, 150);
 
   function mend(next: Picture, old: Picture): void {
     for (const name of ['before', 'after', 'body', 'reduction', 'level'] as const) {

@@ -2,6 +2,7 @@ import { untrack } from 'svelte';
 import { api } from './api';
 import type { Stage, StageDrawing } from './types';
 import type { Work } from './work.svelte';
+import { newest } from './newest';
 
 type Part = StageDrawing extends infer D ? (D extends D ? keyof D : never) : never;
 type With<P extends Part> = Extract<StageDrawing, Record<P, unknown>>;
@@ -9,7 +10,6 @@ type With<P extends Part> = Extract<StageDrawing, Record<P, unknown>>;
 /** What the server draws for a stage's settings, also while one is in hand: the selected one's. */
 export class Drawing {
   private drawing = $state.raw<StageDrawing | null>(null);
-  private asking = false;
 
   /** To be made while a component starts, so that it ends with it. */
   constructor(
@@ -18,7 +18,7 @@ export class Drawing {
   ) {
     $effect(() => {
       void [JSON.stringify(of()?.params), of()?.id];
-      untrack(() => void this.load());
+      untrack(this.load);
     });
   }
 
@@ -28,20 +28,12 @@ export class Drawing {
     return drawing && name in drawing ? (drawing as With<P>)[name] : undefined;
   }
 
-  private async load(): Promise<void> {
+  /** A value in hand that cannot be used yet has no drawing; the refusal is shown when it is let go. */
+  private load = newest(async () => {
     const { model, rate } = this.work;
     const stage = this.of();
-    if (this.asking || !stage) return;
-    this.asking = true;
-    const sent = JSON.stringify(stage.params);
-    try {
-      const answer = await api.drawing(stage.kind, stage.params, model?.bpm ?? null, rate);
-      this.drawing = answer.drawing;
-    } catch {
-      // a value in hand that cannot be used yet; the refusal is shown when it is let go
-    }
-    this.asking = false;
-    const now = this.of();
-    if (now && JSON.stringify(now.params) !== sent) void this.load();
-  }
+    if (!stage) return;
+    const answer = await api.drawing(stage.kind, stage.params, model?.bpm ?? null, rate);
+    this.drawing = answer.drawing;
+  });
 }

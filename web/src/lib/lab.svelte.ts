@@ -1,6 +1,7 @@
 import { api } from './api';
 import type { LabAnswer, LabOptions, LabRequest } from './types';
 import type { Work } from './work.svelte';
+import { newest } from './newest';
 
 export type Measurement = LabOptions['measurement'];
 
@@ -45,7 +46,6 @@ export class Lab {
   answer = $state.raw<LabAnswer | null>(null);
   error = $state('');
   busy = $state(false);
-  private again = false;
   private timer = 0;
 
   constructor(private work: Work) {}
@@ -53,16 +53,12 @@ export class Lab {
   /** Measures soon; what is in hand need not be measured at every step. */
   soon(): void {
     clearTimeout(this.timer);
-    this.timer = window.setTimeout(() => void this.measure(), 120);
+    this.timer = window.setTimeout(this.measure, 120);
   }
 
-  private async measure(): Promise<void> {
+  private measure = newest(async () => {
     const session = this.work.state?.id;
     if (session === undefined || !this.place) return;
-    if (this.busy) {
-      this.again = true;
-      return;
-    }
     this.busy = true;
     const { place, against } = this;
     try {
@@ -73,9 +69,5 @@ export class Lab {
       this.error = error instanceof Error ? error.message : String(error);
     }
     this.busy = false;
-    if (this.again) {
-      this.again = false;
-      void this.measure();
-    }
-  }
+  });
 }
