@@ -1,17 +1,16 @@
 <script lang="ts">
   import PrintDialog from './bench/PrintDialog.svelte';
   import RevisionDialog from './bench/RevisionDialog.svelte';
-  import TopBar, { type View } from './bench/TopBar.svelte';
+  import TopBar from './bench/TopBar.svelte';
   import { Span } from './bench/span.svelte';
   import Dialog from './components/Dialog.svelte';
   import TypedOver from './components/TypedOver.svelte';
   import { typing } from './lib/typing.svelte';
-  import { isTyping, KEYS } from './lib/keys';
+  import { isTyping, press, release, shortcuts, type View } from './lib/shortcuts';
   import { Live } from './lib/live.svelte';
-  import { sectionAt, sectionSpans } from './lib/sections';
-  import { copy, cut, paste } from './lib/clipboard';
   import { applyTheme } from './lib/theme';
-  import type { SessionState, Slot } from './lib/types';
+  import { Transport } from './lib/transport';
+  import type { SessionState } from './lib/types';
   import { Work, type Cues } from './lib/work.svelte';
   import Bench from './views/Bench.svelte';
   import Desk from './views/Desk.svelte';
@@ -32,6 +31,14 @@
   });
 
   let view = $state<View>('sessions');
+  const transport = new Transport(live, work, span);
+  const keys = shortcuts({
+    work,
+    live,
+    transport,
+    show: (to) => (view = to),
+    help: () => (sheet = 'keys'),
+  });
   let theme = $state(applyTheme(localStorage.getItem('theme')));
   let sheet = $state<'print' | 'revisions' | 'keys' | null>(null);
   let dropped = $state.raw<File[]>([]);
@@ -50,120 +57,12 @@
     view = 'bench';
   }
 
-  async function play(): Promise<void> {
-    if (!work.state) return;
-    if (live.transport.playing) {
-      live.send({ type: 'stop' });
-      live.send({ type: 'seek', frame: live.frame });
-      return;
-    }
-    await live.start(work.rate);
-    live.send({ type: 'play', frame: live.frame });
-  }
-
-  function loop(): void {
-    if (live.transport.loop) {
-      live.send({ type: 'loop', begin: null, end: null });
-      return;
-    }
-    const spans = work.model ? sectionSpans(work.model, work.frames) : [];
-    const { begin, end } = sectionAt(spans, live.frame) ?? { begin: 0, end: work.frames };
-    live.send({ type: 'loop', begin, end });
-  }
-
-  function step(beats: number): void {
-    const beat = (60 / (work.model?.bpm ?? 60)) * work.rate;
-    const frame = Math.min(Math.max(Math.round(live.frame + beats * beat), 0), work.frames);
-    live.frame = frame;
-    live.send({ type: 'seek', frame });
-  }
-
-  function nextStrip(by: number): void {
-    const rows = [...document.querySelectorAll<HTMLElement>('[data-strip]')];
-    const at = rows.findIndex((r) => r.dataset.strip === work.stripId);
-    const next = rows[Math.min(Math.max(at + by, 0), rows.length - 1)];
-    if (next?.dataset.strip) work.select(next.dataset.strip);
-  }
-
-  function toggle(field: 'mute' | 'solo'): void {
-    const strip = work.strip;
-    if (!strip) return;
-    const edits = work.together.map((s) => ({ strip: s.id, field, value: !strip[field] }));
-    void work.edit(...edits.map((e) => ({ type: 'set_strip' as const, ...e })));
-  }
-
-  function bypass(): void {
-    const { stage, split } = work;
-    if (stage) void work.edit({ type: 'set_stage', stage: stage.id, on: !stage.on });
-    if (split) void work.edit({ type: 'set_split', split: split.id, on: !split.on });
-  }
-
-  function slot(index: number): void {
-    const name = (['A', 'B', 'C', 'D'] as Slot[])[index];
-    if (work.stage && name) {
-      void work.edit({ type: 'choose_slot', stage: work.stage.id, slot: name });
-    }
-  }
-
-  const benchKeys: Record<string, (event: KeyboardEvent) => void> = {
-    ' ': () => void play(),
-    l: loop,
-    ArrowLeft: (e) => step(e.shiftKey ? -0.25 : -1),
-    ArrowRight: (e) => step(e.shiftKey ? 0.25 : 1),
-    ArrowUp: () => nextStrip(-1),
-    ArrowDown: () => nextStrip(1),
-    x: () => live.hold('in'),
-    c: () => live.hold('removed'),
-    k: () => work.listenToKey(true),
-    g: () => (live.same.on = !live.same.on),
-    m: () => toggle('mute'),
-    s: () => toggle('solo'),
-    b: bypass,
-    i: () => void work.addSection(live.frame),
-    '[': () => work.tryPoint(-1),
-    ']': () => work.tryPoint(1),
-    Escape: () => work.dropTrying(),
-    '+': () => span.zoom(0.8, Math.min(Math.max(span.share(live.frame), 0), 1)),
-    '-': () => span.zoom(1.25, Math.min(Math.max(span.share(live.frame), 0), 1)),
-  };
-
   function key(event: KeyboardEvent): void {
     if (isTyping(event.target) || sheet) return;
-    const command = event.ctrlKey || event.metaKey;
-    if (command && event.key.toLowerCase() === 'z' && view !== 'sessions') {
-      event.preventDefault();
-      void (event.shiftKey ? work.redo() : work.undo());
-      return;
-    }
-    const clip = { c: () => copy(work), x: () => cut(work), v: () => void paste(work) };
-    const clipped = command && view === 'bench' && clip[event.key.toLowerCase() as 'c'];
-    if (clipped && !event.shiftKey && !window.getSelection()?.toString()) {
-      event.preventDefault();
-      clipped();
-      return;
-    }
-    if (command || event.altKey) return;
-    const digit = /^Digit([1-4])$/.exec(event.code);
-    if (event.shiftKey && digit && view === 'bench') slot(Number(digit[1]) - 1);
-    else if (event.key === '?') sheet = 'keys';
-    else if (event.key === '1') view = 'sessions';
-    else if (event.key === '2' && work.state) view = 'bench';
-    else if (event.key === '3' && work.state) view = 'desk';
-    else if (event.key === '5' && work.state) view = 'lab';
-    else if (event.key === 'Enter' && work.tried) void work.keepTrying();
-    else if (view !== 'sessions') {
-      const pressed = event.target instanceof HTMLButtonElement && event.key === ' ';
-      const act = benchKeys[event.key.length === 1 ? event.key.toLowerCase() : event.key];
-      if (!act || (event.repeat && !event.key.startsWith('Arrow'))) return;
-      if (pressed) event.target.blur();
-      act(event);
-    } else return;
+    if (!press(keys, event, view)) return;
+    // Space would press the button that has the focus as well.
+    if (event.target instanceof HTMLButtonElement && event.key === ' ') event.target.blur();
     event.preventDefault();
-  }
-
-  function release(event: KeyboardEvent): void {
-    if (['x', 'c'].includes(event.key.toLowerCase())) live.hold(null);
-    if (event.key.toLowerCase() === 'k' && work.hearKey) work.listenToKey(false);
   }
 
   function dropFiles(event: DragEvent): void {
@@ -189,7 +88,7 @@
 
 <svelte:window
   onkeydown={key}
-  onkeyup={release}
+  onkeyup={(e) => release(keys, e)}
   onblur={() => live.hold(null)}
   ondragover={(e) => {
     e.preventDefault();
@@ -211,8 +110,8 @@
       {view}
       {theme}
       onview={(v) => (view = v)}
-      onplay={() => void play()}
-      onloop={loop}
+      onplay={() => void transport.play()}
+      onloop={() => transport.loop()}
       onprint={() => (sheet = 'print')}
       onrevisions={() => (sheet = 'revisions')}
       ontheme={turn}
@@ -261,8 +160,8 @@
   <Dialog title="Keys" onclose={() => (sheet = null)}>
     <table class="keys">
       <tbody>
-        {#each KEYS as [name, words] (name)}
-          <tr><th>{name}</th><td>{words}</td></tr>
+        {#each keys as shortcut (shortcut.words)}
+          <tr><th>{shortcut.keys}</th><td>{shortcut.words}</td></tr>
         {/each}
       </tbody>
     </table>

@@ -3,9 +3,9 @@
   import { barBeat, clock, figure } from '../lib/figures';
   import SoundState from './SoundState.svelte';
   import type { Live } from '../lib/live.svelte';
+  import type { View } from '../lib/shortcuts';
   import type { Work } from '../lib/work.svelte';
 
-  export type View = 'sessions' | 'bench' | 'desk' | 'lab';
   const NAMES = { sessions: 'Sessions', bench: 'Bench', desk: 'Desk', lab: 'Lab' } as const;
   interface Props {
     work: Work;

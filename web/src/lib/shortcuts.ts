@@ -1,0 +1,193 @@
+import { copy, cut, paste } from './clipboard';
+import type { Live } from './live.svelte';
+import type { Transport } from './transport';
+import type { Work } from './work.svelte';
+
+export type View = 'sessions' | 'bench' | 'desk' | 'lab';
+
+/** What the keys act on. */
+export interface Program {
+  work: Work;
+  live: Live;
+  transport: Transport;
+  show: (view: View) => void;
+  help: () => void;
+}
+
+/** Keys, what they do in words, and what they do: by the key as `combination` writes it. An act that
+ * returns false has done nothing; the key is somebody else's. */
+export interface Shortcut {
+  keys: string;
+  words: string;
+  on?: Record<string, () => unknown>;
+  up?: Record<string, () => unknown>;
+  /** Where it works: everywhere, with a session open, or on Bench; with a session by default. */
+  where?: 'everywhere' | 'session' | 'bench';
+  /** It goes on while the key is held down. */
+  repeats?: boolean;
+}
+
+/** Every key of the program; those without an act are listened to where they are used. */
+export function shortcuts({ work, live, transport, show, help }: Program): Shortcut[] {
+  const open = (to: View) => () => work.state && show(to);
+  /** Selected words are copied by the browser. */
+  const clip = (act: () => void) => () => !window.getSelection()?.toString() && act();
+  const rest = (): void => live.hold(null);
+  return [
+    { keys: 'Space', words: 'play, stop', on: { ' ': () => void transport.play() } },
+    {
+      keys: 'L',
+      words: 'loop the section under the playhead, or let go',
+      on: { l: () => transport.loop() },
+    },
+    {
+      keys: 'I',
+      words: 'a section at the playhead, to be named',
+      on: { i: () => void work.addSection(live.frame) },
+    },
+    {
+      keys: 'on the sections',
+      words:
+        '↑ ↓ name or edge, ← → move it by a bar (Shift: a beat), Enter names, Delete takes away, L loops',
+    },
+    {
+      keys: '← →',
+      words: 'a beat back, a beat on (Shift: a quarter of it)',
+      repeats: true,
+      on: {
+        ArrowLeft: () => transport.step(-1),
+        ArrowRight: () => transport.step(1),
+        'Shift+ArrowLeft': () => transport.step(-0.25),
+        'Shift+ArrowRight': () => transport.step(0.25),
+      },
+    },
+    {
+      keys: '↑ ↓',
+      words: 'strip before, strip after',
+      repeats: true,
+      on: { ArrowUp: () => transport.nextStrip(-1), ArrowDown: () => transport.nextStrip(1) },
+    },
+    {
+      keys: '1 2 3 5',
+      words: 'Sessions, Bench, Desk, Lab',
+      where: 'everywhere',
+      on: { 1: () => show('sessions'), 2: open('bench'), 3: open('desk'), 5: open('lab') },
+    },
+    { keys: 'hold X', words: 'hear before', on: { x: () => live.hold('in') }, up: { x: rest } },
+    {
+      keys: 'hold C',
+      words: 'hear what is removed',
+      on: { c: () => live.hold('removed') },
+      up: { c: rest },
+    },
+    {
+      keys: 'hold K',
+      words: 'hear the key of the selected stage',
+      on: { k: () => work.listenToKey(true) },
+      up: { k: () => work.hearKey && work.listenToKey(false) },
+    },
+    { keys: 'G', words: 'same loudness', on: { g: () => (live.same.on = !live.same.on) } },
+    {
+      keys: 'Shift+1 … 4',
+      words: 'settings A to D',
+      where: 'bench',
+      on: {
+        'Shift+Digit1': () => transport.slot('A'),
+        'Shift+Digit2': () => transport.slot('B'),
+        'Shift+Digit3': () => transport.slot('C'),
+        'Shift+Digit4': () => transport.slot('D'),
+      },
+    },
+    {
+      keys: '[ ]',
+      words: 'step through starting points; Enter keeps, Esc restores',
+      on: {
+        '[': () => work.tryPoint(-1),
+        ']': () => work.tryPoint(1),
+        Escape: () => work.dropTrying(),
+        Enter: () => work.tried !== null && void work.keepTrying(),
+      },
+    },
+    {
+      keys: 'M S',
+      words: 'mute, solo the selected strip',
+      on: { m: () => transport.toggle('mute'), s: () => transport.toggle('solo') },
+    },
+    { keys: 'B', words: 'selected stage on, off', on: { b: () => transport.bypass() } },
+    {
+      keys: '+ −',
+      words: 'zoom the time strip',
+      on: { '+': () => transport.zoom(0.8), '-': () => transport.zoom(1.25) },
+    },
+    {
+      keys: 'Ctrl+C, X, V',
+      words: 'copy, cut, paste stages, a split, or the chain if the chain is looked at',
+      where: 'bench',
+      on: {
+        'Ctrl+c': clip(() => copy(work)),
+        'Ctrl+x': clip(() => cut(work)),
+        'Ctrl+v': clip(() => void paste(work)),
+      },
+    },
+    {
+      keys: 'on a strip',
+      words:
+        'F2 renames, Alt+↑ ↓ moves it, Shift+↑ ↓ takes several (for mute and solo), D duplicates, Delete takes it away',
+    },
+    { keys: 'Ctrl+Z', words: 'undo', on: { 'Ctrl+z': () => void work.undo() } },
+    { keys: 'Ctrl+Shift+Z', words: 'redo', on: { 'Ctrl+Shift+z': () => void work.redo() } },
+    { keys: '?', words: 'this table', where: 'everywhere', on: { '?': help } },
+    {
+      keys: 'on a control',
+      words: 'arrows move (Shift: fine), digits type, Home and End, double click: default',
+    },
+    {
+      keys: 'on a stage',
+      words: 'Alt+arrows move it along its stave or to the next, Delete takes it away',
+    },
+    {
+      keys: '',
+      words: 'Shift+click or Shift+Enter takes several, to blend or split them together',
+    },
+    { keys: 'on a bracket', words: 'Enter selects, once more opens and closes' },
+    {
+      keys: 'on automation',
+      words: 'n next point, arrows move it, s shape, Delete takes it away',
+    },
+  ];
+}
+
+/** A key with what is held beside it: "Ctrl+Shift+z", "Shift+ArrowLeft", "Shift+Digit1", "?". */
+export function combination(event: KeyboardEvent): string {
+  const { key, code } = event;
+  const held = event.ctrlKey || event.metaKey ? ['Ctrl'] : [];
+  if (event.altKey) held.push('Alt');
+  const digit = event.shiftKey && /^Digit\d$/.test(code);
+  const letter = /^\p{L}$/u.test(key);
+  if (digit || (event.shiftKey && (letter ? held.length : key.length > 1))) held.push('Shift');
+  return [...held, digit ? code : letter ? key.toLowerCase() : key].join('+');
+}
+
+/** Whether a key belongs to something that is being typed into. */
+export function isTyping(target: EventTarget | null): boolean {
+  return (
+    target instanceof HTMLInputElement ||
+    target instanceof HTMLSelectElement ||
+    target instanceof HTMLTextAreaElement
+  );
+}
+
+/** Does what a key stands for; says whether it stood for anything. */
+export function press(list: Shortcut[], event: KeyboardEvent, view: View): boolean {
+  const pressed = combination(event);
+  const found = list.find((s) => s.on?.[pressed]);
+  const where = found?.where ?? 'session';
+  if (!found || (where === 'session' && view === 'sessions')) return false;
+  if ((where === 'bench' && view !== 'bench') || (event.repeat && !found.repeats)) return false;
+  return found.on?.[pressed]?.() !== false;
+}
+
+export function release(list: Shortcut[], event: KeyboardEvent): void {
+  const key = event.key.toLowerCase();
+  list.find((s) => s.up?.[key])?.up?.[key]?.();
+}
