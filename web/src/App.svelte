@@ -1,8 +1,8 @@
 <script lang="ts">
-  import PrintDialog from './bench/PrintDialog.svelte';
-  import RevisionDialog from './bench/RevisionDialog.svelte';
-  import TopBar from './bench/TopBar.svelte';
-  import { Span } from './bench/span.svelte';
+  import PrintDialog from './dialogs/PrintDialog.svelte';
+  import RevisionDialog from './dialogs/RevisionDialog.svelte';
+  import TopBar from './views/TopBar.svelte';
+  import { Span } from './bench/timeline/span.svelte';
   import Dialog from './components/Dialog.svelte';
   import TypedOver from './components/TypedOver.svelte';
   import { typing } from './lib/typing.svelte';

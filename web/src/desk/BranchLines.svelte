@@ -1,6 +1,6 @@
 <script lang="ts">
-  import BranchSolo from '../bench/BranchSolo.svelte';
-  import BranchGain from '../bench/BranchGain.svelte';
+  import BranchSolo from '../bench/panel/BranchSolo.svelte';
+  import BranchGain from '../bench/panel/BranchGain.svelte';
   import { isSplit, splits, splitTitle } from '../lib/chain';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import MovingSlider from '../bench/MovingSlider.svelte';
+  import MovingSlider from '../components/MovingSlider.svelte';
   import { branches, elements, isSplit, splitTitle } from '../lib/chain';
   import type { Lever, Move } from '../lib/types';
   import type { Work } from '../lib/work.svelte';

@@ -1,7 +1,7 @@
 <script lang="ts">
-  import MovingNumber from '../bench/MovingNumber.svelte';
-  import MovingSlider from '../bench/MovingSlider.svelte';
-  import Pan from '../bench/Pan.svelte';
+  import MovingNumber from '../components/MovingNumber.svelte';
+  import MovingSlider from '../components/MovingSlider.svelte';
+  import Pan from '../components/Pan.svelte';
   import type { Live } from '../lib/live.svelte';
   import { height } from '../lib/scale';
   import type { Strip } from '../lib/types';

@@ -1,4 +1,4 @@
-import type { Span } from '../bench/span.svelte';
+import type { Span } from '../bench/timeline/span.svelte';
 import type { Live } from './live.svelte';
 import { sectionAt, sectionSpans } from './sections';
 import type { Slot } from './types';

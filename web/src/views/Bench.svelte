@@ -1,10 +1,10 @@
 <script lang="ts">
-  import Chain from '../bench/Chain.svelte';
-  import LedgerView from '../bench/LedgerView.svelte';
-  import Panel from '../bench/Panel.svelte';
-  import type { Span } from '../bench/span.svelte';
-  import StripList from '../bench/StripList.svelte';
-  import TimeStrip from '../bench/TimeStrip.svelte';
+  import Chain from '../bench/score/Chain.svelte';
+  import LedgerView from '../bench/ledger/LedgerView.svelte';
+  import Panel from '../bench/panel/Panel.svelte';
+  import type { Span } from '../bench/timeline/span.svelte';
+  import StripList from '../bench/strips/StripList.svelte';
+  import TimeStrip from '../bench/timeline/TimeStrip.svelte';
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
 

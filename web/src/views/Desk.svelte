@@ -1,5 +1,5 @@
 <script lang="ts">
-  import MovingNumber from '../bench/MovingNumber.svelte';
+  import MovingNumber from '../components/MovingNumber.svelte';
   import Levers from '../desk/Levers.svelte';
   import ListeningMap from '../desk/ListeningMap.svelte';
   import StripRow from '../desk/StripRow.svelte';

@@ -1,0 +1,335 @@
+<script lang="ts">
+  import { untrack } from 'svelte';
+  import Choice from '../../components/Choice.svelte';
+  import Checkbox from '../../components/Checkbox.svelte';
+  import { api } from '../../lib/api';
+  import { figure, signed } from '../../lib/figures';
+  import type { Live, Side } from '../../lib/live.svelte';
+  import type { Caution, Later, Ledger, Reduction, Slot } from '../../lib/types';
+  import type { Work } from '../../lib/work.svelte';
+  import type { Span } from '../timeline/span.svelte';
+  import { newest } from '../../lib/newest';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    span: Span;
+  }
+  let { work, live, span }: Props = $props();
+
+  let ledger = $state.raw<Ledger | null>(null);
+  let later = $state.raw<Later[]>([]);
+  let done = $state(0);
+
+  const stage = $derived(work.stage);
+  /** A single stage is looked at: what it takes is what it tells itself. */
+  const stageAlone = $derived(work.at !== 'chain' && !work.split);
+  const loop = $derived(live.transport.loop);
+  const rows = $derived(ledger ? lines(ledger) : []);
+  /** What later stages have to do is known when their strips are. */
+  const measured = $derived(Object.values(work.analysed).filter((share) => share >= 1).length);
+  const slots: Slot[] = ['A', 'B', 'C', 'D'];
+  const differs = $derived(
+    Object.entries(work.state?.differs[stage?.id ?? ''] ?? {}).filter(([, d]) => d.length > 0),
+  );
+  const cautions = $derived(
+    (ledger?.cautions ?? []).filter((c) => !stage?.silenced_cautions.includes(c.rule)),
+  );
+  const ranges = ['lows', '150', '800', '5k'];
+
+  $effect(() => {
+    void [work.fresh, work.stripId, work.at, loop?.[0], loop?.[1], measured];
+    untrack(load);
+  });
+  $effect(() => {
+    live.same.before = ledger?.before_db ?? 0;
+    live.same.after = ledger?.after_db ?? 0;
+    const inMix = live.same.on && !work.alone;
+    const change = live.same.after < 0 ? -live.same.after : live.same.before;
+    live.send({ type: 'same_loudness', before_db: inMix ? change : 0 });
+    if (inMix) {
+      live.same.before = 0;
+      live.same.after = 0;
+    }
+    live.blend();
+  });
+
+  const load = newest(async () => {
+    const { state, stripId, at, frames } = work;
+    if (!state || !stripId || frames === 0) {
+      ledger = null;
+      later = [];
+      return;
+    }
+    const [begin, end] = loop ?? [0, frames];
+    const answer = await api.ledger(state.id, stripId, at, begin, end);
+    ledger = answer.ledger;
+    later = answer.later;
+    done = answer.done;
+  }, 400);
+
+  function lines(l: Ledger): { name: string; in: string; out: string; diff: string }[] {
+    const none = (v: number | null): v is null => v === null;
+    const pair = (name: string, a: number | null, b: number | null) => ({
+      name,
+      in: none(a) ? '–' : figure(a, 1),
+      out: none(b) ? '–' : figure(b, 1),
+      diff: none(a) || none(b) ? '–' : signed(b - a),
+    });
+    const { before, after } = l;
+    return [
+      pair('Loudness LUFS', before.integrated_lufs, after.integrated_lufs),
+      pair('Loudest 3 s', before.short_term_max_lufs, after.short_term_max_lufs),
+      pair('True peak dBTP', before.true_peak_dbtp, after.true_peak_dbtp),
+      pair('Crest dB', before.crest_db, after.crest_db),
+      pair('Range LU', before.loudness_range_lu, after.loudness_range_lu),
+      pair('Right to left dB', before.right_to_left_db, after.right_to_left_db),
+    ];
+  }
+
+  /** What only bends or widens has no row of zeros. */
+  function reduces(l: Ledger): boolean {
+    const taken = Math.max(l.reduction.most, ...l.sections.map((s) => s.reduction.most));
+    return taken > 0 || work.at === 'chain' || work.kind?.glyph === 'reduction';
+  }
+
+  /** Rows of what is left to a later stage; what it had before only where that differs. */
+  function taken(now: Reduction, before: Reduction | null): { name: string; figures: Reduction }[] {
+    const rows = [{ name: 'now', figures: now }];
+    return before ? [{ name: 'before', figures: before }, ...rows] : rows;
+  }
+
+  function show(caution: Caution): void {
+    span.show(caution.begin, caution.end);
+    live.send({ type: 'seek', frame: caution.begin });
+  }
+
+  function silence(caution: Caution): void {
+    if (!stage) return;
+    void work.edit({
+      type: 'set_stage',
+      stage: stage.id,
+      silenced_cautions: [...stage.silenced_cautions, caution.rule],
+    });
+  }
+</script>
+
+<aside class="ledger" aria-label="Ledger">
+  <Choice
+    label="Figures of"
+    hidden
+    options={['stage', 'chain']}
+    value={work.at === 'chain' ? 'chain' : 'stage'}
+    disabled={work.element ? [] : ['stage']}
+    titles={{ stage: 'In and out of the selected stage', chain: 'In and out of the whole chain' }}
+    onchoose={(v) => work.setScope(v as 'stage' | 'chain')}
+  />
+  <table>
+    <thead>
+      <tr><th>{loop ? 'in the loop' : 'whole song'}</th><th>in</th><th>out</th><th>diff</th></tr>
+    </thead>
+    <tbody>
+      {#each rows as row (row.name)}
+        <tr><th>{row.name}</th><td>{row.in}</td><td>{row.out}</td><td>{row.diff}</td></tr>
+      {/each}
+    </tbody>
+  </table>
+  {#if ledger}
+    <table>
+      <thead>
+        <tr
+          ><th>Balance, dB</th>{#each ranges as name (name)}<th>{name}</th>{/each}</tr
+        >
+      </thead>
+      <tbody>
+        <tr
+          ><th>change</th>{#each ledger.ranges_db as value, i (i)}<td
+              >{value === null ? '–' : signed(value)}</td
+            >{/each}</tr
+        >
+      </tbody>
+    </table>
+    {#if reduces(ledger)}
+      <table class="taken">
+        <thead>
+          <tr><th>Taken, dB</th><th>median</th><th>95 %</th><th>most</th></tr>
+        </thead>
+        <tbody>
+          {#each ledger.sections as section (section.name)}
+            <tr>
+              <th>{section.name}</th>
+              <td>{figure(section.reduction.median, 1)}</td>
+              <td>{figure(section.reduction.p95, 1)}</td>
+              <td>{figure(section.reduction.most, 1)}</td>
+            </tr>
+          {/each}
+          {#if ledger.sections.length === 0}
+            <tr>
+              <th>all</th>
+              <td>{figure(ledger.reduction.median, 1)}</td>
+              <td>{figure(ledger.reduction.p95, 1)}</td>
+              <td>{figure(ledger.reduction.most, 1)}</td>
+            </tr>
+          {/if}
+          {#if ledger.strongest && !stageAlone}
+            <tr
+              title="The rows above are the whole place: level in against level out, make-up apart"
+            >
+              <th colspan="3">one stage alone: {ledger.strongest[0]}</th>
+              <td>{figure(Number(ledger.strongest[1]), 1)}</td>
+            </tr>
+          {/if}
+        </tbody>
+      </table>
+    {/if}
+    {#if ledger.contrast}
+      {@const { quiet, loud, before, after } = ledger.contrast}
+      <table>
+        <thead>
+          <tr><th colspan="4">{quiet} to {loud}, LU</th></tr>
+        </thead>
+        <tbody>
+          <tr>
+            <th>louder by</th><td>{signed(before)}</td><td>{signed(after)}</td><td
+              >{signed(after - before)}</td
+            >
+          </tr>
+        </tbody>
+      </table>
+    {/if}
+    {#each later as { stage: next, strip: where, now, before } (where + next)}
+      <table class="later" aria-label="What {next} on {where} still takes">
+        <thead>
+          <tr><th colspan="4">{next} on {where} takes, dB</th></tr>
+        </thead>
+        <tbody>
+          {#each taken(now, before) as { name, figures } (name)}
+            <tr>
+              <th>{name}</th>
+              <td title="median">{figure(figures.median, 1)}</td>
+              <td title="95 %">{figure(figures.p95, 1)}</td>
+              <td title="most">{figure(figures.most, 1)}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    {/each}
+    {#each cautions as caution (caution.rule + caution.begin)}
+      <p class="caution">
+        <b>Caution.</b>
+        {caution.words} <span>limit {figure(caution.limit, 1)}</span>
+        <button onclick={() => show(caution)}>Show</button>
+        {#if stage}<button onclick={() => silence(caution)}>Meant</button>{/if}
+      </p>
+    {/each}
+  {/if}
+  {#if done < 1 && work.frames > 0}<p class="note">measured {figure(done * 100, 0)} %</p>{/if}
+  <div class="space"></div>
+  {#if stage}
+    <Choice
+      label="Settings"
+      options={slots}
+      value={stage.slot}
+      titles={{ A: 'Shift+1', B: 'Shift+2', C: 'Shift+3', D: 'Shift+4' }}
+      onchoose={(slot) =>
+        void work.edit({ type: 'choose_slot', stage: stage.id, slot: slot as Slot })}
+    />
+    {#each differs as [slot, words] (slot)}
+      <p class="note" title={words.join(', ')}>{slot}: {words.slice(0, 4).join(', ')}</p>
+    {/each}
+  {/if}
+  <Choice
+    label="Listen to"
+    options={['in', 'out', 'removed']}
+    value={live.held ?? live.side}
+    titles={{ in: 'Hold X', out: 'What goes on', removed: 'Hold C' }}
+    onchoose={(side) => live.hear(side as Side)}
+  />
+  <div class="line">
+    <Checkbox
+      on={!work.alone}
+      label="in the mix"
+      title="Compare inside the whole mix, or this strip alone"
+      onswitch={(on) => work.setAlone(!on)}
+    />
+    <Checkbox
+      on={live.same.on}
+      label="same loudness"
+      title="G: the louder side is turned down to the other"
+      onswitch={(on) => (live.same.on = on)}
+    />
+  </div>
+</aside>
+
+<style>
+  .ledger {
+    display: flex;
+    flex-direction: column;
+    gap: 8px;
+    padding: 10px 12px;
+    border-left: 1px solid var(--hair);
+    overflow-y: auto;
+    font-size: 12px;
+  }
+  table {
+    border-collapse: collapse;
+    width: 100%;
+  }
+  th,
+  td {
+    padding: 1px 0;
+    text-align: right;
+    border-bottom: 1px solid var(--hair);
+    white-space: nowrap;
+  }
+  th:first-child {
+    text-align: left;
+    font-weight: 400;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    max-width: 112px;
+  }
+  thead th {
+    font-weight: 400;
+    color: var(--muted);
+  }
+  .later thead th {
+    max-width: 220px;
+  }
+  td {
+    min-width: 40px;
+    padding-left: 4px;
+    font-weight: 500;
+  }
+  @media (max-width: 1100px) {
+    .ledger {
+      padding: 10px 8px;
+      font-size: 11px;
+    }
+    th:first-child {
+      max-width: 76px;
+    }
+    td {
+      min-width: 34px;
+    }
+  }
+  .caution {
+    padding-left: 8px;
+    border-left: 3px double var(--ink);
+  }
+  .caution span,
+  .note {
+    color: var(--muted);
+  }
+  .caution button {
+    text-decoration: underline;
+    margin-right: 6px;
+  }
+  .space {
+    flex: 1;
+  }
+  .line {
+    display: flex;
+    justify-content: space-between;
+  }
+</style>

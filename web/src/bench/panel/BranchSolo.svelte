@@ -1,0 +1,38 @@
+<script lang="ts">
+  import type { Branch } from '../../lib/types';
+  import type { Work } from '../../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+    branch: Branch;
+    where?: string;
+  }
+  let { work, branch, where = '' }: Props = $props();
+</script>
+
+<button
+  class:on={branch.solo}
+  aria-pressed={branch.solo}
+  aria-label="Solo {branch.name}{where}"
+  title="Solo this branch"
+  onclick={() => void work.edit({ type: 'set_branch', branch: branch.id, solo: !branch.solo })}
+  >S</button
+>
+
+<style>
+  button {
+    width: 16px;
+    height: 16px;
+    line-height: 14px;
+    flex: none;
+    text-align: center;
+    border: 1px solid var(--edge);
+    font-size: 10px;
+    color: var(--muted);
+  }
+  .on {
+    background: var(--ink);
+    color: var(--on-ink);
+    font-weight: 700;
+  }
+</style>

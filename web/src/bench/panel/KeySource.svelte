@@ -1,0 +1,54 @@
+<script lang="ts">
+  import { branches, isSplit, elements, splitTitle } from '../../lib/chain';
+  import type { Strip } from '../../lib/types';
+  import type { Work } from '../../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+    label: string;
+    value: string;
+    own?: boolean;
+    onchoose: (source: string) => void;
+  }
+  let { work, label, value, own = false, onchoose }: Props = $props();
+
+  const strips = $derived(work.model?.strips ?? []);
+
+  function inside(strip: Strip): [string, string][] {
+    const stages = elements(strip.chain).map((e): [string, string] => [
+      `stage:${e.id}`,
+      isSplit(e) ? splitTitle(e) : (work.kinds[e.kind]?.title ?? e.kind),
+    ]);
+    const parts = branches(strip.chain).map((b): [string, string] => [
+      `branch:${b.id}`,
+      `branch ${b.name}`,
+    ]);
+    return [...stages, ...parts];
+  }
+</script>
+
+<select aria-label={label} {value} onchange={(e) => onchoose(e.currentTarget.value)}>
+  {#if own}<option value="own">own</option>{:else}<option value="" disabled>choose…</option>{/if}
+  {#each strips as strip (strip.id)}
+    <optgroup label={strip.name}>
+      <option value="strip:{strip.id}">{strip.name}</option>
+      {#each inside(strip) as [source, words] (source)}
+        <option value={source}>{strip.name}: {words}</option>
+      {/each}
+    </optgroup>
+  {/each}
+</select>
+
+<style>
+  select {
+    max-width: 150px;
+    background: var(--field);
+    border: 1px solid var(--hair);
+    color: inherit;
+  }
+  @media (max-width: 1100px) {
+    select {
+      max-width: 84px;
+    }
+  }
+</style>

@@ -1,0 +1,481 @@
+<script lang="ts">
+  import type { Component } from 'svelte';
+  import Choice from '../../components/Choice.svelte';
+  import Slider from '../../components/Slider.svelte';
+  import DragNumber from '../../components/DragNumber.svelte';
+  import Checkbox from '../../components/Checkbox.svelte';
+  import type { Live } from '../../lib/live.svelte';
+  import type { Control, Kind, ParamValue, Slot, Stage } from '../../lib/types';
+  import type { Work } from '../../lib/work.svelte';
+  import BandSliders from './BandSliders.svelte';
+  import BendPicture from '../pictures/BendPicture.svelte';
+  import CeilingPicture from '../pictures/CeilingPicture.svelte';
+  import CorrelationPicture from '../pictures/CorrelationPicture.svelte';
+  import CurvePicture from '../pictures/CurvePicture.svelte';
+  import CutPicture from '../pictures/CutPicture.svelte';
+  import DecayPicture from '../pictures/DecayPicture.svelte';
+  import EnvelopePicture from '../pictures/EnvelopePicture.svelte';
+  import FirstStages from './FirstStages.svelte';
+  import GatePicture from '../pictures/GatePicture.svelte';
+  import HitShape from '../pictures/HitShape.svelte';
+  import HitsPicture from '../pictures/HitsPicture.svelte';
+  import KeySource from './KeySource.svelte';
+  import MovingSlider from '../../components/MovingSlider.svelte';
+  import PointsPicture from '../pictures/PointsPicture.svelte';
+  import RangePicture from '../pictures/RangePicture.svelte';
+  import ShaperPicture from '../pictures/ShaperPicture.svelte';
+  import SharesPicture from '../pictures/SharesPicture.svelte';
+  import HarmonicsPicture from '../pictures/HarmonicsPicture.svelte';
+  import SidesPicture from '../pictures/SidesPicture.svelte';
+  import SourcePicture from '../pictures/SourcePicture.svelte';
+  import SplitPanel from './SplitPanel.svelte';
+  import TonePicture from '../pictures/TonePicture.svelte';
+  import WavePicture from '../pictures/WavePicture.svelte';
+  import { api } from '../../lib/api';
+  import { figure, hertz } from '../../lib/figures';
+
+  interface Props {
+    work: Work;
+    live: Live;
+  }
+  let { work, live }: Props = $props();
+
+  /** What explains a processor, and where it is set by hand. */
+  const PICTURES: Record<Kind['pictures'][number], Component<{ work: Work; live: Live }>> = {
+    bend: BendPicture,
+    ceiling: CeilingPicture,
+    correlation: CorrelationPicture,
+    curve: CurvePicture,
+    cut: CutPicture,
+    decay: DecayPicture,
+    envelope: EnvelopePicture,
+    gate: GatePicture,
+    harmonics: HarmonicsPicture,
+    'hit-shape': HitShape,
+    hits: HitsPicture,
+    points: PointsPicture,
+    range: RangePicture,
+    shaper: ShaperPicture,
+    shares: SharesPicture,
+    sides: SidesPicture,
+    source: SourcePicture,
+    tone: TonePicture,
+    wave: WavePicture,
+  };
+  const SIDES = [
+    ['low_hz', 'from'],
+    ['high_hz', 'to'],
+  ] as const;
+  const LAST = ['rms_ms', 'release_bpm'];
+  const stage = $derived(work.stage);
+  const kind = $derived(work.kind);
+  const shownControls = $derived(
+    (kind?.controls ?? []).filter(
+      (c) =>
+        (c.type === 'number' || c.choices.length > 4) && stage && work.applies(c, stage.params),
+    ),
+  );
+  // What comes and goes with a choice stands behind the mix, so that nothing else moves; the
+  // release's note takes the release's own place.
+  const steady = $derived(shownControls.filter((c) => !LAST.includes(c.name)));
+  const passing = $derived(shownControls.filter((c) => LAST.includes(c.name)));
+  const choices = $derived(
+    (kind?.controls ?? []).filter((c) => c.type === 'choice' && c.choices.length <= 4),
+  );
+  const lists = $derived((kind?.controls ?? []).filter((c) => c.type === 'bands'));
+  const switches = $derived((kind?.controls ?? []).filter((c) => c.type === 'switch'));
+
+  function others(name: string): Partial<Record<Slot, ParamValue>> {
+    const found: Partial<Record<Slot, ParamValue>> = {};
+    for (const [slot, params] of Object.entries(stage?.slots ?? {})) {
+      if (slot !== stage?.slot && params?.[name] !== stage?.params[name]) {
+        found[slot as Slot] = params?.[name] ?? null;
+      }
+    }
+    return found;
+  }
+
+  /** Note values that may be typed on a time in milliseconds: a release, beside its note. */
+  function notesOf(name: string): readonly string[] {
+    const note = kind?.controls.find((c) => c.name === name.replace(/_ms$/, '_note'));
+    return name.endsWith('_ms') && note?.type === 'choice' ? note.choices : [];
+  }
+
+  function setNote(name: string, note: string): Promise<void> {
+    if (!stage) return Promise.resolve();
+    const stem = name.replace(/_ms$/, '');
+    const params = { [`${stem}_note`]: note, [`${stem}_mode`]: 'tempo' };
+    return work.edit({ type: 'set_params', stage: stage.id, params, whole: false });
+  }
+
+  function filter(side: 'low_hz' | 'high_hz', value: number | null): void {
+    if (stage) keyDraft = { ...(keyDraft ?? stage.key), [side]: value };
+  }
+  let keyDraft = $state.raw<Stage['key'] | null>(null);
+  const key = $derived(keyDraft ?? stage?.key);
+  const outside = $derived(key !== undefined && key.source !== 'own');
+
+  function listenTo(source: string): void {
+    if (!stage) return;
+    const tap = source === `strip:${work.stripId}` ? 'in' : stage.key.tap;
+    void work.edit({ type: 'set_stage', stage: stage.id, key: { ...stage.key, source, tap } });
+  }
+
+  function around(by: 'copies' | 'bands' | 'mid-side'): void {
+    if (!stage) return;
+    const all = work.chosen.length ? work.chosen : [stage.id];
+    void work.edit({ type: 'add_split', by, around: all, index: 0, bands: 3 }).then(() => {
+      if (work.around) work.choose(work.around.id);
+    });
+  }
+
+  async function save(): Promise<void> {
+    if (!work.state || !stage) return;
+    const { recipe } = await api.recipe(work.state.id, stage.id);
+    const link = document.createElement('a');
+    link.href = URL.createObjectURL(new Blob([JSON.stringify(recipe, null, 2)]));
+    link.download = `${String(recipe.name)}.json`;
+    link.click();
+    URL.revokeObjectURL(link.href);
+  }
+
+  async function dropKey(): Promise<void> {
+    if (!stage || !keyDraft || !work.state) return;
+    const { id } = stage;
+    const gate = stage.kind === 'gate';
+    offer = null;
+    const before = gate ? await api.openings(work.state.id, work.stripId, id) : null;
+    await work.edit({ type: 'set_stage', stage: id, key: keyDraft });
+    keyDraft = null;
+    if (before?.frames.length) void match(id, before.frames);
+  }
+
+  /** A gate that hears something else: the threshold at which it opens where it did. */
+  let offer = $state.raw<{ stage: string; db: number } | null>(null);
+  async function match(id: string, frames: number[]): Promise<void> {
+    for (let tries = 0; tries < 60 && work.state && work.stageId === id; tries++) {
+      await new Promise((done) => setTimeout(done, 500));
+      const answer = await api.threshold(work.state.id, work.stripId, id, frames).catch(() => null);
+      if (answer?.done !== 1) continue;
+      const db = answer.threshold_db;
+      if (db !== null && db !== work.stage?.params.threshold_db) offer = { stage: id, db };
+      return;
+    }
+  }
+
+  function accept(): void {
+    if (offer) void work.set('threshold_db', offer.db);
+    offer = null;
+  }
+</script>
+
+{#snippet one(control: Control)}
+  {#if control.type === 'number'}
+    <Slider
+      {control}
+      value={work.moving(stage?.id ?? '', control.name) ?? stage?.params[control.name] ?? null}
+      moves={work.laneOf(stage?.id ?? '', control.name) !== null}
+      onlane={() => (work.lane = { owner: stage?.id ?? '', control: control.name })}
+      others={others(control.name)}
+      notes={notesOf(control.name)}
+      onnote={(note) => void setNote(control.name, note)}
+      onhold={(value) => work.hold(control.name, value)}
+      ondrop={() => void work.drop()}
+    />
+  {:else}
+    <label class="note" title={control.doc}
+      >{control.label}
+      <select
+        value={String(stage?.params[control.name])}
+        onchange={(e) => void work.set(control.name, e.currentTarget.value)}
+      >
+        {#each control.choices as choice (choice)}<option value={choice}
+            >{choice.replace('t', ' triplet').replace(/\.$/, ' dotted')}</option
+          >{/each}
+      </select>
+    </label>
+  {/if}
+{/snippet}
+
+{#if work.split}
+  <SplitPanel {work} {live} split={work.split} />
+{:else if stage && kind}
+  <section class="panel" aria-label="{kind.title} on {work.strip?.name}">
+    <header>
+      <h2>{kind.title}</h2>
+      <span class="where">on {work.strip?.name}</span>
+      {#if work.tried}
+        <span class="tried" role="status">
+          trying “{work.tried.name}”: {work.tried.note} <b>Enter</b> keeps, <b>Esc</b> restores
+        </span>
+      {:else}
+        <span class="steps">
+          starting points
+          <button onclick={() => work.tryPoint(-1)} aria-label="Previous starting point">[</button>
+          <button onclick={() => work.tryPoint(1)} aria-label="Next starting point">]</button>
+        </span>
+      {/if}
+      <span class="space"></span>
+      {#if kind.has_sidechain && key}
+        <span class="key"
+          >key:
+          <KeySource {work} label="Key" own value={key.source ?? 'own'} onchoose={listenTo} />
+          {#if outside}
+            <button
+              class="small"
+              title="Before its chain, or after it"
+              onclick={() =>
+                void work.edit({
+                  type: 'set_stage',
+                  stage: stage.id,
+                  key: { ...stage.key, tap: key.tap === 'in' ? 'out' : 'in' },
+                })}>{key.tap === 'in' ? 'before' : 'after'}</button
+            >
+          {/if}
+          {#each SIDES as [side, words] (side)}
+            <span>{words}</span>
+            <DragNumber
+              label="Key filter {words}"
+              value={key[side] ?? null}
+              low={10}
+              high={20000}
+              unit="Hz"
+              step={1}
+              log
+              reset={null}
+              text={hertz(key[side])}
+              onhold={(v) => filter(side, v)}
+              ondrop={() => void dropKey()}
+            />
+          {/each}
+          <button
+            class="small"
+            aria-pressed={work.hearKey}
+            title="Hear the key (hold K)"
+            onclick={() => work.listenToKey(!work.hearKey)}
+            >{work.hearKey ? 'hearing it' : 'hear'}</button
+          ></span
+        >
+      {/if}
+    </header>
+    <div class="left">
+      {#if kind.pictures.length}
+        {@const pictures = kind.pictures}
+        <div
+          class="pictures"
+          class:one={pictures.length === 1}
+          class:tall={pictures.includes('tone')}
+        >
+          {#each pictures as name (name)}
+            {@const Part = PICTURES[name]}
+            <Part {work} {live} />
+          {/each}
+        </div>
+      {/if}
+      {#if offer && offer.stage === stage.id}
+        <button class="small" onclick={accept}
+          >keep the same hits: threshold {figure(offer.db, 1)} dB</button
+        >
+      {/if}
+      <div class="choices">
+        {#each choices as control (control.name)}
+          <Choice
+            label={control.label}
+            options={control.choices}
+            value={String(stage.params[control.name])}
+            titles={Object.fromEntries(control.choices.map((c) => [c, control.doc]))}
+            onchoose={(value) => void work.set(control.name, value)}
+          />
+        {/each}
+        {#each switches as control (control.name)}
+          <div class="switch">
+            <Checkbox
+              on={Boolean(stage.params[control.name])}
+              label={control.label}
+              title={control.doc}
+              onswitch={(on) => void work.set(control.name, on)}
+            />
+          </div>
+        {/each}
+      </div>
+      <div class="acts">
+        <button onclick={() => around('copies')} title="A dry branch beside it, steadily joined"
+          >blend {work.chosen.length > 1 ? `these ${work.chosen.length}` : 'this'}</button
+        >
+        <button onclick={() => around('bands')} title="A copy of it on each of three bands"
+          >into bands</button
+        >
+        <button onclick={() => around('mid-side')} title="A copy on the middle, one on the sides"
+          >mid and sides</button
+        >
+        {#if work.around}
+          <button
+            title="The other branches get the same stage"
+            onclick={() => void work.edit({ type: 'copy_to_siblings', stage: stage.id })}
+            >copy to other branches</button
+          >
+        {/if}
+        <button onclick={() => void save()} title="Keep it as a recipe file">recipe</button>
+        <button onclick={() => void work.edit({ type: 'remove_stage', stage: stage.id })}
+          >take away</button
+        >
+      </div>
+    </div>
+    <div class="rules">
+      {#if kind.glyph === 'response'}{#each lists as control (control.name)}<BandSliders
+            {work}
+            {control}
+          />{/each}{/if}
+      {#each steady as control (control.name)}{@render one(control)}{/each}
+      <MovingSlider
+        {work}
+        owner={stage.id}
+        control="mix"
+        value={stage.mix}
+        onhold={(value) => work.holdMix(stage, value)}
+      />
+      {#each passing as control (control.name)}{@render one(control)}{/each}
+      {#if kind.glyph !== 'response'}{#each lists as control (control.name)}<BandSliders
+            {work}
+            {control}
+          />{/each}{/if}
+    </div>
+  </section>
+{:else if work.strip}
+  <FirstStages {work} />
+{/if}
+
+<style>
+  .panel {
+    display: grid;
+    grid-template-columns: 414px minmax(0, 1fr);
+    grid-template-rows: 30px minmax(0, 1fr);
+    gap: 0 20px;
+    padding: 4px 14px 4px;
+    min-height: 0;
+    overflow-y: auto;
+    /* A shade at the foot as long as there is more below it. */
+    background:
+      linear-gradient(transparent, var(--ground) 70%) bottom / 100% 32px no-repeat local,
+      linear-gradient(transparent, var(--edge)) bottom / 100% 10px no-repeat scroll;
+  }
+  header {
+    grid-column: 1 / -1;
+    display: flex;
+    align-items: baseline;
+    gap: 12px;
+    min-width: 0;
+    white-space: nowrap;
+  }
+  h2 {
+    font-size: 15px;
+  }
+  .where,
+  .steps {
+    color: var(--muted);
+  }
+  .steps button {
+    padding: 0 6px;
+    border: 1px solid var(--hair);
+  }
+  .tried {
+    color: var(--ochre);
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .space {
+    flex: 1;
+  }
+  .key {
+    display: inline-flex;
+    gap: 5px;
+    color: var(--key);
+  }
+  .small {
+    border-bottom: 1px dotted currentColor;
+  }
+  .acts {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 12px;
+    font-size: 12px;
+    color: var(--slate);
+  }
+  .acts button {
+    border-bottom: 1px dotted currentColor;
+  }
+  .acts button:hover {
+    color: var(--ink);
+    text-decoration: underline;
+  }
+  .left {
+    display: grid;
+    align-content: start;
+    gap: 8px;
+    min-width: 0;
+  }
+  .pictures {
+    display: grid;
+    grid-template-columns: 216px 190px;
+    grid-template-rows: minmax(0, 1fr);
+    gap: 8px;
+    height: 170px;
+  }
+  .pictures.one {
+    grid-template-columns: 1fr;
+  }
+  .pictures.tall {
+    height: 250px;
+  }
+  .choices {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 4px 8px;
+    font-size: 12px;
+  }
+  .switch {
+    align-self: end;
+    padding-bottom: 3px;
+  }
+  .rules {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 3px 24px;
+    align-content: start;
+    min-width: 0;
+  }
+  .note {
+    display: flex;
+    justify-content: space-between;
+    align-items: start;
+    color: var(--slate);
+  }
+  select {
+    background: var(--field);
+    border: 1px solid var(--hair);
+    color: var(--ink);
+  }
+  @media (max-width: 1100px) {
+    .where {
+      display: none;
+    }
+    header {
+      gap: 8px;
+    }
+    .panel {
+      grid-template-columns: 216px minmax(0, 1fr);
+    }
+    .pictures {
+      grid-template-columns: 216px;
+    }
+    .pictures > :global(* + *) {
+      display: none;
+    }
+    .choices {
+      grid-template-columns: 1fr;
+    }
+    .rules {
+      gap: 3px 16px;
+    }
+  }
+</style>

@@ -1,0 +1,181 @@
+<script lang="ts">
+  import Choice from '../../components/Choice.svelte';
+  import Slider from '../../components/Slider.svelte';
+  import { splitTitle } from '../../lib/chain';
+  import type { Live } from '../../lib/live.svelte';
+  import type { Split } from '../../lib/types';
+  import type { Work } from '../../lib/work.svelte';
+  import BandPicture from '../pictures/BandPicture.svelte';
+  import BlendPicture from '../pictures/BlendPicture.svelte';
+  import BranchRows from './BranchRows.svelte';
+  import MovingSlider from '../../components/MovingSlider.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    split: Split;
+  }
+  let { work, live, split }: Props = $props();
+
+  const laws = $derived(
+    split.branches.length !== 2
+      ? ['sum']
+      : split.by === 'copies' || split.by === 'bands'
+        ? ['sum', 'linear', 'equal-power', 'steady']
+        : ['sum', 'linear', 'equal-power'],
+  );
+
+  type Change = { slope?: 24 | 48; phase?: 'minimum' | 'linear'; law?: Split['join']['law'] };
+  function set(change: Change): void {
+    void work.edit({ type: 'set_split', split: split.id, ...change });
+  }
+</script>
+
+<section class="panel" aria-label="{splitTitle(split)} on {work.strip?.name}">
+  <header>
+    <h2>{splitTitle(split)}</h2>
+    <span class="where"
+      >on {work.strip?.name}{work.branch ? `, hearing ${work.branch.name}` : ''}</span
+    >
+    <span class="space"></span>
+    {#if split.by === 'copies' || (split.by === 'bands' && split.branches.length < 5)}
+      <button onclick={() => void work.edit({ type: 'add_branch', split: split.id })}
+        >add a {split.by === 'bands' ? 'band' : 'copy'}</button
+      >
+    {/if}
+    <button
+      title="The stages stay, in order"
+      onclick={() => void work.edit({ type: 'remove_split', split: split.id })}
+      >take the split away</button
+    >
+    <button onclick={() => void work.edit({ type: 'remove_stage', stage: split.id })}
+      >take all away</button
+    >
+  </header>
+  <div class="body" class:bands={split.by === 'bands'}>
+    <div class="picture">
+      {#if split.by === 'bands'}
+        <BandPicture {work} {live} {split} />
+      {:else if split.join.law !== 'sum'}
+        <BlendPicture
+          {work}
+          name={split.id}
+          law={split.join.law}
+          position={work.moving(split.id, 'position') ?? split.join.position}
+          names={split.branches.map((b) => b.name)}
+          onhold={(x) => work.holdPosition(split.id, x)}
+        />
+      {:else}
+        <p class="words">
+          {split.by === 'copies'
+            ? 'The branches are added. Choose a law to move between two of them instead.'
+            : 'Both are put together again exactly as they were divided.'}
+        </p>
+      {/if}
+    </div>
+    <div class="settings">
+      {#if split.by === 'bands'}
+        <Choice
+          label="Slope, dB per octave"
+          options={['24', '48']}
+          value={String(split.slope)}
+          onchoose={(v) => set({ slope: Number(v) as 24 | 48 })}
+        />
+        <Choice
+          label="Phase"
+          options={['minimum', 'linear']}
+          value={split.phase}
+          titles={{
+            minimum: 'No latency; the bands add up flat, as one all-pass',
+            linear: 'Adds up to the input itself; costs latency',
+          }}
+          onchoose={(v) => set({ phase: v as Split['phase'] })}
+        />
+      {/if}
+      {#if laws.length > 1}
+        <Choice
+          label="Join"
+          options={laws}
+          value={split.join.law}
+          titles={{
+            sum: 'Every branch at its own gain, added',
+            linear: 'From one to the other, for signals that are alike',
+            'equal-power': 'From one to the other, for signals that are not alike',
+            steady: 'As loud as the first at every position: measured over the song',
+          }}
+          onchoose={(v) => set({ law: v as Split['join']['law'] })}
+        />
+      {/if}
+      {#if split.join.law !== 'sum'}
+        <MovingSlider
+          {work}
+          owner={split.id}
+          control="position"
+          value={split.join.position}
+          onhold={(x) => work.holdPosition(split.id, x)}
+        />
+      {/if}
+      <MovingSlider
+        {work}
+        owner={split.id}
+        control="mix"
+        value={split.mix}
+        onhold={(x) => work.holdMix(split, x)}
+      />
+    </div>
+    <BranchRows {work} {live} {split} />
+  </div>
+</section>
+
+<style>
+  .panel {
+    display: grid;
+    grid-template-rows: 30px minmax(0, 1fr);
+    padding: 4px 14px;
+    min-height: 0;
+    overflow-y: auto;
+  }
+  header {
+    display: flex;
+    align-items: baseline;
+    gap: 14px;
+    white-space: nowrap;
+  }
+  h2 {
+    font-size: 15px;
+  }
+  .where {
+    color: var(--muted);
+  }
+  .space {
+    flex: 1;
+  }
+  header button {
+    color: var(--slate);
+    font-size: 12px;
+    border-bottom: 1px dotted currentColor;
+  }
+  .body {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 250px;
+    grid-template-rows: auto auto;
+    gap: 6px 20px;
+    align-content: start;
+  }
+  .picture {
+    height: 176px;
+    min-width: 0;
+  }
+  .settings {
+    display: grid;
+    align-content: start;
+    gap: 6px;
+  }
+  .words {
+    padding: 24px;
+    color: var(--muted);
+  }
+  .body > :global(.rows) {
+    grid-column: 1 / -1;
+  }
+</style>

@@ -1,0 +1,148 @@
+<script lang="ts">
+  import { api, Refusal } from '../../lib/api';
+  import type { RecipeFile } from '../../lib/types';
+  import type { Work } from '../../lib/work.svelte';
+  import RecipeDialog from '../../dialogs/RecipeDialog.svelte';
+  import type { Score } from './score.svelte';
+
+  interface Props {
+    work: Work;
+    score: Score;
+  }
+  let { work, score }: Props = $props();
+
+  let menu: HTMLElement | undefined = $state();
+  let file: HTMLInputElement | undefined = $state();
+  let recipe = $state.raw<{ found: RecipeFile; place: string; index: number } | null>(null);
+  const SPLITS = [
+    ['copies', 2, 'Parallel copies'],
+    ['bands', 2, '2 bands'],
+    ['bands', 3, '3 bands'],
+    ['bands', 4, '4 bands'],
+    ['bands', 5, '5 bands'],
+    ['mid-side', 2, 'Mid and sides'],
+    ['left-right', 2, 'Left and right'],
+  ] as const;
+
+  $effect(() => {
+    if (score.adding) menu?.querySelector('button')?.focus();
+  });
+
+  function stage(kind: string): void {
+    const { place, index } = score.adding!;
+    void score.add({ type: 'add_stage', place, index, kind, params: {} });
+  }
+
+  function split(by: (typeof SPLITS)[number][0], bands: number): void {
+    const { place, index } = score.adding!;
+    void score.add({ type: 'add_split', by, place, index, bands, around: [] });
+  }
+
+  async function read(): Promise<void> {
+    const chosen = file?.files?.[0];
+    const spot = score.adding;
+    if (!chosen || !spot) return;
+    try {
+      const found = await api.checkRecipe(JSON.parse(await chosen.text()));
+      const { place, index } = spot;
+      if (found.inputs.length) recipe = { found, place, index };
+      else
+        void score.add({
+          type: 'apply_recipe',
+          place,
+          index,
+          recipe: found.recipe,
+          inputs: {},
+          instead: false,
+        });
+    } catch (error) {
+      const why = error instanceof Refusal ? error.message : 'it is not JSON.';
+      work.problem = `${chosen.name} was not used: ${why}`;
+    }
+    score.adding = null;
+  }
+
+  function key(event: KeyboardEvent): void {
+    const all = [...(menu?.querySelectorAll('button') ?? [])];
+    const at = all.indexOf(document.activeElement as HTMLButtonElement);
+    const by = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 }[event.key];
+    if (by) all[(at + by + all.length) % all.length]?.focus();
+    else if (event.key === 'Escape') score.adding = null;
+    else if (event.key !== 'Enter' && event.key !== ' ') return;
+    if (event.key !== 'Enter' && event.key !== ' ') event.preventDefault();
+    event.stopPropagation();
+  }
+</script>
+
+{#if score.adding}
+  <div
+    class="menu"
+    role="menu"
+    tabindex="-1"
+    aria-label="Add"
+    bind:this={menu}
+    style:left="{Math.min(score.adding.x, innerWidth - 380)}px"
+    style:top="{Math.min(score.adding.y, innerHeight - 200)}px"
+    onkeydown={key}
+  >
+    <div>
+      {#each Object.values(work.kinds) as kind (kind.kind)}
+        <button role="menuitem" title={kind.doc} onclick={() => stage(kind.kind)}
+          >{kind.title}</button
+        >
+      {/each}
+    </div>
+    <div>
+      {#each SPLITS as [by, count, words] (words)}
+        <button role="menuitem" onclick={() => split(by, count)}>{words}</button>
+      {/each}
+    </div>
+    <div>
+      <button role="menuitem" onclick={() => file?.click()}>Recipe file…</button>
+      <button role="menuitem" class="none" onclick={() => (score.adding = null)}>Nothing</button>
+    </div>
+  </div>
+  <input
+    bind:this={file}
+    type="file"
+    accept=".json,application/json"
+    hidden
+    aria-label="Recipe file"
+    onchange={() => void read()}
+  />
+{/if}
+{#if recipe}
+  <RecipeDialog {work} {score} {...recipe} onclose={() => (recipe = null)} />
+{/if}
+
+<style>
+  .menu {
+    position: fixed;
+    z-index: 9;
+    display: flex;
+    align-items: start;
+    background: var(--field);
+    border: 1px solid var(--ink);
+    box-shadow: 3px 3px 0 var(--hair);
+  }
+  .menu > div {
+    display: grid;
+    padding: 4px 0;
+  }
+  .menu > div + div {
+    border-left: 1px solid var(--hair);
+  }
+  button {
+    padding: 3px 14px;
+    white-space: nowrap;
+  }
+  button:hover,
+  button:focus-visible {
+    background: var(--ink);
+    color: var(--on-ink);
+    outline: none;
+  }
+  .none {
+    color: var(--muted);
+  }
+</style>

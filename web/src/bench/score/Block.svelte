@@ -1,0 +1,186 @@
+<script lang="ts">
+  import Checkbox from '../../components/Checkbox.svelte';
+  import { keyWords } from '../../lib/chain';
+  import { figure } from '../../lib/figures';
+  import type { Live } from '../../lib/live.svelte';
+  import { colour } from '../../lib/theme';
+  import type { Stage } from '../../lib/types';
+  import type { Work } from '../../lib/work.svelte';
+  import type { Score } from './score.svelte';
+  import Shape from './Shape.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    score: Score;
+    stage: Stage;
+    small: boolean;
+  }
+  let { work, live, score, stage, small }: Props = $props();
+
+  const wide = $derived(small ? 34 : 60);
+  const tall = $derived(small ? 14 : 18);
+  let canvas: HTMLCanvasElement | undefined = $state();
+  let past: number[] = new Array<number>(60).fill(0);
+  let now = $state(0);
+  /** What bends or widens takes no gain away, and tells nothing. */
+  let tells = $state(false);
+  const title = $derived(work.kinds[stage.kind]?.title ?? stage.kind);
+  const glyph = $derived(work.kinds[stage.kind]?.glyph ?? 'reduction');
+  const key = $derived(keyWords(stage, work.model?.strips ?? []));
+  const chosen = $derived(stage.id === work.stageId || work.chosen.includes(stage.id));
+  const gain = $derived(stage.params.gain_db);
+
+  $effect(() =>
+    live.onReports((batch) => {
+      for (const { report } of batch) {
+        const reported = report.stages[stage.id]?.reduction ?? [];
+        if (reported.length) tells = true;
+        now = Math.max(0, ...reported);
+        past = [...past.slice(1), now];
+      }
+      paint();
+    }),
+  );
+
+  function paint(): void {
+    const context = canvas?.getContext('2d');
+    if (!context) return;
+    context.clearRect(0, 0, wide, tall);
+    context.fillStyle = colour('madder');
+    past.slice(-wide).forEach((db, i) => {
+      context.fillRect(i, 0, 1, Math.min(db / 18, 1) * tall);
+    });
+  }
+
+  function press(event: KeyboardEvent): void {
+    if (event.altKey && event.key.startsWith('Arrow')) score.step(stage.id, event.key);
+    else if (event.key === 'Delete') void work.edit({ type: 'remove_stage', stage: stage.id });
+    else if (event.key === 'Enter' && event.shiftKey) together();
+    else if (event.key === 'Enter') work.choose(stage.id);
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+
+  /** Takes this stage to the selected one, to be blended or split together. */
+  function together(): void {
+    const all = new Set([...work.chosen, work.stageId]);
+    if (all.has(stage.id)) all.delete(stage.id);
+    else all.add(stage.id);
+    work.chosen = [...all];
+  }
+</script>
+
+<div class="wrap" role="listitem" data-stage={stage.id}>
+  {#if key && !small}<span class="key">key: {key}</span>{/if}
+  <div
+    class="block"
+    class:small
+    class:chosen
+    class:off={!stage.on}
+    role="button"
+    tabindex="0"
+    data-focus
+    aria-pressed={chosen}
+    aria-label="{title}{stage.on ? '' : ', off'}{key ? `, key ${key}` : ''}"
+    title="Alt and arrows move it, Delete takes it away, Shift and click takes more together"
+    onclick={(e) => (e.shiftKey ? together() : work.choose(stage.id))}
+    onkeydown={press}
+    onpointerdown={(e) => {
+      if (e.button === 0) score.lift(stage.id, e);
+    }}
+  >
+    <span class="top">
+      <Checkbox
+        on={stage.on}
+        label="{title} on"
+        onswitch={(on) => void work.edit({ type: 'set_stage', stage: stage.id, on })}
+        ><span></span></Checkbox
+      >
+      <b>{title}</b>
+      {#if key && small}<span class="inner" title="key: {key}">key</span>{/if}
+    </span>
+    <span class="foot">
+      {#if typeof gain === 'number'}
+        <span>{figure(gain, 1)} dB</span>
+      {:else}
+        <span class="now">{stage.on ? (tells ? figure(-now, 1) : '') : 'off'}</span>
+        <span class="tiny">
+          {#if glyph !== 'reduction'}<Shape {work} {stage} {glyph} {wide} {tall} />{/if}
+          <canvas bind:this={canvas} width={wide} height={tall} aria-hidden="true"></canvas>
+        </span>
+      {/if}
+    </span>
+  </div>
+</div>
+
+<style>
+  .wrap {
+    position: relative;
+    flex: none;
+  }
+  .key {
+    position: absolute;
+    bottom: 100%;
+    left: 0;
+    font-size: 11px;
+    line-height: 14px;
+    color: var(--key);
+    white-space: nowrap;
+  }
+  .block {
+    width: var(--block, 124px);
+    padding: 5px var(--block-side, 8px) 4px;
+    background: var(--field);
+    border: 1px solid var(--edge);
+    cursor: pointer;
+    touch-action: none;
+    user-select: none;
+  }
+  .small {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+    width: auto;
+    height: 26px;
+    padding: 0 6px;
+    font-size: 12px;
+  }
+  .chosen {
+    outline: 2px solid var(--ink);
+    outline-offset: -1px;
+  }
+  .off {
+    border-style: dashed;
+    color: var(--muted);
+  }
+  .inner {
+    margin-left: 4px;
+    color: var(--key);
+    font-size: 11px;
+  }
+  .foot {
+    display: flex;
+    justify-content: space-between;
+    align-items: end;
+    gap: 4px;
+    height: 19px;
+  }
+  .small .foot {
+    align-items: center;
+    height: 16px;
+  }
+  .tiny {
+    position: relative;
+    display: flex;
+  }
+  canvas {
+    position: relative;
+  }
+  .now {
+    min-width: 30px;
+    color: var(--madder);
+    font-weight: 600;
+  }
+</style>
