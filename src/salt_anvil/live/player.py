@@ -363,9 +363,14 @@ class Player:
 
     @property
     def _together(self) -> int:
-        """How many blocks are computed in one go: the more, the longer everybody can wait."""
-        least = min(self.ahead.ms, self.others_ms)
-        return min(max(int(least * SHARE_AT_ONCE / self._block_ms), 1), AT_ONCE)
+        """How many blocks are computed in one go: the more, the longer everybody can wait.
+
+        As long as little is ready, few; unless play is behind, when only what is faster helps.
+        """
+        least = min(self.ahead.ms, self.others_ms) * SHARE_AT_ONCE
+        if not self.ahead.behind:
+            least = min(least, self.ready_ms)
+        return min(max(int(least / self._block_ms), 1), AT_ONCE)
 
     def wants(self) -> bool:
         """Say whether what is computed in one go fits into the time ahead, or is under way."""
