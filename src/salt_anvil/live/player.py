@@ -24,7 +24,8 @@ from salt_anvil.core.engine.mixer import (
     Source,
     dependents,
 )
-from salt_anvil.core.engine.plan import Plan, make_plan, roll_blocks
+from salt_anvil.core.engine.plan import Plan, roll_blocks
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import AT_ONCE
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.loudness import OFFSET, SILENT

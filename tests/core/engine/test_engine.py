@@ -9,7 +9,8 @@ from salt_anvil.core.engine.fader import gains_trajectory, tree_sum
 from salt_anvil.core.engine.fifo import Cells, Fifo
 from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import CHECKPOINT, BypassMix, Mixer
-from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError, RoutingError
 from salt_anvil.core.processors import Context
