@@ -11,9 +11,10 @@ from salt_anvil.analysis.strip_pass import Stopped, analyse
 from salt_anvil.core.audio import BLOCK, GRID
 from salt_anvil.core.edits import AddStage, SetParams, SetStrip
 from salt_anvil.core.engine.fingerprint import fingerprints_of
-from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer
+from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.engine.strip import CHECKPOINT
 from salt_anvil.core.measure.ledger import section_spans
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.processors import REGISTRY

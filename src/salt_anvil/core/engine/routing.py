@@ -1,7 +1,7 @@
 """How sound goes from strip to strip: ways out, mutes and solos, dependency order."""
 
 from salt_anvil.core.engine.graph import Graph
-from salt_anvil.core.engine.plan import OUTSIDE, Route
+from salt_anvil.core.engine.plan import OUTSIDE, Plan, Route, StripPlan
 from salt_anvil.core.errors import RoutingError
 from salt_anvil.core.session import (
     Send,
@@ -134,3 +134,24 @@ def in_order(index: SessionIndex, routes: list[Route], graphs: dict[str, Graph])
     for name in by_id:
         place(name, [])
     return done
+
+
+def downstream(plan: Plan, strip: str) -> list[StripPlan]:
+    """Return the strips that the given one feeds, directly or not, in order."""
+    reached = {strip}
+    found = []
+    for item in plan.strips:
+        if reached & {r.strip for r in item.feeds}:
+            reached.add(item.strip.id)
+            found.append(item)
+    return found
+
+
+def dependents(plan: Plan, strip: str) -> set[str]:
+    """Return the strips whose sound follows from the given one's, by ways or by keys."""
+    reached = {strip}
+    for item in plan.strips:
+        keys = {o.strip for o in item.graph.outside}
+        if reached & ({r.strip for r in item.feeds} | keys):
+            reached.add(item.strip.id)
+    return reached - {strip}
