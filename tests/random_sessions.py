@@ -6,7 +6,7 @@ import numpy as np
 
 from salt_anvil.core import edits as e
 from salt_anvil.core.engine.automation import scale_of
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.session import Session, Split, Stage, branches, checked, elements

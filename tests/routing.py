@@ -6,7 +6,8 @@ import numpy as np
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.engine.mixer import Mixer
-from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.recipe import read_recipe, recipe_session
 from salt_anvil.core.session import Session, checked

@@ -64,7 +64,7 @@ compile_kernels()
 before = signatures()
 import sys; sys.path.insert(0, sys.argv[1])
 import pathlib, tempfile
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.jobs.render import print_to_file
 from salt_anvil.analysis.strip_pass import analyse

@@ -28,10 +28,18 @@ def main(arguments: list[str] | None = None) -> int:
         return 130
 
 
+Commands = Any  # what argparse gives for sub-commands has no public name
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="salt-anvil", description="Dynamics and tone for tracks")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    for add in (_add_serve, _add_process, _add_print, _add_lab, _add_others):
+        add(commands)
+    return parser
 
+
+def _add_serve(commands: Commands) -> None:
     serve = commands.add_parser("serve", help="serve the application to this machine's browser")
     serve.add_argument("--data", type=Path, default=Path("data"), help="data folder")
     serve.add_argument("--host", default="127.0.0.1")
@@ -39,6 +47,8 @@ def _parser() -> argparse.ArgumentParser:
     serve.add_argument("--demo", action="store_true", help="make the demo session first")
     serve.set_defaults(run=_serve)
 
+
+def _add_process(commands: Commands) -> None:
     process = commands.add_parser("process", help="run a file through a recipe")
     process.add_argument("source", type=Path, metavar="IN")
     process.add_argument("target", type=Path, metavar="OUT")
@@ -49,11 +59,8 @@ def _parser() -> argparse.ArgumentParser:
     process.add_argument("--no-dither", action="store_true")
     process.set_defaults(run=_process)
 
-    measure = commands.add_parser("measure", help="loudness, peaks, crest of files")
-    measure.add_argument("files", nargs="+", type=Path, metavar="FILE")
-    measure.add_argument("--json", action="store_true")
-    measure.set_defaults(run=_measure)
 
+def _add_print(commands: Commands) -> None:
     printing = commands.add_parser("print", help="print a session to files")
     printing.add_argument("session", help="number or name of the session")
     printing.add_argument("--out", type=Path, default=Path())
@@ -68,6 +75,8 @@ def _parser() -> argparse.ArgumentParser:
     printing.add_argument("--no-dither", action="store_true")
     printing.set_defaults(run=_print)
 
+
+def _add_lab(commands: Commands) -> None:
     lab = commands.add_parser("lab", help="what a recipe does to a known signal")
     lab.add_argument("recipe", type=Path)
     lab.add_argument("measurement", help="harmonics, sweep, steps, curve, response, difference")
@@ -84,6 +93,13 @@ def _parser() -> argparse.ArgumentParser:
     lab.add_argument("--json", action="store_true")
     lab.set_defaults(run=_lab)
 
+
+def _add_others(commands: Commands) -> None:
+    measure = commands.add_parser("measure", help="loudness, peaks, crest of files")
+    measure.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    measure.add_argument("--json", action="store_true")
+    measure.set_defaults(run=_measure)
+
     kinds = commands.add_parser("processors", help="the catalogue of processors")
     kinds.add_argument("--json", action="store_true")
     kinds.set_defaults(run=_processors)
@@ -99,7 +115,6 @@ def _parser() -> argparse.ArgumentParser:
 
     warm = commands.add_parser("compile", help="compile the kernels, once")
     warm.set_defaults(run=_compile)
-    return parser
 
 
 def _progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:

@@ -5,7 +5,7 @@ from typing import Any
 import pytest
 
 from salt_anvil.core import edits as e
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import CoreError, SettingError
 from salt_anvil.core.measure.wiring import wiring_cautions
 from salt_anvil.core.recipe import inputs_of, recipe_of

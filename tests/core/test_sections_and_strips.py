@@ -12,7 +12,7 @@ from salt_anvil.core.edits import (
     SetSection,
     SetStrip,
 )
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import CoreError, SettingError
 from salt_anvil.core.session import Session, Stage
 from tests.sessions import FRAMES, small_session

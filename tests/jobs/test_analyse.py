@@ -6,13 +6,16 @@ import numpy as np
 import pytest
 
 from salt_anvil.analysis.cache import StripCache
-from salt_anvil.analysis.pictures import Viewer, spans
+from salt_anvil.analysis.pictures import Viewer
 from salt_anvil.analysis.strip_pass import Stopped, analyse
 from salt_anvil.core.audio import BLOCK, GRID
 from salt_anvil.core.edits import AddStage, SetParams, SetStrip
 from salt_anvil.core.engine.fingerprint import fingerprints_of
-from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer
-from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.engine.strip import CHECKPOINT
+from salt_anvil.core.measure.ledger import section_spans
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.session import Session
@@ -178,7 +181,7 @@ def test_the_ledger_of_a_chain_is_measured_on_its_sound(cache: StripCache) -> No
 
     assert found.after.integrated_lufs == pytest.approx(figures(rows).integrated_lufs, abs=0.05)
     assert [s.name for s in found.sections] == ["One", "Two"]
-    assert [(s.begin, s.end) for s in spans(session)] == [(0, 96_000), (96_000, FRAMES)]
+    assert [(s.begin, s.end) for s in section_spans(session)] == [(0, 96_000), (96_000, FRAMES)]
 
 
 def test_what_the_next_stage_has_to_do_before_and_after_a_change(cache: StripCache) -> None:

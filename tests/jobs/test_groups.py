@@ -12,7 +12,8 @@ from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStrip
 from salt_anvil.core.engine.fingerprint import fingerprint_of
 from salt_anvil.core.engine.mixer import Mixer
-from salt_anvil.core.engine.plan import GROUP, make_plan
+from salt_anvil.core.engine.plan import GROUP
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.session import Session, checked
 from tests.conftest import noise
 from tests.random_sessions import FRAMES

@@ -14,7 +14,8 @@ from salt_anvil.analysis.strip_pass import analyse, join_measurements
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Mixer
-from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.session import Session
 from tests import long
 from tests.random_sessions import FRAMES, edited, random_session, source

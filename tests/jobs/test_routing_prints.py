@@ -15,7 +15,7 @@ from salt_anvil.cli import main
 from salt_anvil.core import edits as e
 from salt_anvil.core.audio import GRID
 from salt_anvil.core.engine.fingerprint import fingerprints_of
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.recipe import recipe_of
 from salt_anvil.core.session import Session, checked

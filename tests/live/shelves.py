@@ -6,8 +6,9 @@ from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.core.dsp.blend import JoinMeasurement
+from salt_anvil.core.engine.cached import CachedStrip
 from salt_anvil.core.engine.fingerprint import fingerprint_of, fingerprints_of
-from salt_anvil.core.engine.mixer import CachedStrip, Source
+from salt_anvil.core.engine.mixer import Source
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.session import Session
 from salt_anvil.core.state import State

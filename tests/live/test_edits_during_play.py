@@ -18,7 +18,7 @@ from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import apply_edits
 from salt_anvil.core.engine.mixer import Mixer
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, branches, elements
 from salt_anvil.live.messages import Listen

@@ -6,7 +6,8 @@ import pytest
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStrip
 from salt_anvil.core.engine.mixer import Mixer
-from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import AT_ONCE
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, checked

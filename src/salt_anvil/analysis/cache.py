@@ -26,7 +26,7 @@ import xxhash
 from numpy.typing import NDArray
 
 from salt_anvil.core.dsp.blend import JoinMeasurement
-from salt_anvil.core.engine.mixer import CHECKPOINT
+from salt_anvil.core.engine.strip import CHECKPOINT
 from salt_anvil.core.errors import FileError
 from salt_anvil.core.measure.rows import COLUMNS
 from salt_anvil.core.state import State

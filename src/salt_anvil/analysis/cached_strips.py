@@ -6,8 +6,8 @@ import numpy as np
 
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.engine.cached import CachedStrip
 from salt_anvil.core.engine.fingerprint import fingerprint_of
-from salt_anvil.core.engine.mixer import CachedStrip
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.errors import FileError
 from salt_anvil.files.checked import CheckedSound

@@ -15,7 +15,8 @@ from salt_anvil.core.engine.graph import INPUT
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.errors import MissingError
 from salt_anvil.core.measure.hits import last_hits, matching_threshold
-from salt_anvil.core.measure.ledger import Later, Ledger, Span, ledger, percussive
+from salt_anvil.core.measure.later import Later, later
+from salt_anvil.core.measure.ledger import Ledger, Span, ledger, percussive, section_spans
 from salt_anvil.core.measure.reduction import (
     ReductionFigures,
     WholeReduction,
@@ -33,9 +34,7 @@ from salt_anvil.core.session import (
     Session,
     Split,
     Stage,
-    Strip,
     elements,
-    following,
 )
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
 
@@ -284,7 +283,7 @@ class Viewer:
             cells,
             self._plan.rate,
             Span("", begin, end),
-            spans(self._session),
+            section_spans(self._session),
             percussive=drums,
         )
         wiring = wiring_cautions(item, self._plan.frames)
@@ -294,38 +293,17 @@ class Viewer:
     def later(
         self, strip: str, at: str, begin: int, end: int, earlier: "Viewer | None"
     ) -> list[Later]:
-        """Return what the next compressor or limiter has to do, and had to before a change.
+        """Return what later stages have to do over a passage (see core.measure.later)."""
 
-        Where that is a compressor, the next limiter as well; none of what is not analysed.
-        """
-        found: list[Later] = []
-        for owner, stage in self._holding(strip, at):
-            now = self.held_back(owner.id, stage.id, begin, end)
-            if now is None or (found and processor(stage.kind).holds != "peaks"):
-                continue
-            before = None
-            if (
-                earlier is not None
-                and earlier.fingerprint(owner.id) != self._fingerprints[owner.id]
-            ):
-                before = earlier.held_back(owner.id, stage.id, begin, end)
-            found.append(Later(owner.name, processor(stage.kind).title, now, before))
-            if processor(stage.kind).holds == "peaks":
-                break
-        return found
+        def now(owner: str, stage: str) -> ReductionFigures | None:
+            return self.held_back(owner, stage, begin, end)
 
-    def _holding(self, strip: str, at: str) -> list[tuple[Strip, Stage]]:
-        """Return the stages that hold levels down, on this strip and on those where it goes."""
-        found: list[tuple[Strip, Stage]] = []
-        here = self._plan.strip(strip).strip
-        chain = following(here.chain, at)
-        while True:
-            stages = [e for e in elements(chain) if isinstance(e, Stage)]
-            found += [(here, s) for s in stages if s.on and processor(s.kind).holds != "nothing"]
-            if here.kind == "main":
-                return found
-            here = self._plan.strip(here.output or self._session.main().id).strip
-            chain = here.chain
+        def before(owner: str, stage: str) -> ReductionFigures | None:
+            if earlier is None or earlier.fingerprint(owner) == self._fingerprints[owner]:
+                return None
+            return earlier.held_back(owner, stage, begin, end)
+
+        return later(self._plan, strip, at, now, before)
 
     def fingerprint(self, strip: str) -> str | None:
         """Return the fingerprint of a strip, None where there is no such strip."""
@@ -364,15 +342,6 @@ class Viewer:
                     lane = Lane(lever_scale(), tuple(one.points))
                     found.append(_lane(lever.id, "value", lane, seconds))
         return found
-
-
-def spans(session: Session) -> list[Span]:
-    """Return the sections as frames."""
-    found = [
-        Span(name, round(begin * session.rate), min(round(end * session.rate), session.frames()))
-        for name, begin, end in session.section_spans()
-    ]
-    return [s for s in found if s.begin < s.end]
 
 
 def _columns(

@@ -11,9 +11,10 @@ from salt_anvil.analysis.cached_strips import CachedStrips, point_file
 from salt_anvil.core.audio import BLOCK, GRID, Sound
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.fingerprint import fingerprint_of
-from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer, Source
-from salt_anvil.core.engine.plan import JoinMeasurements, Plan, StripPlan, make_plan
-from salt_anvil.core.engine.strip import StripBlock
+from salt_anvil.core.engine.mixer import Mixer, Source
+from salt_anvil.core.engine.plan import JoinMeasurements, Plan, StripPlan
+from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.engine.strip import CHECKPOINT, StripBlock
 from salt_anvil.core.errors import DamagedError
 from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.measure.rows import RowMeter

@@ -23,7 +23,8 @@ from salt_anvil.api.processes import CONTEXT, WorkerProcess, become
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
 from salt_anvil.core.engine.fingerprint import fingerprint_of
-from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import FileError, StoreError
 from salt_anvil.core.session import SAMPLE_RATES, Session
 from salt_anvil.files.media import Media, MediaFolder

@@ -6,7 +6,8 @@ from pydantic import BaseModel, Field
 
 from salt_anvil.core.edits import Edit
 from salt_anvil.core.lab import LabOptions
-from salt_anvil.core.measure.ledger import Later, Ledger
+from salt_anvil.core.measure.later import Later
+from salt_anvil.core.measure.ledger import Ledger
 from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.processors.base import Control, Kind
 from salt_anvil.core.processors.drawing import Drawing

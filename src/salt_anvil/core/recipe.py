@@ -4,7 +4,8 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from salt_anvil.core.engine.plan import StripPlan, make_plan
+from salt_anvil.core.engine.plan import StripPlan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import MissingError
 from salt_anvil.core.session import (
     Element,

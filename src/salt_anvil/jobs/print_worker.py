@@ -9,7 +9,7 @@ from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import Notify, join_measurements, measure_missing_joins, mended
 from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Source
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.session import Model, Session, checked
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.files.write import PrintFormat

@@ -11,7 +11,7 @@ import numpy as np
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.mixer import Mixer
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import FileError
 from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.measure.reduction import reduction_figures

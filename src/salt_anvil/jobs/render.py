@@ -6,7 +6,8 @@ from pathlib import Path
 import numpy as np
 
 from salt_anvil.core.audio import BLOCK, Sound
-from salt_anvil.core.engine.mixer import CachedStrip, MixBlock, Mixer, Source
+from salt_anvil.core.engine.cached import CachedStrip
+from salt_anvil.core.engine.mixer import MixBlock, Mixer, Source
 from salt_anvil.core.engine.plan import Plan, roll_blocks
 from salt_anvil.core.state import State
 from salt_anvil.files.write import PrintFormat, SoundWriter

@@ -15,17 +15,13 @@ from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
 from salt_anvil.core.dsp.stereo import peaks
 from salt_anvil.core.edits import Edit, apply_edits
-from salt_anvil.core.engine.mixer import (
-    CHECKPOINT,
-    BypassMix,
-    CachedStrip,
-    MixBlock,
-    Mixer,
-    Source,
-    dependents,
-)
-from salt_anvil.core.engine.plan import Plan, make_plan, roll_blocks
-from salt_anvil.core.engine.strip import AT_ONCE
+from salt_anvil.core.engine.bypass_mix import BypassMix
+from salt_anvil.core.engine.cached import CachedStrip
+from salt_anvil.core.engine.mixer import MixBlock, Mixer, Source
+from salt_anvil.core.engine.plan import Plan, roll_blocks
+from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.engine.routing import dependents
+from salt_anvil.core.engine.strip import AT_ONCE, CHECKPOINT
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.loudness import OFFSET, SILENT
 from salt_anvil.core.measure.reduction import (

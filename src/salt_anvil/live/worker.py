@@ -17,8 +17,8 @@ from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.blend import JoinMeasurement
+from salt_anvil.core.engine.cached import CachedStrip
 from salt_anvil.core.engine.fingerprint import fingerprint_of, fingerprints_of
-from salt_anvil.core.engine.mixer import CachedStrip
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.errors import CoreError, DamagedError, SaltAnvilError
 from salt_anvil.core.session import Session, checked

@@ -13,7 +13,7 @@ from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.control_ramp import ControlRamp
 from salt_anvil.core.engine.mixer import Mixer
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import StripRunner
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.processors import Context

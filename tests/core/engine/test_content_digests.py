@@ -6,7 +6,7 @@ import pytest
 
 from salt_anvil.core import edits as e
 from salt_anvil.core.dsp.blend import JoinMeasurement
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.session import Session
 from tests.jobs.test_routing_prints import session
 

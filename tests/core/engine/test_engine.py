@@ -5,11 +5,14 @@ import pytest
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStage, SetStrip
+from salt_anvil.core.engine.bypass_mix import BypassMix
 from salt_anvil.core.engine.fader import gains_trajectory, tree_sum
 from salt_anvil.core.engine.fifo import Cells, Fifo
 from salt_anvil.core.engine.fingerprint import fingerprints_of
-from salt_anvil.core.engine.mixer import CHECKPOINT, BypassMix, Mixer
-from salt_anvil.core.engine.plan import Plan, make_plan
+from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.engine.strip import CHECKPOINT
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError, RoutingError
 from salt_anvil.core.processors import Context

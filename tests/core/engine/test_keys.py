@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from salt_anvil.core.engine.mixer import Mixer
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import CoreError, RoutingError
 from salt_anvil.core.session import Session, checked
 from tests.conftest import constant, noise

@@ -15,7 +15,7 @@ from salt_anvil.core.engine.automation import (
     scale_of,
     still,
 )
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import REGISTRY, Context

@@ -12,7 +12,7 @@ import pytest
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.edits import rebuilt
 from salt_anvil.core.engine.mixer import Mixer
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.splits import Division, Joining
 from salt_anvil.core.errors import CoreError, RoutingError
 from salt_anvil.core.measure.wiring import wiring_cautions

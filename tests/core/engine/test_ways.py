@@ -7,8 +7,9 @@ import pytest
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.engine.automation import Lane, lanes_of, moved, scale_of
-from salt_anvil.core.engine.mixer import CHECKPOINT, Mixer
-from salt_anvil.core.engine.plan import make_plan
+from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.engine.strip import CHECKPOINT
 from salt_anvil.core.errors import CoreError, SettingError
 from salt_anvil.core.session import Lever, Move, Point
 from salt_anvil.core.session_index import SessionIndex

@@ -4,8 +4,10 @@ from collections.abc import Callable, Mapping
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp.blend import JoinMeasurement
-from salt_anvil.core.engine.mixer import CachedStrip, Mixer, Source
-from salt_anvil.core.engine.plan import JoinMeasurements, Plan, SteadyJoin, make_plan
+from salt_anvil.core.engine.cached import CachedStrip
+from salt_anvil.core.engine.mixer import Mixer, Source
+from salt_anvil.core.engine.plan import JoinMeasurements, Plan, SteadyJoin
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.measure.blends import JoinMeter
 from salt_anvil.core.session import Element, Session, Split, elements
 

@@ -8,6 +8,7 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.measure.loudness import SILENT
 from salt_anvil.core.measure.reduction import ReductionFigures, reduction_figures
 from salt_anvil.core.measure.rows import Figures, K, Rows, difference, figures, hop
+from salt_anvil.core.session import Session
 
 CREST_LIMIT_DB = 6.0
 CONTRAST_LIMIT_LU = 1.0
@@ -59,19 +60,6 @@ class Caution:
 
 
 @dataclass(frozen=True)
-class Later:
-    """What a compressor or limiter further down has to do over the passage.
-
-    before: under the revision before this one; None where that is not known any more, or the same.
-    """
-
-    strip: str
-    stage: str
-    now: ReductionFigures
-    before: ReductionFigures | None
-
-
-@dataclass(frozen=True)
 class Ledger:
     """Both sides of a stage or chain over a passage.
 
@@ -90,6 +78,15 @@ class Ledger:
     after_db: float
     strongest: tuple[str, float] | None = None
     """Which single stage of the place takes most away in the passage, and how much in dB."""
+
+
+def section_spans(session: Session) -> list[Span]:
+    """Return a session's sections as frames; those that have none within the song are left out."""
+    found = [
+        Span(name, round(begin * session.rate), min(round(end * session.rate), session.frames()))
+        for name, begin, end in session.section_spans()
+    ]
+    return [s for s in found if s.begin < s.end]
 
 
 def ledger(

@@ -21,6 +21,7 @@ from salt_anvil.core.processors.base import (
     number,
 )
 from salt_anvil.core.processors.drawing import Shaper
+from salt_anvil.core.processors.fields import Quality, makeup, quality, share
 from salt_anvil.core.processors.parts import (
     check_range,
     gained,
@@ -56,26 +57,10 @@ class ClipperParams(Params):
         marks=(-36, -24, -12, -6, 0),
         doc="What is over it is cut off.",
     )
-    shape: float = number(
-        0.5,
-        0,
-        1,
-        label="Shape",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="0 bends from far below the ceiling, 1 cuts it off flat.",
+    shape: float = share(
+        0.5, label="Shape", doc="0 bends from far below the ceiling, 1 cuts it off flat."
     )
-    output_db: float = number(
-        0,
-        -24,
-        24,
-        label="Output",
-        unit="dB",
-        scale="db",
-        marks=(-24, -12, 0, 12, 24),
-        doc="Gain behind the ceiling.",
-    )
+    output_db: float = makeup("Output", "Gain behind the ceiling.")
     range_low_hz: float | None = number(
         None,
         20,
@@ -100,11 +85,7 @@ class ClipperParams(Params):
         marks=(20, 200, 2000, 20000),
         doc="High end of what is clipped; open: the highest.",
     )
-    quality: Literal["plain", "good", "high", "best"] = choice(
-        "high",
-        label="Quality",
-        doc="Against fold-back: at the rate itself, or at 2, 4 or 8 times the rate.",
-    )
+    quality: Quality = quality("high")
     stereo: Literal["left-right", "mid", "side", "mid-side"] = choice(
         "left-right", label="Stereo", doc="What is clipped: left and right, middle, sides, or both."
     )

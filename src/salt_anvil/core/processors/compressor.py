@@ -25,6 +25,18 @@ from salt_anvil.core.processors.base import (
     number,
 )
 from salt_anvil.core.processors.drawing import LevelCurve
+from salt_anvil.core.processors.fields import (
+    Detector,
+    Stereo,
+    detector,
+    knee,
+    link,
+    lookahead,
+    makeup,
+    rms_time,
+    share,
+    stereo,
+)
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
 
@@ -91,15 +103,7 @@ class CompressorParams(Params):
         when={"release_mode": ["tempo"]},
         doc="Release as a note value; a point dots it, t makes it a triplet.",
     )
-    knee_db: float = number(
-        6,
-        0,
-        24,
-        label="Knee",
-        unit="dB",
-        marks=(0, 6, 12, 18, 24),
-        doc="Width of the bend around the threshold.",
-    )
+    knee_db: float = knee()
     hold_ms: float = number(
         0,
         0,
@@ -109,16 +113,7 @@ class CompressorParams(Params):
         marks=(0, 100, 200, 300, 400, 500),
         doc="Time that a reduction stands before it is released.",
     )
-    makeup_db: float = number(
-        0,
-        -24,
-        24,
-        label="Make-up",
-        unit="dB",
-        scale="db",
-        marks=(-24, -12, 0, 12, 24),
-        doc="Gain after the reduction.",
-    )
+    makeup_db: float = makeup("Make-up", "Gain after the reduction.")
     max_reduction_db: float = number(
         60,
         0,
@@ -128,69 +123,23 @@ class CompressorParams(Params):
         marks=(0, 12, 24, 36, 48, 60),
         doc="The curve never asks for more than this.",
     )
-    restore: float = number(
+    restore: float = share(
         0,
-        0,
-        1,
         label="Restore",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
         doc=f"Share of the transients given back (what goes within {RESTORE_MS:g} ms of a hit).",
     )
-    colour: float = number(
-        0,
-        0,
-        1,
-        label="Colour",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="How much of the output stage's bend is heard; at 0 there is none.",
+    colour: float = share(
+        0, label="Colour", doc="How much of the output stage's bend is heard; at 0 there is none."
     )
-    colour_balance: float = number(
-        0.5,
-        0,
-        1,
-        label="Colour balance",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="0 adds even harmonics alone, 1 odd ones alone.",
+    colour_balance: float = share(
+        0.5, label="Colour balance", doc="0 adds even harmonics alone, 1 odd ones alone."
     )
-    link: float = number(
-        1,
-        0,
-        1,
-        label="Link",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="1: the louder channel decides for both; 0: each for itself.",
-    )
-    lookahead_ms: float = number(
-        0,
-        0,
-        20,
-        label="Look-ahead",
-        unit="ms",
-        step=0.1,
-        change="structural",
-        marks=(0, 5, 10, 15, 20),
+    link: float = link()
+    lookahead_ms: float = lookahead(
+        "Reduction begins this much before the sound that asks for it.",
         when={"topology": ["feed-forward"]},
-        doc="Reduction begins this much before the sound that asks for it.",
     )
-    rms_ms: float = number(
-        10,
-        1,
-        300,
-        label="RMS time",
-        unit="ms",
-        scale="log",
-        marks=(1, 10, 100, 300),
-        when={"detector": ["rms"]},
-        doc="Time constant of the mean square.",
-    )
+    rms_ms: float = rms_time()
     release_bpm: float | None = number(
         None,
         20,
@@ -207,9 +156,7 @@ class CompressorParams(Params):
         label="Release by",
         doc="A time, a note value, or by the programme: peaks fast, sustained reduction slowly.",
     )
-    detector: Literal["peak", "rms"] = choice(
-        "peak", label="Detector", doc="Listens to peaks or to the root mean square."
-    )
+    detector: Detector = detector()
     ballistics: Literal["decoupled", "branching"] = choice(
         "decoupled",
         label="Ballistics",
@@ -218,9 +165,7 @@ class CompressorParams(Params):
     topology: Literal["feed-forward", "feed-back"] = choice(
         "feed-forward", label="Topology", doc="Listens to its input, or to its own output."
     )
-    stereo: Literal["left-right", "mid-side"] = choice(
-        "left-right", label="Stereo", doc="Works on left and right, or on middle and sides."
-    )
+    stereo: Stereo = stereo()
     auto_makeup: bool = choice(
         False,
         label="Automatic make-up",

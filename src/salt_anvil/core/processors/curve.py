@@ -1,7 +1,6 @@
 """curve: level in against level out, drawn point by point."""
 
 from itertools import pairwise
-from typing import Literal
 
 import numpy as np
 from pydantic import field_validator
@@ -22,6 +21,7 @@ from salt_anvil.core.processors.base import (
     points,
 )
 from salt_anvil.core.processors.drawing import LevelCurve
+from salt_anvil.core.processors.fields import Detector, detector, link, lookahead, makeup, rms_time
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
 
@@ -62,51 +62,11 @@ class CurveParams(Params):
         marks=(5, 20, 100, 500, 2000),
         doc="Time to 63 % of the way when it gets quieter.",
     )
-    makeup_db: float = number(
-        0,
-        -24,
-        24,
-        label="Make-up",
-        unit="dB",
-        scale="db",
-        marks=(-24, -12, 0, 12, 24),
-        doc="Gain after the curve.",
-    )
-    lookahead_ms: float = number(
-        0,
-        0,
-        20,
-        label="Look-ahead",
-        unit="ms",
-        step=0.1,
-        change="structural",
-        marks=(0, 5, 10, 15, 20),
-        doc="The gain moves this much before the sound.",
-    )
-    link: float = number(
-        1,
-        0,
-        1,
-        label="Link",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="1: the louder channel decides for both; 0: each for itself.",
-    )
-    rms_ms: float = number(
-        10,
-        1,
-        300,
-        label="RMS time",
-        unit="ms",
-        scale="log",
-        marks=(1, 10, 100, 300),
-        when={"detector": ["rms"]},
-        doc="Time constant of the mean square.",
-    )
-    detector: Literal["peak", "rms"] = choice(
-        "peak", label="Detector", doc="Listens to peaks or to the root mean square."
-    )
+    makeup_db: float = makeup("Make-up", "Gain after the curve.")
+    lookahead_ms: float = lookahead("The gain moves this much before the sound.")
+    link: float = link()
+    rms_ms: float = rms_time()
+    detector: Detector = detector()
     smooth: bool = choice(
         False,
         label="Smooth",

@@ -19,6 +19,7 @@ from salt_anvil.core.processors.base import (
     number,
 )
 from salt_anvil.core.processors.drawing import Drawing
+from salt_anvil.core.processors.fields import Stereo, knee, link, stereo
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
 
@@ -82,15 +83,7 @@ class DeesserParams(Params):
         marks=(0, 6, 12, 24, 36),
         doc="It never takes more than this.",
     )
-    knee_db: float = number(
-        6,
-        0,
-        24,
-        label="Knee",
-        unit="dB",
-        marks=(0, 6, 12, 18, 24),
-        doc="Width of the bend around the threshold.",
-    )
+    knee_db: float = knee()
     attack_ms: float = number(
         1,
         0.05,
@@ -135,16 +128,7 @@ class DeesserParams(Params):
         marks=(0.2, 1, 2, 3),
         doc="Width of the second range.",
     )
-    link: float = number(
-        1,
-        0,
-        1,
-        label="Link",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="1: the louder channel decides for both; 0: each for itself.",
-    )
+    link: float = link()
     shape: Literal["above", "band"] = choice(
         "above", label="Shape", doc="Everything above the frequency, or a band around it."
     )
@@ -154,9 +138,7 @@ class DeesserParams(Params):
     action: Literal["split", "wide"] = choice(
         "split", label="Action", doc="Split turns down the range alone, wide the whole sound."
     )
-    stereo: Literal["left-right", "mid-side"] = choice(
-        "left-right", label="Stereo", doc="Works on left and right, or on middle and sides."
-    )
+    stereo: Stereo = stereo()
     relative: bool = choice(
         True,
         label="Relative",

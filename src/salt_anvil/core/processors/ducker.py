@@ -20,6 +20,7 @@ from salt_anvil.core.processors.base import (
     number,
 )
 from salt_anvil.core.processors.drawing import Drawing, Line
+from salt_anvil.core.processors.fields import lookahead
 from salt_anvil.core.processors.parts import cells_of, wide
 from salt_anvil.core.state import State
 
@@ -89,17 +90,7 @@ class DuckerParams(Params):
         marks=(0, 250, 500, 750, 1000),
         doc="No other hit counts for so long.",
     )
-    lookahead_ms: float = number(
-        0,
-        0,
-        20,
-        label="Look-ahead",
-        unit="ms",
-        step=0.1,
-        change="structural",
-        marks=(0, 5, 10, 15, 20),
-        doc="The envelope begins this much before the hit.",
-    )
+    lookahead_ms: float = lookahead("The envelope begins this much before the hit.")
     shape: Literal["straight", "curved"] = choice(
         "curved", label="Shape", doc="The way back: straight in dB, or slowing down at its end."
     )

@@ -22,6 +22,7 @@ from salt_anvil.core.processors.base import (
     number,
 )
 from salt_anvil.core.processors.drawing import Harmonics
+from salt_anvil.core.processors.fields import Quality, quality
 from salt_anvil.core.processors.parts import check_range
 from salt_anvil.core.state import State
 
@@ -90,11 +91,7 @@ class EnhancerParams(Params):
         change="glide",
         doc="Even adds the 2nd, 4th, 6th harmonic, odd the 3rd, 5th, 7th.",
     )
-    quality: Literal["plain", "good", "high", "best"] = choice(
-        "good",
-        label="Quality",
-        doc="Against fold-back: at the rate itself, or at 2, 4 or 8 times the rate.",
-    )
+    quality: Quality = quality("good")
     keep_source: bool = choice(
         True,
         label="Keep the source",

@@ -19,6 +19,7 @@ from salt_anvil.core.processors.base import (
     number,
 )
 from salt_anvil.core.processors.drawing import LevelCurve
+from salt_anvil.core.processors.fields import Detector, detector, knee, link, lookahead, rms_time
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
 
@@ -55,15 +56,7 @@ class ExpanderParams(Params):
         marks=(0, 12, 24, 36, 48, 60),
         doc="The gain never changes by more than this.",
     )
-    knee_db: float = number(
-        6,
-        0,
-        24,
-        label="Knee",
-        unit="dB",
-        marks=(0, 6, 12, 18, 24),
-        doc="Width of the bend around the threshold.",
-    )
+    knee_db: float = knee()
     attack_ms: float = number(
         5,
         0.05,
@@ -94,44 +87,13 @@ class ExpanderParams(Params):
         marks=(5, 20, 100, 500, 2000),
         doc="Time to 63 % of the way when it gets quieter.",
     )
-    lookahead_ms: float = number(
-        0,
-        0,
-        20,
-        label="Look-ahead",
-        unit="ms",
-        step=0.1,
-        change="structural",
-        marks=(0, 5, 10, 15, 20),
-        doc="The gain moves this much before the sound.",
-    )
-    link: float = number(
-        1,
-        0,
-        1,
-        label="Link",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="1: the louder channel decides for both; 0: each for itself.",
-    )
-    rms_ms: float = number(
-        10,
-        1,
-        300,
-        label="RMS time",
-        unit="ms",
-        scale="log",
-        marks=(1, 10, 100, 300),
-        when={"detector": ["rms"]},
-        doc="Time constant of the mean square.",
-    )
+    lookahead_ms: float = lookahead("The gain moves this much before the sound.")
+    link: float = link()
+    rms_ms: float = rms_time()
     direction: Literal["down", "up"] = choice(
         "down", label="Direction", doc="Turns the quiet down, or the loud up."
     )
-    detector: Literal["peak", "rms"] = choice(
-        "peak", label="Detector", doc="Listens to peaks or to the root mean square."
-    )
+    detector: Detector = detector()
 
 
 class Expander(Processor[ExpanderParams]):

@@ -10,6 +10,7 @@ from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
 from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
 from salt_anvil.core.processors.drawing import LevelCurve
+from salt_anvil.core.processors.fields import link, lookahead
 from salt_anvil.core.processors.parts import cells_of
 from salt_anvil.core.state import State
 
@@ -80,27 +81,8 @@ class GateParams(Params):
         marks=(1, 10, 100, 1000, 4000),
         doc="Time in which it has closed by 63 % of its depth in dB.",
     )
-    lookahead_ms: float = number(
-        0,
-        0,
-        20,
-        label="Look-ahead",
-        unit="ms",
-        step=0.1,
-        change="structural",
-        marks=(0, 5, 10, 15, 20),
-        doc="Opens this much before the sound, so that no edge is lost.",
-    )
-    link: float = number(
-        1,
-        0,
-        1,
-        label="Link",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="1: the louder channel opens both; 0: each for itself.",
-    )
+    lookahead_ms: float = lookahead("Opens this much before the sound, so that no edge is lost.")
+    link: float = link("1: the louder channel opens both; 0: each for itself.")
 
 
 class GateDrawing(LevelCurve):

@@ -8,6 +8,7 @@ from salt_anvil.core.dsp.control_ramp import ControlRamp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
 from salt_anvil.core.processors.drawing import Shaper
+from salt_anvil.core.processors.fields import share
 from salt_anvil.core.state import State
 
 
@@ -34,15 +35,8 @@ class GritParams(Params):
         marks=(200, 1000, 4000, 16000, 48000),
         doc="Only so many samples a second are kept; open: all of them.",
     )
-    smooth: float = number(
-        0,
-        0,
-        1,
-        label="Smooth",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="0 holds every kept sample, 1 draws lines between them.",
+    smooth: float = share(
+        0, label="Smooth", doc="0 holds every kept sample, 1 draws lines between them."
     )
 
 

@@ -21,6 +21,7 @@ from salt_anvil.core.processors.base import (
     choice,
     number,
 )
+from salt_anvil.core.processors.fields import link, share
 from salt_anvil.core.processors.parts import cells_of, gained
 from salt_anvil.core.state import State
 
@@ -86,15 +87,8 @@ class LimiterParams(Params):
         marks=(0.5, 5, 10, 15, 20),
         doc="Time in which the gain gives way before a peak; longer is cleaner.",
     )
-    round: float = number(
-        0,
-        0,
-        1,
-        label="Round",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="Soft clipping ahead of the wall, from 6 dB under the ceiling.",
+    round: float = share(
+        0, label="Round", doc="Soft clipping ahead of the wall, from 6 dB under the ceiling."
     )
     trim_db: float = number(
         0,
@@ -106,16 +100,7 @@ class LimiterParams(Params):
         marks=(-12, -9, -6, -3, 0),
         doc="Gain behind the wall.",
     )
-    link: float = number(
-        1,
-        0,
-        1,
-        label="Link",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="1: the louder channel decides for both; 0: each for itself.",
-    )
+    link: float = link()
     character: Literal["invisible", "quick", "heavy"] = choice(
         "invisible",
         label="Character",

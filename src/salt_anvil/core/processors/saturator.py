@@ -38,6 +38,7 @@ from salt_anvil.core.processors.base import (
     number,
 )
 from salt_anvil.core.processors.drawing import Harmonics, Responses, Shaper
+from salt_anvil.core.processors.fields import Quality, Stereo, link, makeup, quality, share, stereo
 from salt_anvil.core.processors.parts import gained
 from salt_anvil.core.state import State
 
@@ -64,15 +65,8 @@ class SaturatorParams(Params):
         marks=(-12, 0, 12, 24, 36),
         doc="Gain into the bend, taken back behind it.",
     )
-    harmonics: float = number(
-        0.5,
-        0,
-        1,
-        label="Harmonics",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="0 adds even harmonics alone, 1 odd ones alone.",
+    harmonics: float = share(
+        0.5, label="Harmonics", doc="0 adds even harmonics alone, 1 odd ones alone."
     )
     asymmetry: float = number(
         0,
@@ -93,31 +87,9 @@ class SaturatorParams(Params):
         marks=(0, 3, 6, 9, 12),
         doc="In by so much, out by so much: more bend at the same level.",
     )
-    output_db: float = number(
-        0,
-        -24,
-        24,
-        label="Output",
-        unit="dB",
-        scale="db",
-        marks=(-24, -12, 0, 12, 24),
-        doc="Gain at the end.",
-    )
-    link: float = number(
-        1,
-        0,
-        1,
-        label="Link",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="1: the loudness make-up is one gain for both channels; 0: each for itself.",
-    )
-    quality: Literal["plain", "good", "high", "best"] = choice(
-        "good",
-        label="Quality",
-        doc="Against fold-back: at the rate itself, or at 2, 4 or 8 times the rate.",
-    )
+    output_db: float = makeup("Output", "Gain at the end.")
+    link: float = link("1: the loudness make-up is one gain for both channels; 0: each for itself.")
+    quality: Quality = quality("good")
     makeup: Literal["off", "loudness"] = choice(
         "off",
         label="Make-up",
@@ -136,9 +108,7 @@ class SaturatorParams(Params):
         label="Emphasis",
         doc="Up to three bands before the drive, which decide what is bent.",
     )
-    stereo: Literal["left-right", "mid-side"] = choice(
-        "left-right", label="Stereo", doc="Bends left and right, or middle and sides."
-    )
+    stereo: Stereo = stereo("Bends left and right, or middle and sides.")
 
 
 class SaturatorDrawing(Shaper, Harmonics, Responses):

@@ -18,6 +18,7 @@ from salt_anvil.core.processors.base import (
     number,
 )
 from salt_anvil.core.processors.drawing import Drawing, Line
+from salt_anvil.core.processors.fields import link
 from salt_anvil.core.processors.parts import cells_of, check_range, in_range, range_sections
 from salt_anvil.core.state import State
 
@@ -91,16 +92,7 @@ class TransientParams(Params):
     attack_high_hz: float | None = _edge("attack", "high")
     sustain_low_hz: float | None = _edge("sustain", "low")
     sustain_high_hz: float | None = _edge("sustain", "high")
-    link: float = number(
-        1,
-        0,
-        1,
-        label="Link",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
-        doc="1: the louder channel decides for both; 0: each for itself.",
-    )
+    link: float = link()
     range_acts: Literal["detector", "signal"] = choice(
         "detector", label="Range", doc="The range only decides, or is also all that is changed."
     )

@@ -10,6 +10,7 @@ from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.crossover import BUTTERWORTH
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
+from salt_anvil.core.processors.fields import share
 from salt_anvil.core.state import State
 
 SPREAD_FROM_HZ = 250.0
@@ -32,14 +33,9 @@ class WidthParams(Params):
         marks=(0, 0.5, 1, 1.5, 2),
         doc="0 is mono, 1 as it was, 2 twice the sides.",
     )
-    spread: float = number(
+    spread: float = share(
         0,
-        0,
-        1,
         label="Spread",
-        unit="",
-        step=0.01,
-        marks=(0, 0.25, 0.5, 0.75, 1),
         doc="Lays the middle out over the sides, every range of frequencies elsewhere.",
     )
     balance: float = number(

@@ -1,0 +1,126 @@
+"""What a strip's sound depends on, as one digest; and the steady joins that are looked up by it."""
+
+import hashlib
+import json
+from dataclasses import replace
+from typing import Any
+
+from salt_anvil.core.engine.automation import NONE, Lanes
+from salt_anvil.core.engine.graph import Node, Outside
+from salt_anvil.core.engine.plan import (
+    GROUP,
+    AllLanes,
+    JoinMeasurements,
+    Route,
+    SteadyJoin,
+    StripPlan,
+)
+from salt_anvil.core.session import (
+    Split,
+    Stage,
+    branches,
+)
+from salt_anvil.core.session_index import SessionIndex
+
+
+def _digest(facts: Any) -> str:
+    return hashlib.sha256(json.dumps(facts, sort_keys=True).encode()).hexdigest()[:32]
+
+
+def with_digest(
+    plan: StripPlan,
+    done: dict[str, StripPlan],
+    index: SessionIndex,
+    lanes: AllLanes,
+    measured: JoinMeasurements,
+) -> StripPlan:
+    """Return the plan with its steady joins looked up, in order, and its digest."""
+    strip, graph, session = plan.strip, plan.graph, index.session
+    inputs: list[Any] = [session.rate, session.frames(), plan.context.channels]
+    inputs.append([strip.audio, strip.frames] if strip.kind == "track" else None)
+    inputs += [_route_facts(r, done) for r in plan.feeds]
+    joins: list[SteadyJoin] = []
+    groups: list[str] = []
+    if len(plan.feeds) > GROUP:
+        fed = [_route_facts(r, done) for r in plan.feeds]
+        frame = ["group", session.rate, session.frames()]
+        groups = [_digest([*frame, fed[i : i + GROUP]]) for i in range(0, len(fed), GROUP)]
+    if strip.join.law == "steady":
+        ready = all(_settled(done[r.strip]) for r in plan.feeds)
+        joins.append(_looked_up(f"bus:{strip.id}", _digest(["bus", inputs]), ready, measured))
+    if strip.kind != "track":
+        join = [strip.join.law, strip.join.position, _lane_facts(plan.own(strip.id), "position")]
+        inputs.append([join, [j.measured and vars(j.measured) for j in joins]])
+    trim = [strip.trim_db, strip.invert, _lane_facts(plan.own(strip.id), "trim_db")]
+    facts: dict[str, Any] = {"in": _digest([inputs, trim])}
+    settled: dict[str, bool] = {"in": all(j.measured is not None for j in joins)}
+    for outside in graph.outside:
+        facts[outside.buffer] = _outside_facts(outside, done, index, lanes)
+        settled[outside.buffer] = outside.strip not in done or _settled(done[outside.strip])
+    for node in graph.nodes:
+        before = [[facts[w.source], w.delay] for w in node.inputs]
+        ready = all(settled[w.source] for w in node.inputs)
+        own = _node_facts(node, plan)
+        if node.role == "join" and _is_steady(node):
+            name = node.element.id
+            found = _looked_up(name, _digest([name, before[:2]]), ready, measured)
+            joins.append(found)
+            own.append(found.measured and vars(found.measured))
+            ready = ready and found.measured is not None
+        sounding = _digest([own, before])
+        for number, name in enumerate(node.outputs):
+            facts[name] = [sounding, number]
+            settled[name] = ready
+    names = [n.outputs for n in graph.nodes] + [b.id for b in branches(strip.chain)]
+    whole = [facts[graph.output], graph.late, [facts[n.outputs[0]] for n in graph.nodes], names]
+    return replace(plan, joins=tuple(joins), content_digest=_digest(whole), groups=tuple(groups))
+
+
+def _is_steady(node: Node) -> bool:
+    return isinstance(node.element, Split) and node.element.join.law == "steady"
+
+
+def _settled(plan: StripPlan) -> bool:
+    return all(j.measured is not None for j in plan.joins)
+
+
+def _looked_up(name: str, digest: str, ready: bool, measured: JoinMeasurements) -> SteadyJoin:
+    return SteadyJoin(name, digest, measured(digest) if ready else None, ready)
+
+
+def _route_facts(route: Route, done: dict[str, StripPlan]) -> Any:
+    plan = done[route.strip]
+    strip, own = plan.strip, plan.own(route.strip)
+    names = ["pan", "fader_db", route.name]
+    send = route.send and [route.send.gain_db, route.send.pre_fader]
+    lanes = [_lane_facts(own, name) for name in names]
+    return [plan.content_digest, strip.pan, strip.fader_db, send, route.heard, lanes]
+
+
+def _outside_facts(
+    outside: Outside, done: dict[str, StripPlan], index: SessionIndex, lanes: AllLanes
+) -> Any:
+    if outside.strip in done:
+        return [done[outside.strip].content_digest, outside.buffer]
+    track = index.strips[outside.strip]
+    lane = _lane_facts(lanes.get(outside.strip, NONE), "trim_db")
+    return [track.audio, track.frames, track.trim_db, track.invert, lane]
+
+
+def _lane_facts(lanes: Lanes, name: str) -> Any:
+    return lanes[name].facts() if name in lanes else None
+
+
+def _node_facts(node: Node, plan: StripPlan) -> list[Any]:
+    element = node.element
+    lanes: dict[str, Any] = {n: lane.facts() for n, lane in plan.own(element.id).items()}
+    if isinstance(element, Stage):
+        key = element.key.model_dump()
+        facts = [element.kind, element.on, element.mix, element.params.model_dump(), key]
+        return [*facts, plan.context.bpm, lanes]
+    if node.role == "split":
+        return [element.by, element.crossovers_hz, element.slope, element.phase]
+    each = [
+        [b.on, b.solo, b.gain_db, _lane_facts(plan.own(b.id), "gain_db")] for b in element.branches
+    ]
+    return [element.on, element.mix, element.join.law, element.join.position, each, lanes]

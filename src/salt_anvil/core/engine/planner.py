@@ -1,0 +1,71 @@
+"""From a session to what is to be run: validated, in dependency order, latencies known."""
+
+from typing import Literal
+
+from salt_anvil.core.dsp.blend import JoinMeasurement
+from salt_anvil.core.engine.automation import lanes_of
+from salt_anvil.core.engine.content_digests import with_digest
+from salt_anvil.core.engine.graph import Graph, compile_chain
+from salt_anvil.core.engine.plan import JoinMeasurements, Plan, StripPlan
+from salt_anvil.core.engine.routing import check_join, check_routes, exports_of, in_order, routes_of
+from salt_anvil.core.errors import RoutingError
+from salt_anvil.core.processors import Context
+from salt_anvil.core.session import (
+    Session,
+)
+from salt_anvil.core.session_index import SessionIndex
+
+
+def nothing_measured(digest: str) -> JoinMeasurement | None:
+    """Know of no measurement."""
+    return None
+
+
+def make_plan(
+    session: Session,
+    *,
+    observe: str | None = None,
+    observe_all: bool = False,
+    measured: JoinMeasurements = nothing_measured,
+) -> Plan:
+    """Return the plan of a session.
+
+    observe: a strip whose stages also report what only pictures need; observe_all: every one.
+
+    Raises:
+        RoutingError: an output, send or key leads nowhere or in a circle.
+        SettingError: a stage's values do not go together, or automation leads nowhere.
+    """
+    if not session.strips:
+        raise RoutingError(f"“{session.name}” has no strips yet")
+    index = SessionIndex(session)
+    for strip in session.strips:
+        check_routes(strip, index.strips)
+    lanes = lanes_of(index)
+    routes = routes_of(session)
+    graphs: dict[str, Graph] = {}
+    contexts: dict[str, Context] = {}
+    for strip in session.strips:
+        channels: Literal[1, 2] = strip.channels if strip.kind == "track" else 2
+        contexts[strip.id] = Context(
+            session.rate, channels, session.bpm, observe_all or strip.id == observe
+        )
+        graphs[strip.id] = compile_chain(strip, contexts[strip.id], index.strip_of_source, lanes)
+    exports = exports_of(graphs)
+    plans: dict[str, StripPlan] = {}
+    for strip in in_order(index, routes, graphs):
+        feeds = tuple(r for r in routes if r.to == strip.id)
+        check_join(strip, feeds)
+        mine = index.within(strip.id)
+        plan = StripPlan(
+            strip,
+            graphs[strip.id],
+            feeds,
+            tuple(r for r in routes if r.strip == strip.id),
+            any(r.heard for r in routes if r.strip == strip.id) or strip.kind == "main",
+            contexts[strip.id],
+            {o: ls for o, ls in lanes.items() if o in mine},
+            exports.get(strip.id, ()),
+        )
+        plans[strip.id] = with_digest(plan, plans, index, lanes, measured)
+    return Plan(tuple(plans.values()), session.main().id, session.rate, session.frames())

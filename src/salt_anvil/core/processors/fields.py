@@ -1,0 +1,91 @@
+"""Parameters that several processors have, declared once."""
+
+from typing import Any, Literal
+
+from salt_anvil.core.processors.base import choice, number
+
+QUARTERS = (0, 0.25, 0.5, 0.75, 1)
+EACH = "1: the louder channel decides for both; 0: each for itself."
+Quality = Literal["plain", "good", "high", "best"]
+Stereo = Literal["left-right", "mid-side"]
+Detector = Literal["peak", "rms"]
+
+
+def detector() -> Any:
+    """Declare what a detector listens to."""
+    return choice("peak", label="Detector", doc="Listens to peaks or to the root mean square.")
+
+
+def rms_time() -> Any:
+    """Declare the time over which a detector takes the mean square."""
+    return number(
+        10,
+        1,
+        300,
+        label="RMS time",
+        unit="ms",
+        scale="log",
+        marks=(1, 10, 100, 300),
+        when={"detector": ["rms"]},
+        doc="Time constant of the mean square.",
+    )
+
+
+def share(default: float, *, label: str, doc: str) -> Any:
+    """Declare a share from 0 to 1."""
+    return number(default, 0, 1, label=label, unit="", step=0.01, marks=QUARTERS, doc=doc)
+
+
+def link(doc: str = EACH) -> Any:
+    """Declare how much the channels go together."""
+    return share(1, label="Link", doc=doc)
+
+
+def lookahead(doc: str, when: dict[str, list[str]] | None = None) -> Any:
+    """Declare a look-ahead of 0 to 20 ms; none by itself."""
+    return number(
+        0,
+        0,
+        20,
+        label="Look-ahead",
+        unit="ms",
+        step=0.1,
+        change="structural",
+        marks=(0, 5, 10, 15, 20),
+        when=when,
+        doc=doc,
+    )
+
+
+def knee() -> Any:
+    """Declare the width of a bend around a threshold."""
+    return number(
+        6,
+        0,
+        24,
+        label="Knee",
+        unit="dB",
+        marks=(0, 6, 12, 18, 24),
+        doc="Width of the bend around the threshold.",
+    )
+
+
+def makeup(label: str, doc: str) -> Any:
+    """Declare a gain of -24 to 24 dB behind what is done."""
+    return number(
+        0, -24, 24, label=label, unit="dB", scale="db", marks=(-24, -12, 0, 12, 24), doc=doc
+    )
+
+
+def quality(default: Quality) -> Any:
+    """Declare how much is done against fold-back."""
+    return choice(
+        default,
+        label="Quality",
+        doc="Against fold-back: at the rate itself, or at 2, 4 or 8 times the rate.",
+    )
+
+
+def stereo(doc: str = "Works on left and right, or on middle and sides.") -> Any:
+    """Declare whether it works on left and right, or on middle and sides."""
+    return choice("left-right", label="Stereo", doc=doc)
