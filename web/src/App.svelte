@@ -180,7 +180,7 @@
     inset: 38px 0 0;
     display: grid;
     place-items: center;
-    font-size: 15px;
+    font-size: var(--heading);
     font-weight: 600;
     background: color-mix(in srgb, var(--ground) 88%, transparent);
     border: 3px dashed var(--ink);
@@ -193,7 +193,7 @@
     bottom: 16px;
     transform: translateX(-50%);
     max-width: 80%;
-    padding: 8px 16px;
+    padding: var(--s2) var(--s4);
     background: var(--field);
     border: 1px solid var(--ink);
     border-left: 6px double var(--ink);
@@ -203,12 +203,12 @@
     bottom: 64px;
   }
   .problem button {
-    margin-left: 12px;
+    margin-left: var(--s3);
     text-decoration: underline;
   }
   .keys th {
     text-align: left;
-    padding: 2px 24px 2px 0;
+    padding: 2px var(--s5) 2px 0;
     white-space: nowrap;
   }
 </style>

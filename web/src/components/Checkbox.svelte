@@ -30,7 +30,7 @@
   .tick {
     display: inline-flex;
     align-items: center;
-    gap: 8px;
+    gap: var(--s2);
     white-space: nowrap;
   }
   .box {

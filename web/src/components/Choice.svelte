@@ -51,7 +51,7 @@
   }
   button {
     flex: 1;
-    padding: 2px 4px;
+    padding: 2px var(--s1);
     text-align: center;
     white-space: nowrap;
     border-left: 1px solid var(--hair);

@@ -24,7 +24,7 @@
   dialog {
     width: min(620px, 92vw);
     max-height: 84vh;
-    padding: 16px 20px 20px;
+    padding: var(--s4) 20px 20px;
     background: var(--field);
     color: var(--ink);
     border: 1px solid var(--ink);
@@ -36,9 +36,9 @@
   header {
     display: flex;
     justify-content: space-between;
-    margin-bottom: 12px;
+    margin-bottom: var(--s3);
   }
   h2 {
-    font-size: 15px;
+    font-size: var(--heading);
   }
 </style>

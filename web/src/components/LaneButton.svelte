@@ -19,7 +19,7 @@
   .lane {
     padding: 0 3px;
     color: var(--muted);
-    font-size: 11px;
+    font-size: var(--small);
   }
   .lane.moves {
     color: var(--ink);

@@ -51,7 +51,7 @@
   input {
     width: 72px;
     height: 18px;
-    padding: 0 4px;
+    padding: 0 var(--s1);
     background: var(--field);
     border: 1px solid var(--key);
     text-align: right;
@@ -61,11 +61,11 @@
     right: 0;
     top: 20px;
     width: 200px;
-    padding: 4px 8px;
+    padding: var(--s1) var(--s2);
     text-align: left;
     white-space: normal;
     font-weight: 400;
-    font-size: 12px;
+    font-size: var(--note);
     color: var(--ink);
     background: var(--field);
     border: 1px solid var(--ink);

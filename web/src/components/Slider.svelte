@@ -205,7 +205,7 @@
     display: flex;
     justify-content: space-between;
     align-items: baseline;
-    gap: 8px;
+    gap: var(--s2);
   }
   .name {
     color: var(--slate);
@@ -266,13 +266,13 @@
     position: absolute;
     left: 2px;
     top: -4px;
-    font-size: 9px;
+    font-size: var(--tiny);
     line-height: 9px;
     color: var(--ochre);
   }
   .marks {
     position: relative;
-    font-size: 11px;
+    font-size: var(--small);
     line-height: 13px;
     color: var(--muted);
   }

@@ -53,14 +53,14 @@
   .line {
     display: grid;
     grid-template-columns: 116px 90px 20px 70px 1fr;
-    gap: 0 12px;
+    gap: 0 var(--s3);
     align-items: center;
     min-height: 26px;
-    padding: 0 12px 0 28px;
+    padding: 0 var(--s3) 0 28px;
     border-bottom: 1px dotted var(--hair);
     border-left: 3px solid var(--ink);
-    margin-left: 12px;
-    font-size: 12px;
+    margin-left: var(--s3);
+    font-size: var(--note);
   }
   .split {
     color: var(--muted);

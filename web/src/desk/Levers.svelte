@@ -191,30 +191,30 @@
 
 <style>
   .levers {
-    padding: 8px 12px 10px;
+    padding: var(--s2) var(--s3) 10px;
     border-top: 1px solid var(--ink);
     max-height: 260px;
     overflow-y: auto;
   }
   .head {
     display: flex;
-    gap: 16px;
+    gap: var(--s4);
     align-items: baseline;
   }
   h2 {
-    font-size: 13px;
+    font-size: var(--text);
   }
   .head button,
   a,
   .more {
     color: var(--slate);
-    font-size: 12px;
+    font-size: var(--note);
     border-bottom: 1px dotted currentColor;
   }
   .list {
     display: grid;
     grid-template-columns: repeat(auto-fill, 190px);
-    gap: 4px 24px;
+    gap: var(--s1) var(--s5);
   }
   p {
     grid-column: 1 / -1;
@@ -222,10 +222,10 @@
   }
   .moves {
     margin-top: 6px;
-    padding: 8px 12px;
+    padding: var(--s2) var(--s3);
     background: var(--field);
     border: 1px solid var(--hair);
-    font-size: 12px;
+    font-size: var(--note);
   }
   .move {
     display: grid;

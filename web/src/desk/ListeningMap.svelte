@@ -86,16 +86,16 @@
 
 <style>
   section {
-    padding: 12px;
+    padding: var(--s3);
     border-left: 1px solid var(--hair);
     overflow-y: auto;
   }
   h2 {
-    font-size: 13px;
+    font-size: var(--text);
     margin-bottom: 6px;
   }
   text {
-    font-size: 12px;
+    font-size: var(--note);
     fill: var(--muted);
   }
   .key {
@@ -113,7 +113,7 @@
     list-style: none;
     padding: 0;
     margin: 10px 0 0;
-    font-size: 12px;
+    font-size: var(--note);
     color: var(--key);
   }
   li {

@@ -167,7 +167,7 @@
     align-items: center;
     gap: 0 14px;
     min-height: 37px;
-    padding: 0 12px;
+    padding: 0 var(--s3);
     border-bottom: 1px solid var(--hair);
   }
   .chosen {
@@ -175,7 +175,7 @@
   }
   .name {
     display: flex;
-    gap: 4px;
+    gap: var(--s1);
     min-width: 0;
   }
   .title {
@@ -201,7 +201,7 @@
     line-height: 18px;
     text-align: center;
     border: 1px solid var(--edge);
-    font-size: 11px;
+    font-size: var(--small);
   }
   .states .on {
     background: var(--ink);
@@ -212,7 +212,7 @@
     grid-template-columns: minmax(0, 1fr) 96px;
     grid-template-rows: 14px 9px;
     align-items: center;
-    gap: 0 16px;
+    gap: 0 var(--s4);
   }
   .fader :global(.head) {
     grid-area: 1 / 2 / 3 / 3;
@@ -223,7 +223,7 @@
     font-size: 0;
   }
   .fader :global(.head .lane) {
-    font-size: 13px;
+    font-size: var(--text);
   }
   .fader :global(.track) {
     grid-area: 1 / 1;
@@ -231,7 +231,7 @@
   }
   .fader :global(.marks) {
     grid-area: 2 / 1;
-    font-size: 9px;
+    font-size: var(--tiny);
     line-height: 9px;
   }
   .meter {
@@ -256,13 +256,13 @@
     max-width: 116px;
     background: var(--field);
     border: 1px solid var(--hair);
-    font-size: 12px;
+    font-size: var(--note);
   }
   .sends {
     display: flex;
     flex-wrap: wrap;
-    gap: 2px 12px;
-    font-size: 12px;
+    gap: 2px var(--s3);
+    font-size: var(--note);
     min-width: 0;
   }
   .send {

@@ -119,20 +119,20 @@
     align-items: center;
   }
   .go {
-    padding: 4px 24px;
+    padding: var(--s1) var(--s5);
     background: var(--ink);
     color: var(--on-ink);
   }
   ul {
     list-style: none;
-    margin: 16px 0 0;
+    margin: var(--s4) 0 0;
     padding: 0;
   }
   li {
     display: flex;
     flex-wrap: wrap;
-    gap: 4px 12px;
-    padding: 4px 0;
+    gap: var(--s1) var(--s3);
+    padding: var(--s1) 0;
     border-top: 1px solid var(--hair);
   }
   .file {

@@ -45,11 +45,11 @@
   .line {
     display: grid;
     grid-template-columns: 160px 1fr;
-    padding: 4px 0;
+    padding: var(--s1) 0;
   }
   .use {
-    margin-top: 12px;
-    padding: 4px 14px;
+    margin-top: var(--s3);
+    padding: var(--s1) 14px;
     border: 1px solid var(--ink);
   }
 </style>

@@ -77,7 +77,7 @@
   }
   li {
     display: flex;
-    gap: 12px;
+    gap: var(--s3);
     padding: 3px 0;
     border-top: 1px solid var(--hair);
   }
@@ -100,6 +100,6 @@
   input {
     border: 1px solid var(--key);
     background: var(--ground);
-    padding: 0 4px;
+    padding: 0 var(--s1);
   }
 </style>

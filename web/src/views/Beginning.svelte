@@ -47,8 +47,8 @@
     margin: 18vh auto 0;
   }
   h1 {
-    font-size: 20px;
-    margin-bottom: 8px;
+    font-size: var(--title);
+    margin-bottom: var(--s2);
   }
   p {
     color: var(--muted);
@@ -56,8 +56,8 @@
   label {
     display: grid;
     grid-template-columns: 1fr auto;
-    gap: 2px 12px;
-    margin-top: 24px;
+    gap: 2px var(--s3);
+    margin-top: var(--s5);
   }
   .share {
     font-variant-numeric: tabular-nums;
@@ -68,8 +68,8 @@
     accent-color: var(--ink);
   }
   [role='alert'] {
-    margin-top: 8px;
-    padding-left: 8px;
+    margin-top: var(--s2);
+    padding-left: var(--s2);
     border-left: 3px double var(--ink);
     color: var(--ink);
   }

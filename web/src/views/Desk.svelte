@@ -150,10 +150,10 @@
   }
   header {
     display: flex;
-    gap: 16px;
+    gap: var(--s4);
     align-items: center;
-    padding: 0 12px;
-    font-size: 12px;
+    padding: 0 var(--s3);
+    font-size: var(--note);
     border-bottom: 1px solid var(--hair);
     white-space: nowrap;
     overflow: hidden;
@@ -187,9 +187,9 @@
     display: grid;
     grid-template-columns: 132px 42px 262px 100px 66px 116px minmax(0, 1fr);
     gap: 0 14px;
-    padding: 2px 12px;
+    padding: 2px var(--s3);
     color: var(--muted);
-    font-size: 11px;
+    font-size: var(--small);
     background: var(--ground);
     border-bottom: 1px solid var(--hair);
   }

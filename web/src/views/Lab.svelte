@@ -117,7 +117,7 @@
     display: grid;
     align-content: start;
     gap: 10px;
-    padding: 12px 16px;
+    padding: var(--s3) var(--s4);
     border-right: 1px solid var(--hair);
     overflow-y: auto;
   }
@@ -125,7 +125,7 @@
     display: grid;
     grid-template-columns: 1fr 1fr;
     border-top: 1px solid var(--hair);
-    padding-top: 8px;
+    padding-top: var(--s2);
   }
   .kinds button {
     padding: 3px 6px;
@@ -140,17 +140,17 @@
     grid-template-rows: auto auto auto minmax(0, 1fr);
     align-content: start;
     gap: 6px;
-    padding: 12px 20px;
+    padding: var(--s3) 20px;
     min-width: 0;
     overflow-y: auto;
   }
   header {
     display: flex;
     align-items: baseline;
-    gap: 12px;
+    gap: var(--s3);
   }
   h2 {
-    font-size: 15px;
+    font-size: var(--heading);
   }
   .words {
     margin: 0;
@@ -166,7 +166,7 @@
   dl {
     display: grid;
     grid-template-columns: repeat(auto-fill, minmax(210px, 1fr));
-    gap: 0 24px;
+    gap: 0 var(--s5);
     margin: 0;
   }
   dl div {

@@ -226,12 +226,12 @@
     overflow-y: auto;
   }
   h1 {
-    font-size: 20px;
-    margin-bottom: 16px;
+    font-size: var(--title);
+    margin-bottom: var(--s4);
   }
   h2 {
-    font-size: 15px;
-    margin: 24px 0 8px;
+    font-size: var(--heading);
+    margin: var(--s5) 0 var(--s2);
   }
   .new h2:first-child {
     margin-top: 0;
@@ -241,7 +241,7 @@
     border-collapse: collapse;
   }
   td {
-    padding: 8px 16px 8px 0;
+    padding: var(--s2) var(--s4) var(--s2) 0;
     border-bottom: 1px solid var(--hair);
     white-space: nowrap;
   }
@@ -250,7 +250,7 @@
   }
   .open {
     font-weight: 600;
-    font-size: 15px;
+    font-size: var(--heading);
   }
   .open:hover {
     text-decoration: underline;
@@ -263,7 +263,7 @@
     color: var(--muted);
   }
   .drop {
-    padding: 24px;
+    padding: var(--s5);
     border: 1px dashed var(--edge);
     background: var(--field);
   }
@@ -277,8 +277,8 @@
   .coming {
     display: grid;
     grid-template-columns: 1fr 120px;
-    gap: 2px 12px;
-    margin-top: 8px;
+    gap: 2px var(--s3);
+    margin-top: var(--s2);
   }
   .coming .note {
     grid-column: 1 / -1;
@@ -288,26 +288,26 @@
     accent-color: var(--ink);
   }
   .problem {
-    margin-top: 8px;
-    padding-left: 8px;
+    margin-top: var(--s2);
+    padding-left: var(--s2);
     border-left: 3px double var(--ink);
   }
   form {
     display: flex;
-    gap: 8px;
+    gap: var(--s2);
   }
   form input {
     flex: 1;
-    padding: 5px 8px;
+    padding: 5px var(--s2);
     border: 1px solid var(--edge);
     background: var(--field);
   }
   form button,
   .demo {
-    padding: 5px 16px;
+    padding: 5px var(--s4);
     border: 1px solid var(--ink);
   }
   .demo {
-    margin-top: 8px;
+    margin-top: var(--s2);
   }
 </style>

@@ -84,7 +84,7 @@
     position: absolute;
     right: 0;
     top: 30px;
-    padding: 4px 8px;
+    padding: var(--s1) var(--s2);
     border: 1px solid var(--ink);
     background: var(--field);
     z-index: 12;
@@ -94,9 +94,9 @@
     right: 0;
     top: 30px;
     width: 380px;
-    padding: 12px;
+    padding: var(--s3);
     display: grid;
-    gap: 8px;
+    gap: var(--s2);
     text-align: left;
     white-space: normal;
     background: var(--field);

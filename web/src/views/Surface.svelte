@@ -169,14 +169,14 @@
   .parts {
     display: grid;
     grid-template-columns: repeat(8, 1fr);
-    padding: 24px 20px;
-    gap: 16px;
+    padding: var(--s5) 20px;
+    gap: var(--s4);
   }
   .part {
     display: grid;
     grid-template-rows: 24px 1fr 24px 44px;
     justify-items: center;
-    gap: 8px;
+    gap: var(--s2);
     border-left: 1px solid var(--hair);
     min-width: 0;
   }

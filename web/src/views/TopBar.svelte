@@ -120,7 +120,7 @@
     align-items: center;
     gap: 14px;
     height: 38px;
-    padding: 0 12px;
+    padding: 0 var(--s3);
     border-bottom: 1px solid var(--ink);
     white-space: nowrap;
     min-width: 0;
@@ -145,8 +145,8 @@
   }
   @media (max-width: 1199px) {
     .top {
-      gap: 8px;
-      padding: 0 8px;
+      gap: var(--s2);
+      padding: 0 var(--s2);
     }
     .mark {
       display: none;

@@ -9,7 +9,7 @@ from salt_anvil.core.dsp.control_ramp import Vector
 
 # Columns of the control vector; the share of the rate is that of kept samples.
 BITS, SHARE, SMOOTH = range(3)
-# Rows of the state, one column a lane: what is held, what was held before.
+# Rows of the state, one column a channel: what is held, what was held before.
 HELD, BEFORE = range(2)
 
 
@@ -17,13 +17,13 @@ HELD, BEFORE = range(2)
 def crush_into(
     out: Sound, sound: Sound, start: int, value: Vector, step: Vector, state: Sound, phase: Vector
 ) -> None:
-    """Fill out (frames, lanes) with the sound at fewer bits, held at a lower rate.
+    """Fill out (frames, channels) with the sound at fewer bits, held at a lower rate.
 
-    value, step: (grid points, 3); start: timeline frame of sound[0]. state: (2, lanes); phase:
+    value, step: (grid points, 3); start: timeline frame of sound[0]. state: (2, channels); phase:
     (1,), where between two kept samples the sound stands; both changed. SMOOTH 0 holds steps, 1
     draws lines between the kept samples (one of them late).
     """
-    frames, lanes = sound.shape
+    frames, channels = sound.shape
     at, k, offset = 0, 0, start % GRID
     place = phase[0]
     while at < frames:
@@ -36,13 +36,13 @@ def crush_into(
             keep = place >= 1.0
             if keep:
                 place -= math.floor(place)
-            for lane in range(lanes):
+            for channel in range(channels):
                 if keep:
-                    state[BEFORE, lane] = state[HELD, lane]
-                    state[HELD, lane] = math.floor(sound[i, lane] * levels + 0.5) / levels
-                held = state[HELD, lane]
-                line = state[BEFORE, lane] + min(place, 1.0) * (held - state[BEFORE, lane])
-                out[i, lane] = held + smooth * (line - held)
+                    state[BEFORE, channel] = state[HELD, channel]
+                    state[HELD, channel] = math.floor(sound[i, channel] * levels + 0.5) / levels
+                held = state[HELD, channel]
+                line = state[BEFORE, channel] + min(place, 1.0) * (held - state[BEFORE, channel])
+                out[i, channel] = held + smooth * (line - held)
         at += n
         offset = 0
         k += 1

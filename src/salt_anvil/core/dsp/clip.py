@@ -112,24 +112,24 @@ def clip_lines(
     d_ceiling: Vector,
     shape: Vector,
 ) -> None:
-    """Fill the last columns of cut with what is taken from lines (lanes, 1 + factor * frames).
+    """Fill the last columns of cut with what is taken from lines (channels, 1 + factor * frames).
 
-    share: (lanes, more + frames), whose last columns get the share of each frame's greatest value
-    that is cut off. ceiling (amplitude), d_ceiling and shape (0 round to 1 hard): per grid point;
-    start: timeline frame of the block. In antiderivative form, half a step late, for factors over
-    1.
+    share: (channels, more + frames), whose last columns get the share of each frame's greatest
+    value that is cut off. ceiling (amplitude), d_ceiling and shape (0 round to 1 hard): per grid
+    point; start: timeline frame of the block. In antiderivative form, half a step late, for factors
+    over 1.
     """
-    lanes, frames = lines.shape[0], (lines.shape[1] - 1) // factor
+    channels, frames = lines.shape[0], (lines.shape[1] - 1) // factor
     ahead, before = cut.shape[1] - factor * frames, share.shape[1] - frames
     whole = np.empty(factor * GRID + 1)
-    for lane in range(lanes):
-        sizes, off = _peaks(lines[lane, 1:], factor), share[lane, before:]
+    for channel in range(channels):
+        sizes, off = _peaks(lines[channel, 1:], factor), share[channel, before:]
         at, k, offset = 0, 0, start % GRID
         while at < frames:
             n = min(GRID - offset, frames - at)
             soft = 1.0 - min(max(shape[k], 0.0), 1.0)
-            line = lines[lane, factor * at : factor * (at + n) + 1]
-            found = cut[lane, ahead + factor * at : ahead + factor * (at + n)]
+            line = lines[channel, factor * at : factor * (at + n) + 1]
+            found = cut[channel, ahead + factor * at : ahead + factor * (at + n)]
             top, d_top = ceiling[k] + d_ceiling[k] * offset, d_ceiling[k]
             size, mine = sizes[at : at + n], off[at : at + n]
             greatest = max(abs(line[0]), o.greatest(size))
@@ -159,14 +159,14 @@ def clip_lines(
             k += 1
 
 
-def clipper_state(lanes: int) -> State:
+def clipper_state(channels: int) -> State:
     """Return the cold state of `clip_block`, to be held in a processor's own."""
     state = State(
-        past=np.zeros((lanes, o.LATENCY)),
-        share=np.zeros((lanes, o.DOWN)),
-        reported=np.zeros((3, lanes)),
+        past=np.zeros((channels, o.LATENCY)),
+        share=np.zeros((channels, o.DOWN)),
+        reported=np.zeros((3, channels)),
     )
-    state.update(o.shaping_state(lanes))
+    state.update(o.shaping_state(channels))
     return state
 
 
@@ -196,21 +196,21 @@ def clip_block(
 ) -> tuple[Sound, Sound]:
     """Return a block o.LATENCY frames late without what is cut off band, and its cells.
 
-    dry, band: (frames, lanes). start: timeline frame; ceiling (amplitude), d_ceiling, shape: per
-    grid point. hold: clip to the ceiling once it is told. sides: middle and side are made left
-    and right. spared: lane that keeps what is cut off, or -1. past, kept, told: `past`, `share` and
-    `told` of `clipper_state`, changed. The others: `o.given`. The cells, (3, cells, lanes): dB cut
-    off at most, share of the frames touched, dB over the ceiling at most.
+    dry, band: (frames, channels). start: timeline frame; ceiling (amplitude), d_ceiling, shape: per
+    grid point. hold: clip to the ceiling once it is told. sides: middle and side are made left and
+    right. spared: channel that keeps what is cut off, or -1. past, kept, told: `past`, `share` and
+    `told` of `clipper_state`, changed. The others: `o.given`. The cells, (3, cells, channels): dB
+    cut off at most, share of the frames touched, dB over the ceiling at most.
     """
     tables = (factor, rise, rise_weights, fall, fall_weights)
     memory = (was, last, up, down)
-    frames, lanes = dry.shape
-    share, late = np.empty((lanes, o.DOWN + frames)), np.empty((lanes, o.LATENCY + frames))
-    for lane in range(lanes):
-        share[lane, : o.DOWN], late[lane, : o.LATENCY] = kept[lane], past[lane]
+    frames, channels = dry.shape
+    share, late = np.empty((channels, o.DOWN + frames)), np.empty((channels, o.LATENCY + frames))
+    for channel in range(channels):
+        share[channel, : o.DOWN], late[channel, : o.LATENCY] = kept[channel], past[channel]
         for i in range(frames):
-            late[lane, o.LATENCY + i] = dry[i, lane]
-        past[lane] = late[lane, frames:]
+            late[channel, o.LATENCY + i] = dry[i, channel]
+        past[channel] = late[channel, frames:]
     lines = late[:, :frames]
     bends_at = np.inf
     for k in range(len(shape)):
@@ -224,33 +224,33 @@ def clip_block(
         cut = o.room(risen.shape[1] - 1, tables, memory)
         clip_lines(risen, cut, share, factor, start, ceiling, d_ceiling, shape)
         taken = o.fall_lines(cut, tables, memory)
-        for lane in range(lanes):
-            if lane == spared:
-                share[lane, o.DOWN :] = 0.0
+        for channel in range(channels):
+            if channel == spared:
+                share[channel, o.DOWN :] = 0.0
                 continue
-            line, off = lines[lane], taken[lane, 1:]
+            line, off = lines[channel], taken[channel, 1:]
             for i in range(frames):
                 line[i] -= off[i]
     if sides:
         left, right = lines[0], lines[1]
         for i in range(frames):
             left[i], right[i] = left[i] + right[i], left[i] - right[i]
-    cells, done = np.empty((3, frames // GRID + 1, lanes)), 0
-    out = np.empty((frames, lanes))
-    for lane in range(lanes):
-        kept[lane] = share[lane, frames:]
+    cells, done = np.empty((3, frames // GRID + 1, channels)), 0
+    out = np.empty((frames, channels))
+    for channel in range(channels):
+        kept[channel] = share[channel, frames:]
         done = _notify_into(
-            cells[:, :, lane],
-            lines[lane],
-            share[lane],
+            cells[:, :, channel],
+            lines[channel],
+            share[channel],
             start,
             ceiling,
             d_ceiling,
             hold,
-            reported[:, lane],
+            reported[:, channel],
         )
         for i in range(frames):
-            out[i, lane] = lines[lane, i]
+            out[i, channel] = lines[channel, i]
     return out, cells[:, :done]
 
 

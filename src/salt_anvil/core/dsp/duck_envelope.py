@@ -28,11 +28,11 @@ def duck_into(
 ) -> None:
     """Fill depth (frames,) with the envelope, 0 to 1, and hits with 1 where one begins.
 
-    key: (frames, lanes); the louder lane counts. value, step: (grid points, CONTROLS). curved:
-    the way back slows down towards its end. state: (STATES,), changed. Every hit sets off the
-    same envelope, however loud it is; the way down starts from where the envelope stands.
+    key: (frames, channels); the louder channel counts. value, step: (grid points, CONTROLS).
+    curved: the way back slows down towards its end. state: (STATES,), changed. Every hit sets off
+    the same envelope, however loud it is; the way down starts from where the envelope stands.
     """
-    frames, lanes = key.shape
+    frames, channels = key.shape
     at, k, offset = 0, 0, start % GRID
     level, armed, since = state[LEVEL], state[ARMED], state[SINCE]
     phase, where, origin = state[PHASE], state[AT], state[FROM]
@@ -42,7 +42,7 @@ def duck_into(
         for i in range(n):
             j = offset + i
             x = abs(key[at + i, 0])
-            if lanes == 2:
+            if channels == 2:
                 x = max(x, abs(key[at + i, 1]))
             level = max(x, level + (v[FALL] + s[FALL] * j) * (x - level))
             threshold = v[THRESHOLD] + s[THRESHOLD] * j

@@ -20,7 +20,7 @@ from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, exp2_into, log2_into
 THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, HOLD, RMS, MOST, LINK, RESTORE, RESTORE_RATE = range(11)
 SLOW_RISE, SLOW_FALL = 11, 12
 CONTROLS = 13
-# Rows of the state, one column a lane: reduction, peak hold, hold counter, slow part, mean
+# Rows of the state, one column a channel: reduction, peak hold, hold counter, slow part, mean
 # square, slow copy for restore.
 OUT, HELD, COUNT, SLOW, POWER, LATE = range(6)
 STATES = 6
@@ -73,7 +73,7 @@ def _solve(r: float, a: float, t: float, s: float, knee: float) -> float:
 @njit(cache=True, error_model="numpy")
 def _levels(
     key: Sound,
-    lane: int,
+    channel: int,
     start: int,
     n: int,
     detector: int,
@@ -89,7 +89,7 @@ def _levels(
         b = value[RMS] + step[RMS] * offset
         db = step[RMS]
         for i in range(n):
-            x = key[start + i, lane]
+            x = key[start + i, channel]
             power += (b + db * i) * (x * x - power)
             level[i] = power + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
         if power < TINY:
@@ -97,14 +97,14 @@ def _levels(
         log2_into(level, exponent, n, 0.5 * DB_PER_OCTAVE)
     else:
         for i in range(n):
-            level[i] = abs(key[start + i, lane]) + FLOOR_AMPLITUDE
+            level[i] = abs(key[start + i, channel]) + FLOOR_AMPLITUDE
         log2_into(level, exponent, n, DB_PER_OCTAVE)
     return power
 
 
 @njit(cache=True, error_model="numpy")
 def _link(levels: Sound, n: int, link: float, d_link: float) -> None:
-    """Move every lane's level towards the loudest lane's."""
+    """Move every channel's level towards the loudest channel's."""
     for i in range(n):
         amount = link + d_link * i
         a, b = levels[0, i], levels[1, i]
@@ -259,14 +259,14 @@ def reduce_into(
     flags: NDArray[np.int64],
     state: Sound,
 ) -> None:
-    """Fill reduction (frames, lanes) with the smoothed reduction in dB that the key asks for.
+    """Fill reduction (frames, channels) with the smoothed reduction in dB that the key asks for.
 
-    heard: (frames, lanes), filled with the detector's level in dB, or of 0 frames.
-    key: (frames, lanes), 1 or 2 lanes. start: timeline frame of key[0]. value, step:
+    heard: (frames, channels), filled with the detector's level in dB, or of 0 frames.
+    key: (frames, channels), 1 or 2 channels. start: timeline frame of key[0]. value, step:
     (grid points, CONTROLS). flags: detector, ballistics, topology, programme-dependent release.
-    state: (STATES, lanes), changed.
+    state: (STATES, channels), changed.
     """
-    frames, lanes = key.shape
+    frames, channels = key.shape
     detector, ballistics, topology, programme = flags[0], flags[1], flags[2], flags[3] == 1
     levels = np.empty((2, GRID))
     exponent = np.empty(GRID)
@@ -275,30 +275,30 @@ def reduce_into(
     while at < frames:
         n = min(GRID - offset, frames - at)
         v, d = value[k], step[k]
-        for lane in range(lanes):
-            state[POWER, lane] = _levels(
+        for channel in range(channels):
+            state[POWER, channel] = _levels(
                 key,
-                lane,
+                channel,
                 at,
                 n,
                 detector,
                 v,
                 d,
                 offset,
-                state[POWER, lane],
-                levels[lane],
+                state[POWER, channel],
+                levels[channel],
                 exponent,
             )
         link = v[LINK] + d[LINK] * offset
-        if lanes == 2:
+        if channels == 2:
             _link(levels, n, link, d[LINK])
-        shared = lanes == 2 and link == 1.0 and d[LINK] == 0.0 and _equal_lanes(state)
-        for lane in range(1 if shared else lanes):
-            c = levels[lane]
-            carried[:] = state[:, lane]
+        shared = channels == 2 and link == 1.0 and d[LINK] == 0.0 and _equal_lanes(state)
+        for channel in range(1 if shared else channels):
+            c = levels[channel]
+            carried[:] = state[:, channel]
             if len(heard):
                 for i in range(n):
-                    heard[at + i, lane] = c[i]
+                    heard[at + i, channel] = c[i]
             if topology == BACK:
                 _smooth_back(c, n, carried, ballistics, programme, v, d, offset)
             else:
@@ -314,12 +314,12 @@ def reduce_into(
                 carried[LATE] = carried[OUT]
             if len(heard) and topology == BACK:
                 for i in range(n):
-                    heard[at + i, lane] -= c[i]
+                    heard[at + i, channel] -= c[i]
             for row in range(STATES):
                 if row != POWER:
-                    state[row, lane] = carried[row]
+                    state[row, channel] = carried[row]
             for i in range(n):
-                reduction[at + i, lane] = c[i]
+                reduction[at + i, channel] = c[i]
         if shared:
             for row in range(STATES):
                 if row != POWER:
@@ -335,7 +335,7 @@ def reduce_into(
 
 @njit(cache=True, error_model="numpy")
 def _equal_lanes(state: Sound) -> bool:
-    """Say whether both lanes stand at the same place, mean squares apart."""
+    """Say whether both channels stand at the same place, mean squares apart."""
     unequal = 0
     for row in range(STATES):
         unequal += row != POWER and state[row, 0] != state[row, 1]
@@ -373,27 +373,27 @@ def gain_into(
 def cell_maxima(values: Sound, start: int, carry: Sound, rest: float, cells: Sound) -> int:
     """Fill cells with the maxima over the grid cells that end inside this block.
 
-    values: (frames, lanes), start: timeline frame of values[0]. carry: (lanes,), the running
+    values: (frames, channels), start: timeline frame of values[0]. carry: (channels,), the running
     maximum of the unfinished cell, changed; it starts at `rest`. Returns the number of finished
     cells.
     """
-    frames, lanes = values.shape
+    frames, channels = values.shape
     done = 0
     at, offset = 0, start % GRID
     while at < frames:
         n = min(GRID - offset, frames - at)
-        for lane in range(lanes):
-            most = carry[lane]
+        for channel in range(channels):
+            most = carry[channel]
             for i in range(n):
-                if values[at + i, lane] > most:
-                    most = values[at + i, lane]
-            carry[lane] = most
+                if values[at + i, channel] > most:
+                    most = values[at + i, channel]
+            carry[channel] = most
         at += n
         offset += n
         if offset == GRID:
-            for lane in range(lanes):
-                cells[done, lane] = carry[lane]
-                carry[lane] = rest
+            for channel in range(channels):
+                cells[done, channel] = carry[channel]
+                carry[channel] = rest
             done += 1
             offset = 0
     return done

@@ -28,7 +28,7 @@ SECTIONS = 4
 STEP = 16
 """Frames after which a band that moves by level is set anew; in between it glides."""
 POWER, NOW, NEXT = 0, 2, 3
-"""Rows of a band's detector: power of each lane, the movement at this step's ends in dB."""
+"""Rows of a band's detector: power of each channel, the movement at this step's ends in dB."""
 
 
 def butterworth() -> Sound:
@@ -158,17 +158,17 @@ def _heard(
     rate: float,
     powers: Sound,
     memory: Sound,
-    lanes: int,
+    channels: int,
 ) -> None:
     """Move the powers of what lies in a band's range of the keys on by n frames."""
     a1 = 1.0 / (1.0 + warped * (warped + damping))
     a2 = warped * a1
     a3 = warped * a2
-    for lane in range(lanes):
-        z1, z2 = memory[lane]
-        power = powers[lane]
+    for channel in range(channels):
+        z1, z2 = memory[channel]
+        power = powers[channel]
         for i in range(at, at + n):
-            x = keys[lane, i]
+            x = keys[channel, i]
             u = x - z2
             band = a1 * z1 + a2 * u
             low = z2 + a2 * z1 + a3 * u
@@ -181,16 +181,16 @@ def _heard(
             else:
                 y = x - damping * band - low
             power += rate * (y * y - power)
-        memory[lane, 0] = z1 if abs(z1) > TINY else 0.0
-        memory[lane, 1] = z2 if abs(z2) > TINY else 0.0
-        powers[lane] = power if power > TINY else 0.0
+        memory[channel, 0] = z1 if abs(z1) > TINY else 0.0
+        memory[channel, 1] = z2 if abs(z2) > TINY else 0.0
+        powers[channel] = power if power > TINY else 0.0
 
 
 @njit(cache=True, error_model="numpy")
-def _next_move(row: Sound, v: Vector, most: float, lanes: int) -> None:
+def _next_move(row: Sound, v: Vector, most: float, channels: int) -> None:
     """Step a band's movement: a dB for every dB over its threshold, as far as it may go."""
     power = row[POWER]
-    if lanes == 2:
+    if channels == 2:
         power = max(power, row[POWER + 1])
     over = 10.0 * math.log10(power + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE) - v[THRESHOLD]
     target = min(max(over, 0.0), abs(most))
@@ -267,15 +267,15 @@ def tone_into(
     ears: Sound,
     rows: Sound,
 ) -> None:
-    """Fill out (frames, lanes) with the sound through all bands.
+    """Fill out (frames, columns) with the sound through all bands.
 
     moves: (bands, frames), zeros; filled with the movement in dB of bands that move.
-    key: (frames, lanes), what bands that move listen to. start: timeline frame of sound[0].
+    key: (frames, columns), what bands that move listen to. start: timeline frame of sound[0].
     value, step: (grid points, bands * COLUMNS). shapes: (bands, 3). power_rate: of the mean
-    squares. memory: (bands, SECTIONS, lanes, 2); ears: (bands, lanes, 2); rows: (bands, 4); all
+    squares. memory: (bands, SECTIONS, columns, 2); ears: (bands, columns, 2); rows: (bands, 4); all
     changed. A band that does nothing is passed by, to the bit.
     """
-    frames, lanes = sound.shape
+    frames, columns = sound.shape
     cell, keys = np.empty((2, GRID)), np.empty((2, GRID))
     picked, heard = np.empty((2, GRID)), np.empty((2, GRID))
     listened = keys
@@ -283,22 +283,22 @@ def tone_into(
     at, point, offset = 0, 0, start % GRID
     while at < frames:
         n = min(GRID - offset, frames - at)
-        for lane in range(lanes):
+        for column in range(columns):
             for i in range(n):
-                cell[lane, i], keys[lane, i] = sound[at + i, lane], key[at + i, lane]
+                cell[column, i], keys[column, i] = sound[at + i, column], key[at + i, column]
         for b in range(len(shapes)):
             v = value[point, b * COLUMNS : (b + 1) * COLUMNS]
             s = step[point, b * COLUMNS : (b + 1) * COLUMNS]
             kind, channel, order = shapes[b, 0], shapes[b, 1], shapes[b, 2]
-            if _idle(kind, v, s) or (lanes == 1 and channel == SIDE):
+            if _idle(kind, v, s) or (columns == 1 and channel == SIDE):
                 memory[b] = 0.0
                 ears[b] = 0.0
                 rows[b] = 0.0
                 continue
             moving = LOW_SHELF <= kind <= BELL and (v[MOVE] != 0.0 or s[MOVE] != 0.0)
-            whole = lanes == 1 or channel == BOTH
+            whole = columns == 1 or channel == BOTH
             lines = cell if whole else picked
-            count = lanes if whole else _pick(picked, cell, n, channel)
+            count = columns if whole else _pick(picked, cell, n, channel)
             if moving and whole:
                 listened = keys
             elif moving:
@@ -326,9 +326,9 @@ def tone_into(
                     section(kind, g, d, gain + begin, on, real, here)
                     section(kind, g_to, d_to, gain_to + end, on_to, real, there)
                     if not _same(here, there):
-                        for lane in range(count):
+                        for column in range(count):
                             _gliding(
-                                lines[lane], i, m, inside, span, here, there, memory[b, j, lane]
+                                lines[column], i, m, inside, span, here, there, memory[b, j, column]
                             )
                     elif count == 2:
                         _still_pair(lines, i, m, here, memory[b, j])
@@ -342,13 +342,13 @@ def tone_into(
             if not whole:
                 _put(picked, cell, n, channel)
             for j in range(SECTIONS):
-                for lane in range(lanes):
+                for column in range(columns):
                     for z in range(2):
-                        if abs(memory[b, j, lane, z]) < TINY:
-                            memory[b, j, lane, z] = 0.0
-        for lane in range(lanes):
+                        if abs(memory[b, j, column, z]) < TINY:
+                            memory[b, j, column, z] = 0.0
+        for column in range(columns):
             for i in range(n):
-                out[at + i, lane] = cell[lane, i]
+                out[at + i, column] = cell[column, i]
         at += n
         offset = 0
         point += 1

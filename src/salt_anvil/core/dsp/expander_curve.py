@@ -37,14 +37,14 @@ def expand_into(
     flags: NDArray[np.int64],
     state: Sound,
 ) -> None:
-    """Fill change (frames, lanes) with the smoothed change of gain in dB that the key asks for.
+    """Fill change (frames, channels) with the smoothed change of gain in dB that the key asks for.
 
-    heard: (frames, lanes), filled with the detector's level in dB. key: (frames, lanes), 1 or 2
-    lanes. start: timeline frame of key[0]. value, step: (grid points, dynamics.CONTROLS).
-    flags: detector, way. state: (dynamics.STATES, lanes), changed. Louder is attack, quieter
-    is release, both ways.
+    heard: (frames, channels), filled with the detector's level in dB. key: (frames, channels), 1 or
+    2 channels. start: timeline frame of key[0]. value, step: (grid points, dynamics.CONTROLS).
+    flags: detector, way. state: (dynamics.STATES, channels), changed. Louder is attack, quieter is
+    release, both ways.
     """
-    frames, lanes = key.shape
+    frames, channels = key.shape
     detector, way = flags[0], flags[1]
     levels = np.empty((2, GRID))
     exponent = np.empty(GRID)
@@ -53,27 +53,27 @@ def expand_into(
     while at < frames:
         n = min(GRID - offset, frames - at)
         v, s = value[k], step[k]
-        for lane in range(lanes):
-            state[d.POWER, lane] = d._levels(
+        for channel in range(channels):
+            state[d.POWER, channel] = d._levels(
                 key,
-                lane,
+                channel,
                 at,
                 n,
                 detector,
                 v,
                 s,
                 offset,
-                state[d.POWER, lane],
-                levels[lane],
+                state[d.POWER, channel],
+                levels[channel],
                 exponent,
             )
-        if lanes == 2:
+        if channels == 2:
             d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
-        for lane in range(lanes):
-            c = levels[lane]
+        for channel in range(channels):
+            c = levels[channel]
             for i in range(n):
                 j = offset + i
-                heard[at + i, lane] = c[i]
+                heard[at + i, channel] = c[i]
                 c[i] = expansion(
                     c[i],
                     v[d.THRESHOLD] + s[d.THRESHOLD] * j,
@@ -82,13 +82,13 @@ def expand_into(
                     v[d.MOST] + s[d.MOST] * j,
                     way,
                 )
-            carried[:] = state[:, lane]
+            carried[:] = state[:, channel]
             d._smooth(c, n, carried, d.DECOUPLED, False, v, s, offset)
             for row in range(d.STATES):
                 if row != d.POWER:
-                    state[row, lane] = carried[row]
+                    state[row, channel] = carried[row]
             for i in range(n):
-                change[at + i, lane] = c[i]
+                change[at + i, channel] = c[i]
         at += n
         offset = 0
         k += 1

@@ -61,19 +61,19 @@ def _behind(line: Sound, write: int, span: float) -> float:
 def diffuse_into(
     out: Sound, sound: Sound, start: int, value: Vector, step: Vector, lines: Sound, at: Sound
 ) -> None:
-    """Fill out (frames, lanes) with the sound through all-passes in a row (Schroeder 1962).
+    """Fill out (frames, channels) with the sound through all-passes in a row (Schroeder 1962).
 
     start: timeline frame of sound[0]; value, step: (grid points, CONTROLS). lines: (all-passes,
-    lanes, longest) rings; at: (1,), where they are written; both changed.
+    channels, longest) rings; at: (1,), where they are written; both changed.
     """
-    frames, lanes = sound.shape
+    frames, channels = sound.shape
     count, _, size = lines.shape
     first = int(at[0])
-    for lane in range(lanes):
+    for channel in range(channels):
         for i in range(frames):
-            out[i, lane] = sound[i, lane]
+            out[i, channel] = sound[i, channel]
         for a in range(count):
-            line, write = lines[a, lane], first
+            line, write = lines[a, channel], first
             done, k, offset = 0, 0, start % GRID
             while done < frames:
                 m = min(GRID - offset, frames - done)
@@ -85,8 +85,8 @@ def diffuse_into(
                         read = read + 1 if read + 1 < size else 0
                     else:
                         kept = _behind(line, write, span + d_span * (offset + i - done))
-                    x = out[i, lane] - DIFFUSION * kept
-                    out[i, lane] = kept + DIFFUSION * x
+                    x = out[i, channel] - DIFFUSION * kept
+                    out[i, channel] = kept + DIFFUSION * x
                     line[write] = x if abs(x) > TINY else 0.0
                     write = write + 1 if write + 1 < size else 0
                 done += m
@@ -118,12 +118,12 @@ def room_into(
     damped: Sound,
     at: Sound,
 ) -> None:
-    """Fill out (frames, lanes) with the room alone.
+    """Fill out (frames, channels) with the room alone.
 
     start: timeline frame of sound[0]; value, step: (grid points, CONTROLS). lines: (LINES,
     longest) rings; damped: (LINES,); at: (1,); changed.
     """
-    frames, lanes = sound.shape
+    frames, channels = sound.shape
     size = lines.shape[1]
     write = int(at[0])
     heard, gain = np.empty(LINES), np.empty(LINES)
@@ -152,7 +152,7 @@ def room_into(
                 heard[n] = damped[n]
             left = heard[0] + heard[2] - heard[4] - heard[6]
             right = heard[1] - heard[3] + heard[5] - heard[7]
-            if lanes == 2:
+            if channels == 2:
                 out[i, 0], out[i, 1] = LEVEL * left, LEVEL * right
             else:
                 out[i, 0] = LEVEL * (left + right) * 0.7071067811865476
@@ -160,7 +160,7 @@ def room_into(
                 heard[n] *= gain[n]
             _mix(heard)
             for n in range(LINES):
-                fed = heard[n] + sound[i, n % lanes]
+                fed = heard[n] + sound[i, n % channels]
                 lines[n, write] = fed if abs(fed) > TINY else 0.0
             write = write + 1 if write + 1 < size else 0
         done += m

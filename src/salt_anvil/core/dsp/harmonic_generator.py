@@ -51,32 +51,32 @@ def envelope_into(
     peaks: Sound,
     state: Sound,
 ) -> None:
-    """Fill envelope (frames, lanes) with the height of the wave one frame before each.
+    """Fill envelope (frames, channels) with the height of the wave one frame before each.
 
     The height now is the length of the wave and its slope, which is a quarter of a period ahead;
-    how much the slope weighs, between least and most, follows from the energies y^2 - y- y+ of
-    both (smoothed by `rate` a frame), which of a sine stand still (Kaiser, ICASSP 1990, from
-    memory). The envelope is the greatest of the last `cells` whole cells of the grid and of this
-    one, and falls to it by the factor `fall` a frame. start: timeline frame of sound[0]. peaks:
-    (CELLS, lanes), the cells' heights as a ring over the timeline; state: (8, lanes); changed.
+    how much the slope weighs, between least and most, follows from the energies y^2 - y- y+ of both
+    (smoothed by `rate` a frame), which of a sine stand still (Kaiser, ICASSP 1990, from memory).
+    The envelope is the greatest of the last `cells` whole cells of the grid and of this one, and
+    falls to it by the factor `fall` a frame. start: timeline frame of sound[0]. peaks: (CELLS,
+    channels), the cells' heights as a ring over the timeline; state: (8, channels); changed.
     """
-    frames, lanes = sound.shape
-    for lane in range(lanes):
-        height, here = state[0, lane], state[1, lane]
-        y1, y2, y3, y4 = state[2:6, lane]
-        waves, slopes = state[6, lane], state[7, lane]
+    frames, channels = sound.shape
+    for channel in range(channels):
+        height, here = state[0, channel], state[1, channel]
+        y1, y2, y3, y4 = state[2:6, channel]
+        waves, slopes = state[6, channel], state[7, channel]
         at = 0
         while at < frames:
             cell, inside = divmod(start + at, GRID)
             if inside == 0:
-                peaks[(cell - 1) % CELLS, lane] = here
+                peaks[(cell - 1) % CELLS, channel] = here
                 here = 0.0
             before = 0.0
             for c in range(cell - cells, cell):
-                before = max(before, peaks[c % CELLS, lane])
+                before = max(before, peaks[c % CELLS, channel])
             n = min(GRID - inside, frames - at)
             for i in range(at, at + n):
-                y0 = sound[i, lane]
+                y0 = sound[i, channel]
                 d1, d2, d3 = 0.5 * (y0 - y2), 0.5 * (y1 - y3), 0.5 * (y2 - y4)
                 waves += rate * (y2 * y2 - y1 * y3 - waves)
                 slopes += rate * (d2 * d2 - d1 * d3 - slopes)
@@ -87,12 +87,12 @@ def envelope_into(
                 y4, y3, y2, y1 = y3, y2, y1, y0
                 here = max(here, now)
                 height = max(height * fall, max(before, here))
-                envelope[i, lane] = height
+                envelope[i, channel] = height
             at += n
-        state[0, lane], state[1, lane] = height if height > TINY else 0.0, here
-        state[2, lane], state[3, lane], state[4, lane], state[5, lane] = y1, y2, y3, y4
-        state[6, lane] = waves if abs(waves) > TINY else 0.0
-        state[7, lane] = slopes if abs(slopes) > TINY else 0.0
+        state[0, channel], state[1, channel] = height if height > TINY else 0.0, here
+        state[2, channel], state[3, channel], state[4, channel], state[5, channel] = y1, y2, y3, y4
+        state[6, channel] = waves if abs(waves) > TINY else 0.0
+        state[7, channel] = slopes if abs(slopes) > TINY else 0.0
 
 
 @njit(cache=True, error_model="numpy")
@@ -119,17 +119,17 @@ def shape_lines(
     value: Vector,
     step: Vector,
 ) -> None:
-    """Fill the last columns of made with the harmonics of lines (lanes, 1 + factor * frames).
+    """Fill the last columns of made with the harmonics of lines (channels, 1 + factor * frames).
 
-    envelope: (frames + 1, lanes), in step with the lines, the one behind the last too. value, step:
-    (grid points, CONTROLS or more), the polynomial. In antiderivative form, half
-    a step late, for factors over 1.
+    envelope: (frames + 1, channels), in step with the lines, the one behind the last too. value,
+    step: (grid points, CONTROLS or more), the polynomial. In antiderivative form, half a step late,
+    for factors over 1.
     """
-    lanes, frames = lines.shape[0], (lines.shape[1] - 1) // factor
+    channels, frames = lines.shape[0], (lines.shape[1] - 1) // factor
     ahead = made.shape[1] - factor * frames
     now, over = np.empty(CONTROLS), np.empty(CONTROLS)
-    for lane in range(lanes):
-        before = lines[lane, 0]
+    for channel in range(channels):
+        before = lines[channel, 0]
         at, k, offset = 0, 0, start % GRID
         while at < frames:
             n = min(GRID - offset, frames - at)
@@ -142,9 +142,11 @@ def shape_lines(
                         now[c] = value[k, c] + step[k, c] * (offset + i - at)
                         over[c] = now[c] / (c + 1)
                 for p in range(factor):
-                    x = lines[lane, 1 + factor * i + p]
+                    x = lines[channel, 1 + factor * i + p]
                     share = p / factor
-                    height = envelope[i, lane] + share * (envelope[i + 1, lane] - envelope[i, lane])
+                    height = envelope[i, channel] + share * (
+                        envelope[i + 1, channel] - envelope[i, channel]
+                    )
                     made_here = 0.0
                     if height > SILENT:
                         u = min(max(x / height, -1.0), 1.0)
@@ -157,7 +159,7 @@ def shape_lines(
                         else:
                             made_here = _value(u, now)
                     before = x
-                    made[lane, ahead + factor * i + p] = height * made_here
+                    made[channel, ahead + factor * i + p] = height * made_here
             at += n
             offset = 0
             k += 1

@@ -32,7 +32,7 @@ SMALLEST_DB = 1e-9
 # Columns of the control vector of `wall_into`; times in frames.
 TARGET, LINK, RELEASE, QUICK, LASTING, HOLD, BODY_RISE = range(7)
 CONTROLS = 7
-# Rows of the state, one column a lane.
+# Rows of the state, one column a channel.
 OUT, COUNT, BODY, LASTED = range(4)
 STATES = 4
 
@@ -100,27 +100,27 @@ def _keep_greatest(most: Line, even: Line, odd: Line) -> None:
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def peaks_into(peaks: Sound, sound: Sound, halves: Line, least: float) -> None:
-    """Fill peaks (frames, lanes) with the greatest magnitude from each frame to the next.
+    """Fill peaks (frames, channels) with the greatest magnitude from each frame to the next.
 
-    sound: (frames + TAPS - 1, lanes); peaks[0] belongs to sound[WAIT - 1]. What does not exceed
+    sound: (frames + TAPS - 1, channels); peaks[0] belongs to sound[WAIT - 1]. What does not exceed
     `least` between the samples is not told, so that quiet stretches can be passed over.
     """
-    frames, lanes = peaks.shape
+    frames, channels = peaks.shape
     count, wait = halves.shape[1], halves.shape[2]
     taps = 2 * wait
     line = np.zeros(GRID + taps, np.float32)
     plus, minus = np.empty((2, wait, GRID), np.float32)
     even, odd, most = np.empty((3, GRID), np.float32)
-    for lane in range(lanes):
+    for channel in range(channels):
         for at in range(0, frames, GRID):
             span = min(GRID, frames - at)
             peak = 0.0
             for i in range(span + taps - 1):
-                x = sound[at + i, lane]
+                x = sound[at + i, channel]
                 line[i] = x
                 peak = max(peak, abs(x))
             for i in range(span):
-                peaks[at + i, lane] = abs(sound[at + i + wait - 1, lane])
+                peaks[at + i, channel] = abs(sound[at + i + wait - 1, channel])
             if peak * BOUND <= least:
                 continue
             for t in range(wait):
@@ -136,16 +136,16 @@ def peaks_into(peaks: Sound, sound: Sound, halves: Line, least: float) -> None:
                 _keep_greatest(most, even, odd)
             for i in range(span):
                 if most[i] > least:
-                    peaks[at + i, lane] = max(peaks[at + i, lane], most[i])
+                    peaks[at + i, channel] = max(peaks[at + i, channel], most[i])
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def needs_into(needs: Sound, peaks: Sound, start: int, value: Vector, step: Vector) -> int:
-    """Fill needs (frames, lanes) with the reduction that each peak asks for; return the count.
+    """Fill needs (frames, channels) with the reduction that each peak asks for; return the count.
 
     start: timeline frame of peaks[0]. value, step: (grid points, CONTROLS); TARGET is in dB.
     """
-    frames, lanes = peaks.shape
+    frames, channels = peaks.shape
     level, exponent = np.empty(GRID), np.empty(GRID)
     at, k, offset = 0, 0, start % GRID
     found = 0
@@ -153,25 +153,25 @@ def needs_into(needs: Sound, peaks: Sound, start: int, value: Vector, step: Vect
         n = min(GRID - offset, frames - at)
         target, d_target = value[k, TARGET] + step[k, TARGET] * offset, step[k, TARGET]
         lowest = 10.0 ** (min(target, target + d_target * n) / 20.0)
-        for lane in range(lanes):
+        for channel in range(channels):
             most = 0.0
             for i in range(n):
-                most = max(most, peaks[at + i, lane])
+                most = max(most, peaks[at + i, channel])
             if most <= lowest:
                 for i in range(n):
-                    needs[at + i, lane] = 0
+                    needs[at + i, channel] = 0
                 continue
             for i in range(n):
-                level[i] = peaks[at + i, lane] + 1e-15
+                level[i] = peaks[at + i, channel] + 1e-15
             log2_into(level, exponent, n, DB_PER_OCTAVE)
             for i in range(n):
                 over = level[i] - (target + d_target * i)
                 if over > SMALLEST_DB:
-                    needs[at + i, lane] = math.floor((min(over, MOST_DB) + GUARD_DB) / UNIT)
+                    needs[at + i, channel] = math.floor((min(over, MOST_DB) + GUARD_DB) / UNIT)
                     found += 1
                 else:
-                    needs[at + i, lane] = 0
-        if lanes == 2:
+                    needs[at + i, channel] = 0
+        if channels == 2:
             link, d_link = value[k, LINK] + step[k, LINK] * offset, step[k, LINK]
             for i in range(at, at + n):
                 a, b = needs[i, 0], needs[i, 1]
@@ -190,7 +190,7 @@ def needs_into(needs: Sound, peaks: Sound, start: int, value: Vector, step: Vect
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def maxima_into(maxima: Sound, values: Sound, window: int) -> None:
-    """Fill maxima[i] with the greatest of values[i : i + window], one lane.
+    """Fill maxima[i] with the greatest of values[i : i + window], one channel.
 
     values: len(maxima) + window - 1. After van Herk (1992): maxima from the left and from the
     right within pieces as long as the window.
@@ -219,16 +219,16 @@ def release_into(
     step: Vector,
     adaptive: bool,
     state: Sound,
-    lane: int,
+    channel: int,
 ) -> None:
-    """Replace the maxima in held (one lane) by what falls behind them with the release.
+    """Replace the maxima in held (one channel) by what falls behind them with the release.
 
     Adaptive: QUICK takes over from RELEASE as far as the reduction has not LASTED. HOLD frames
     pass before anything is released. With BODY_RISE above 0 the release is QUICK down to a slow
     body of the reduction, which itself falls with RELEASE.
     """
-    out, count = state[OUT, lane], state[COUNT, lane]
-    body, lasted = state[BODY, lane], state[LASTED, lane]
+    out, count = state[OUT, channel], state[COUNT, channel]
+    body, lasted = state[BODY, channel], state[LASTED, channel]
     at, k, offset = 0, 0, start % GRID
     while at < len(held):
         n = min(GRID - offset, len(held) - at)
@@ -260,13 +260,13 @@ def release_into(
         at += n
         offset = 0
         k += 1
-    state[OUT, lane], state[COUNT, lane] = out, max(count, 0.0)
-    state[BODY, lane], state[LASTED, lane] = body, lasted if lasted > SMALLEST_DB else 0.0
+    state[OUT, channel], state[COUNT, channel] = out, max(count, 0.0)
+    state[BODY, channel], state[LASTED, channel] = body, lasted if lasted > SMALLEST_DB else 0.0
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def mean_into(means: Sound, values: Sound, window: int) -> None:
-    """Fill means[i] with the mean of values[i : i + window], rounded up, one lane."""
+    """Fill means[i] with the mean of values[i : i + window], rounded up, one channel."""
     total = 0.0
     for i in range(window):
         total += values[i]
@@ -278,11 +278,11 @@ def mean_into(means: Sound, values: Sound, window: int) -> None:
 
 
 @njit(cache=True, error_model="numpy")
-def _alike(lanes: Sound) -> bool:
+def _alike(channels: Sound) -> bool:
     """Say whether both columns are the same."""
     unequal = 0
-    for i in range(len(lanes)):
-        unequal += lanes[i, 0] != lanes[i, 1]
+    for i in range(len(channels)):
+        unequal += channels[i, 0] != channels[i, 1]
     return unequal == 0
 
 
@@ -299,13 +299,13 @@ def smooth_into(
     adaptive: bool,
     state: Sound,
 ) -> None:
-    """Fill reduction (frames, lanes) in dB; the gain has given way before each need, and stands.
+    """Fill reduction (frames, channels) in dB; the gain has given way before each need, and stands.
 
     needs: the block's rows at its end, behind ahead + steady rows of the past. held: the releases
     of the past, ahead - steady rows, moved on. window: frames over which the gain gives way, at
-    most ahead + 1 - steady. start: timeline frame of the first new row. state: (STATES, lanes).
+    most ahead + 1 - steady. start: timeline frame of the first new row. state: (STATES, channels).
     """
-    frames, lanes = reduction.shape
+    frames, channels = reduction.shape
     full = len(held) + 1
     wide = window + 2 * steady
     first = full - window
@@ -316,24 +316,24 @@ def smooth_into(
     inner = np.empty(frames + two - 1)
     means = np.empty(frames)
     column = np.empty(frames + wide - 1)
-    alike = lanes == 2 and _alike(needs) and _alike(held) and _alike(state)
-    for lane in range(lanes):
-        if lane == 1 and alike:
+    alike = channels == 2 and _alike(needs) and _alike(held) and _alike(state)
+    for channel in range(channels):
+        if channel == 1 and alike:
             reduction[:, 1] = reduction[:, 0]
             held[:, 1] = held[:, 0]
             state[:, 1] = state[:, 0]
             continue
         for i in range(len(column)):
-            column[i] = needs[len(needs) - frames - first - (wide - 1) + i, lane]
+            column[i] = needs[len(needs) - frames - first - (wide - 1) + i, channel]
         maxima_into(held_line, column, wide)
-        release_into(held_line, start, value, step, adaptive, state, lane)
+        release_into(held_line, start, value, step, adaptive, state, channel)
         for i in range(len(held)):
-            line[i] = held[i, lane]
+            line[i] = held[i, channel]
         for i in range(frames):
             line[len(held) + i] = held_line[i]
         mean_into(inner, line[len(held) - (window - 1) :], one)
         mean_into(means, inner, two)
         for i in range(frames):
-            reduction[i, lane] = means[i] * UNIT
+            reduction[i, channel] = means[i] * UNIT
         for i in range(len(held)):
-            held[i, lane] = line[frames + i]
+            held[i, channel] = line[frames + i]

@@ -10,7 +10,7 @@ from salt_anvil.core.audio import GRID, TINY, Sound
 # Columns of the control vector of `gate_into`; levels as amplitudes, rates per frame.
 OPEN_AT, CLOSE_AT, FLOOR, ATTACK, RELEASE, HOLD, LINK, FALL = range(8)
 CONTROLS = 8
-# Rows of the state, one column a lane.
+# Rows of the state, one column a channel.
 LEVEL, GAIN, PHASE, COUNT = range(4)
 STATES = 4
 # What a gate is doing; higher tells more.
@@ -31,14 +31,14 @@ def gate_into(
     step: Sound,
     state: Sound,
 ) -> None:
-    """Fill gain (frames, lanes) with what the gate lets through, 0 to 1.
+    """Fill gain (frames, channels) with what the gate lets through, 0 to 1.
 
-    heard, phases, opened: (frames, lanes): the detector's amplitude, what the gate is doing, and
-    1 at every frame in which it began to open. key: (frames, lanes). value, step: (grid points,
-    CONTROLS). state: (STATES, lanes), changed. The detector rises at once and falls with FALL,
+    heard, phases, opened: (frames, channels): the detector's amplitude, what the gate is doing, and
+    1 at every frame in which it began to open. key: (frames, channels). value, step: (grid points,
+    CONTROLS). state: (STATES, channels), changed. The detector rises at once and falls with FALL,
     so that a wave does not close the gate at every crossing of zero.
     """
-    frames, lanes = key.shape
+    frames, channels = key.shape
     levels = np.empty(2)
     at, k, offset = 0, 0, start % GRID
     while at < frames:
@@ -46,21 +46,21 @@ def gate_into(
         v, d = value[k], step[k]
         for i in range(n):
             j = offset + i
-            for lane in range(lanes):
-                x = abs(key[at + i, lane])
-                held = state[LEVEL, lane]
+            for channel in range(channels):
+                x = abs(key[at + i, channel])
+                held = state[LEVEL, channel]
                 held += (v[FALL] + d[FALL] * j) * (x - held)
-                state[LEVEL, lane] = max(x, held)
-                levels[lane] = state[LEVEL, lane]
-            if lanes == 2:
+                state[LEVEL, channel] = max(x, held)
+                levels[channel] = state[LEVEL, channel]
+            if channels == 2:
                 most = max(levels[0], levels[1])
                 link = v[LINK] + d[LINK] * j
-                for lane in range(2):
-                    levels[lane] += link * (most - levels[lane])
+                for channel in range(2):
+                    levels[channel] += link * (most - levels[channel])
             floor = v[FLOOR] + d[FLOOR] * j
-            for lane in range(lanes):
-                level, g = levels[lane], state[GAIN, lane]
-                phase, count = state[PHASE, lane], state[COUNT, lane]
+            for channel in range(channels):
+                level, g = levels[channel], state[GAIN, channel]
+                phase, count = state[PHASE, channel], state[COUNT, channel]
                 began = 0.0
                 if level >= v[OPEN_AT] + d[OPEN_AT] * j:
                     if phase < HOLDING:
@@ -94,17 +94,17 @@ def gate_into(
                         phase = CLOSED
                 else:
                     g = floor
-                state[GAIN, lane], state[PHASE, lane], state[COUNT, lane] = g, phase, count
-                gain[at + i, lane] = g
-                heard[at + i, lane] = level
-                phases[at + i, lane] = phase
-                opened[at + i, lane] = began
+                state[GAIN, channel], state[PHASE, channel], state[COUNT, channel] = g, phase, count
+                gain[at + i, channel] = g
+                heard[at + i, channel] = level
+                phases[at + i, channel] = phase
+                opened[at + i, channel] = began
         at += n
         offset = 0
         k += 1
-    for lane in range(lanes):
-        if state[LEVEL, lane] < TINY:
-            state[LEVEL, lane] = 0.0
+    for channel in range(channels):
+        if state[LEVEL, channel] < TINY:
+            state[LEVEL, channel] = 0.0
 
 
 def fall_rate(depth_db: float, release_ms: float, rate: int) -> float:

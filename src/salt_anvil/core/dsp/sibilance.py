@@ -80,20 +80,20 @@ def _add_pairs(total: Sound, line: Sound, middle: int, t: int, taps: Sound) -> N
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
-    """Fill out (frames, lanes) with what a symmetrical filter passes.
+    """Fill out (frames, channels) with what a symmetrical filter passes.
 
-    sound: (frames + 2 * half, lanes); out[i] is centred on sound[i + half]. taps: (half + 1,).
+    sound: (frames + 2 * half, channels); out[i] is centred on sound[i + half]. taps: (half + 1,).
     """
-    frames, lanes = out.shape
+    frames, channels = out.shape
     half = len(taps) - 1
     whole = 1 + half // 4 * 4
     line = np.zeros(GRID + 2 * half)
     total = np.empty(GRID)
-    for lane in range(lanes):
+    for channel in range(channels):
         for at in range(0, frames, GRID):
             span = min(GRID, frames - at)
             for i in range(span + 2 * half):
-                line[i] = sound[at + i, lane]
+                line[i] = sound[at + i, channel]
             for i in range(GRID):
                 total[i] = taps[0] * line[half + i]
             for t in range(1, whole, 4):
@@ -102,7 +102,7 @@ def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
                 for i in range(GRID):
                     total[i] += taps[t] * (line[half - t + i] + line[half + t + i])
             for i in range(span):
-                out[at + i, lane] = total[i]
+                out[at + i, channel] = total[i]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -117,14 +117,14 @@ def ess_into(
     state: Sound,
     powers: Sound,
 ) -> None:
-    """Fill reduction (frames, lanes) in dB by the level of a range, heard with that level.
+    """Fill reduction (frames, channels) in dB by the level of a range, heard with that level.
 
-    band, whole: (frames, lanes), 1 or 2 lanes. start: timeline frame of band[0]. value, step:
-    (grid points, CONTROLS or more). state: (dynamics.STATES, lanes); powers: (lanes,), the mean
-    square of the whole; both changed. With RELATIVE 1 the level is that of the range against
+    band, whole: (frames, channels), 1 or 2 channels. start: timeline frame of band[0]. value, step:
+    (grid points, CONTROLS or more). state: (dynamics.STATES, channels); powers: (channels,), the
+    mean square of the whole; both changed. With RELATIVE 1 the level is that of the range against
     the whole.
     """
-    frames, lanes = band.shape
+    frames, channels = band.shape
     levels, wholes = np.empty((2, GRID)), np.empty(GRID)
     exponent = np.empty(GRID)
     carried = np.empty(d.STATES)
@@ -132,47 +132,47 @@ def ess_into(
     while at < frames:
         n = min(GRID - offset, frames - at)
         v, s = value[k], step[k]
-        for lane in range(lanes):
-            state[d.POWER, lane] = d._levels(
+        for channel in range(channels):
+            state[d.POWER, channel] = d._levels(
                 band,
-                lane,
+                channel,
                 at,
                 n,
                 d.MEAN_SQUARE,
                 v,
                 s,
                 offset,
-                state[d.POWER, lane],
-                levels[lane],
+                state[d.POWER, channel],
+                levels[channel],
                 exponent,
             )
-            power = powers[lane]
+            power = powers[channel]
             for i in range(n):
-                x = whole[at + i, lane]
+                x = whole[at + i, channel]
                 power += v[WHOLE] * (x * x - power)
                 wholes[i] = power + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
-            powers[lane] = power if power > TINY else 0.0
+            powers[channel] = power if power > TINY else 0.0
             relative = v[RELATIVE]
             if relative != 0.0 or s[RELATIVE] != 0.0:
                 log2_into(wholes, exponent, n, 0.5 * DB_PER_OCTAVE)
                 for i in range(n):
                     share = relative + s[RELATIVE] * (offset + i)
-                    against = min(levels[lane, i] - wholes[i], wholes[i] + HEADROOM_DB)
-                    levels[lane, i] += share * (against - levels[lane, i])
-        if lanes == 2:
+                    against = min(levels[channel, i] - wholes[i], wholes[i] + HEADROOM_DB)
+                    levels[channel, i] += share * (against - levels[channel, i])
+        if channels == 2:
             d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
-        for lane in range(lanes):
-            c = levels[lane]
+        for channel in range(channels):
+            c = levels[channel]
             for i in range(n):
-                heard[at + i, lane] = c[i]
+                heard[at + i, channel] = c[i]
             d._curve_into(c, n, v, s, offset)
-            carried[:] = state[:, lane]
+            carried[:] = state[:, channel]
             d._smooth(c, n, carried, d.DECOUPLED, False, v, s, offset)
             for row in range(d.STATES):
                 if row != d.POWER:
-                    state[row, lane] = carried[row]
+                    state[row, channel] = carried[row]
             for i in range(n):
-                reduction[at + i, lane] = c[i] if c[i] > SMALLEST_DB else 0.0
+                reduction[at + i, channel] = c[i] if c[i] > SMALLEST_DB else 0.0
         at += n
         offset = 0
         k += 1

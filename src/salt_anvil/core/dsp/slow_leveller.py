@@ -20,11 +20,11 @@ def level_into(
 ) -> None:
     """Fill gain (frames,) in dB and heard (frames,) with the mean level in dBFS.
 
-    key: (frames, lanes), averaged in power. value, step: (grid points, CONTROLS). state:
+    key: (frames, channels), averaged in power. value, step: (grid points, CONTROLS). state:
     (STATES,), changed. The gain walks straight in dB, at most RISE up and FALL down a frame, and
     stands still while the level is under FLOOR.
     """
-    frames, lanes = key.shape
+    frames, channels = key.shape
     at, k, offset = 0, 0, start % GRID
     power, now = state[POWER], state[GAIN]
     while at < frames:
@@ -33,9 +33,9 @@ def level_into(
         for i in range(n):
             j = offset + i
             square = 0.0
-            for lane in range(lanes):
-                square += key[at + i, lane] * key[at + i, lane]
-            power += (v[MEAN] + s[MEAN] * j) * (square / lanes - power)
+            for channel in range(channels):
+                square += key[at + i, channel] * key[at + i, channel]
+            power += (v[MEAN] + s[MEAN] * j) * (square / channels - power)
             level = 10.0 * math.log10(max(power, 0.0) + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE)
             if level > v[FLOOR] + s[FLOOR] * j:
                 wanted = v[TARGET] + s[TARGET] * j - level

@@ -24,7 +24,7 @@ RISES = BASE + 1
 FALLS = RISES + ROWS
 CONTROLS = FALLS + ROWS
 
-# Rows of the state, one column a lane: both parts and what they hold, the level that was heard,
+# Rows of the state, one column a channel: both parts and what they hold, the level that was heard,
 # the mean square.
 UP, UP_HELD, DOWN, DOWN_HELD, HEARD, POWER = range(6)
 STATES = 6
@@ -86,15 +86,15 @@ def curve_into(
     detector: int,
     state: Sound,
 ) -> None:
-    """Fill change (frames, lanes) with the smoothed change of gain in dB that the key asks for.
+    """Fill change (frames, channels) with the smoothed change of gain in dB that the key asks for.
 
-    heard: (frames, lanes), filled with the detector's level in dB. key: (frames, lanes), 1 or 2
-    lanes. start: timeline frame of key[0]. value, step: (grid points, CONTROLS or more).
-    state: (STATES, lanes), changed. Decoupled ballistics as in the compressor. What is held and
+    heard: (frames, channels), filled with the detector's level in dB. key: (frames, channels), 1 or
+    2 channels. start: timeline frame of key[0]. value, step: (grid points, CONTROLS or more).
+    state: (STATES, channels), changed. Decoupled ballistics as in the compressor. What is held and
     smoothed goes along with a curve that is moved (at the level that was HEARD), so that a moved
     point acts at once and not with the release.
     """
-    frames, lanes = key.shape
+    frames, channels = key.shape
     levels = np.empty((2, GRID))
     exponent = np.empty(GRID)
     at, k, offset = 0, 0, start % GRID
@@ -106,29 +106,33 @@ def curve_into(
             if s[c] != 0.0:
                 moving = True
                 break
-        for lane in range(lanes):
-            state[POWER, lane] = d._levels(
+        for channel in range(channels):
+            state[POWER, channel] = d._levels(
                 key,
-                lane,
+                channel,
                 at,
                 n,
                 detector,
                 v,
                 s,
                 offset,
-                state[POWER, lane],
-                levels[lane],
+                state[POWER, channel],
+                levels[channel],
                 exponent,
             )
-        if lanes == 2:
+        if channels == 2:
             d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
-        for lane in range(lanes):
-            up, up_held = state[UP, lane], state[UP_HELD, lane]
-            down, down_held, was = state[DOWN, lane], state[DOWN_HELD, lane], state[HEARD, lane]
+        for channel in range(channels):
+            up, up_held = state[UP, channel], state[UP_HELD, channel]
+            down, down_held, was = (
+                state[DOWN, channel],
+                state[DOWN_HELD, channel],
+                state[HEARD, channel],
+            )
             for i in range(n):
                 j = offset + i
-                level = levels[lane, i]
-                heard[at + i, lane] = level
+                level = levels[channel, i]
+                heard[at + i, channel] = level
                 place = min(max((level - LOWEST_DB) * STEPS_PER_DB, 0.0), ROWS - 1.000001)
                 row = int(place)
                 share = place - row
@@ -150,13 +154,17 @@ def curve_into(
                 down_held = fall if fall >= down_held else down_held + release * (fall - down_held)
                 up += attack * (up_held - up)
                 down += attack * (down_held - down)
-                change[at + i, lane] = v[BASE] + s[BASE] * j + up - down
-            state[UP, lane], state[UP_HELD, lane] = up, up_held
-            state[DOWN, lane], state[DOWN_HELD, lane], state[HEARD, lane] = down, down_held, was
+                change[at + i, channel] = v[BASE] + s[BASE] * j + up - down
+            state[UP, channel], state[UP_HELD, channel] = up, up_held
+            state[DOWN, channel], state[DOWN_HELD, channel], state[HEARD, channel] = (
+                down,
+                down_held,
+                was,
+            )
         at += n
         offset = 0
         k += 1
     for row in (UP, UP_HELD, DOWN, DOWN_HELD):
-        for lane in range(lanes):
-            if abs(state[row, lane]) < TINY:
-                state[row, lane] = 0.0
+        for channel in range(channels):
+            if abs(state[row, channel]) < TINY:
+                state[row, channel] = 0.0

@@ -10,7 +10,7 @@ from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
 # Columns of the control vector; gains in dB, rates a frame, hold in frames.
 ATTACK_DB, SUSTAIN_DB, SLOW_RISE, SLOW_FALL, RISE, FALL, HOLD, CALM, LINK, EVEN, EVENING = range(11)
 CONTROLS = 11
-# Rows of the state of one range, one column a lane.
+# Rows of the state of one range, one column a channel.
 PEAK, COUNT, LEVEL, SLOW, SHARE = range(5)
 STATES = 5
 # Rows of the state that keeps peaks, one column.
@@ -33,36 +33,36 @@ def shares_into(
     sustain: bool,
     state: Sound,
 ) -> None:
-    """Fill shares (frames, lanes), 0 to 1: how far each moment is attack, or sustain.
+    """Fill shares (frames, channels), 0 to 1: how far each moment is attack, or sustain.
 
-    heard: (frames, lanes), filled with the level in dB, or of 0 frames. key: (frames, lanes), 1
-    or 2 lanes. start: timeline frame of key[0]. value, step: (grid points, CONTROLS). state:
-    (STATES, lanes). Attack: the level against a copy that rises slowly. Sustain: a copy that
-    falls slowly against the level. The level holds each peak for HOLD frames, so that a steady
-    tone has neither.
+    heard: (frames, channels), filled with the level in dB, or of 0 frames. key: (frames, channels),
+    1 or 2 channels. start: timeline frame of key[0]. value, step: (grid points, CONTROLS). state:
+    (STATES, channels). Attack: the level against a copy that rises slowly. Sustain: a copy that
+    falls slowly against the level. The level holds each peak for HOLD frames, so that a steady tone
+    has neither.
     """
-    frames, lanes = key.shape
+    frames, channels = key.shape
     line, ratio, exponent = np.empty((2, GRID)), np.empty(GRID), np.empty(GRID)
     level_at = np.empty(GRID)
     at, k, offset = 0, 0, start % GRID
     while at < frames:
         n = min(GRID - offset, frames - at)
         v, s = value[k], step[k]
-        for lane in range(lanes):
+        for channel in range(channels):
             for i in range(n):
-                line[lane, i] = abs(key[at + i, lane])
-        if lanes == 2:
+                line[channel, i] = abs(key[at + i, channel])
+        if channels == 2:
             for i in range(n):
                 link = v[LINK] + s[LINK] * (offset + i)
                 top = max(line[0, i], line[1, i])
                 line[0, i] += link * (top - line[0, i])
                 line[1, i] += link * (top - line[1, i])
         slower = SLOW_FALL if sustain else SLOW_RISE
-        for lane in range(lanes):
-            peak, count, level = state[PEAK, lane], state[COUNT, lane], state[LEVEL, lane]
-            slow = state[SLOW, lane]
+        for channel in range(channels):
+            peak, count, level = state[PEAK, channel], state[COUNT, channel], state[LEVEL, channel]
+            slow = state[SLOW, channel]
             for i in range(n):
-                x = line[lane, i]
+                x = line[channel, i]
                 if x >= ALIKE * peak:
                     peak, count = max(x, peak), v[HOLD]
                 elif count >= 1.0:
@@ -78,19 +78,19 @@ def shares_into(
                     slow = min(moved, level)
                     ratio[i] = (level + QUIET) / (slow + QUIET)
                 level_at[i] = level + QUIET
-            state[PEAK, lane], state[COUNT, lane] = peak if peak > TINY else 0.0, count
-            state[LEVEL, lane] = level if level > TINY else 0.0
-            state[SLOW, lane] = slow if slow > TINY else 0.0
+            state[PEAK, channel], state[COUNT, channel] = peak if peak > TINY else 0.0, count
+            state[LEVEL, channel] = level if level > TINY else 0.0
+            state[SLOW, channel] = slow if slow > TINY else 0.0
             log2_into(ratio, exponent, n, DB_PER_OCTAVE / FULL_DB)
-            now = state[SHARE, lane]
+            now = state[SHARE, channel]
             for i in range(n):
                 now += v[CALM] * (min(max(ratio[i], 0.0), 1.0) - now)
-                shares[at + i, lane] = now
-            state[SHARE, lane] = now if now > TINY else 0.0
+                shares[at + i, channel] = now
+            state[SHARE, channel] = now if now > TINY else 0.0
             if len(heard):
                 log2_into(level_at, exponent, n, DB_PER_OCTAVE)
                 for i in range(n):
-                    heard[at + i, lane] = level_at[i]
+                    heard[at + i, channel] = level_at[i]
         at += n
         offset = 0
         k += 1
@@ -133,14 +133,14 @@ def keep_peaks_into(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def scale_into(gain: Sound, shares: Sound, start: int, value: Vector, step: Vector) -> None:
-    """Fill gain (frames, lanes) in dB with shares times a control, given per grid point."""
+    """Fill gain (frames, channels) in dB with shares times a control, given per grid point."""
     at, k, offset = 0, 0, start % GRID
     while at < len(shares):
         n = min(GRID - offset, len(shares) - at)
         for i in range(n):
             whole = value[k] + step[k] * (offset + i)
-            for lane in range(shares.shape[1]):
-                gain[at + i, lane] = whole * shares[at + i, lane]
+            for channel in range(shares.shape[1]):
+                gain[at + i, channel] = whole * shares[at + i, channel]
         at += n
         offset = 0
         k += 1

@@ -115,20 +115,20 @@ def bend_lines(
     lean: Vector,
     d_lean: Vector,
 ) -> None:
-    """Fill the last columns of cut with what is taken from lines (lanes, 1 + factor * frames).
+    """Fill the last columns of cut with what is taken from lines (channels, 1 + factor * frames).
 
     odd, lean and their steps: per grid point; start: timeline frame of the block. In
     antiderivative form, half a step late, for factors over 1.
     """
-    lanes, frames = lines.shape[0], (lines.shape[1] - 1) // factor
+    channels, frames = lines.shape[0], (lines.shape[1] - 1) // factor
     ahead = cut.shape[1] - factor * frames
     root, whole = np.empty(factor * GRID + 1), np.empty(factor * GRID + 1)
-    for lane in range(lanes):
+    for channel in range(channels):
         at, k, offset = 0, 0, start % GRID
         while at < frames:
             n = min(GRID - offset, frames - at)
-            line = lines[lane, factor * at : factor * (at + n) + 1]
-            found = cut[lane, ahead + factor * at : ahead + factor * (at + n)]
+            line = lines[channel, factor * at : factor * (at + n) + 1]
+            found = cut[channel, ahead + factor * at : ahead + factor * (at + n)]
             steady = d_odd[k] == 0.0 and d_lean[k] == 0.0
             if factor == 1:
                 for i in range(n):
@@ -167,36 +167,36 @@ def match_into(
     powers: Sound,
     match: Sound,
 ) -> None:
-    """Fill gains (frames, lanes) in dB that bring the power after to the power before.
+    """Fill gains (frames, channels) in dB that bring the power after to the power before.
 
-    before, after: (frames, lanes), K-weighted. link, share, d_share: per grid point; start:
-    timeline frame of the first row. powers: (2, lanes), the mean squares, moved on by `rate` a
-    frame. match: (2, lanes), the gain in force and the one it moves to, which stands still while
+    before, after: (frames, channels), K-weighted. link, share, d_share: per grid point; start:
+    timeline frame of the first row. powers: (2, channels), the mean squares, moved on by `rate` a
+    frame. match: (2, channels), the gain in force and the one it moves to, which stands still while
     there is nothing to hear.
     """
-    frames, lanes = before.shape
+    frames, channels = before.shape
     at, k, offset = 0, 0, start % GRID
     while at < frames:
         n = min(GRID - offset, frames - at)
         for i in range(at, at + n):
             both_in = both_out = 0.0
-            for lane in range(lanes):
-                x, y = before[i, lane], after[i, lane]
-                powers[0, lane] += rate * (x * x - powers[0, lane])
-                powers[1, lane] += rate * (y * y - powers[1, lane])
-                both_in += powers[0, lane]
-                both_out += powers[1, lane]
+            for channel in range(channels):
+                x, y = before[i, channel], after[i, channel]
+                powers[0, channel] += rate * (x * x - powers[0, channel])
+                powers[1, channel] += rate * (y * y - powers[1, channel])
+                both_in += powers[0, channel]
+                both_out += powers[1, channel]
             if offset + i - at == GRID - 1:
-                for lane in range(lanes):
-                    a = powers[0, lane] + link[k] * (both_in / lanes - powers[0, lane])
-                    b = powers[1, lane] + link[k] * (both_out / lanes - powers[1, lane])
+                for channel in range(channels):
+                    a = powers[0, channel] + link[k] * (both_in / channels - powers[0, channel])
+                    b = powers[1, channel] + link[k] * (both_out / channels - powers[1, channel])
                     if a > 1e-7 and b > 1e-9:
                         wanted = 10.0 * math.log10(a / b)
-                        match[1, lane] = min(max(wanted, -most_db), most_db)
+                        match[1, channel] = min(max(wanted, -most_db), most_db)
             amount = share[k] + d_share[k] * (offset + i - at)
-            for lane in range(lanes):
-                match[0, lane] += 4.0 * rate * (match[1, lane] - match[0, lane])
-                gains[i, lane] = amount * match[0, lane]
+            for channel in range(channels):
+                match[0, channel] += 4.0 * rate * (match[1, channel] - match[0, channel])
+                gains[i, channel] = amount * match[0, channel]
         at += n
         offset = 0
         k += 1

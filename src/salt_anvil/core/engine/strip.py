@@ -218,6 +218,7 @@ class StripRunner:
         channels = self.plan.context.channels
         self._out = Fifo(block * BLOCK, channels)
         self._queues: dict[str, Fifo] = {}
+        self._points: dict[str, Fifo] = {}
         self._tap_past = {
             name: [_Past(w) for w in t.wires] for name, t in graph.taps.items() if self._taken(name)
         }
@@ -233,7 +234,7 @@ class StripRunner:
         """
         known = self._taps
         self._taps = taps
-        for name in [n for n in self._queues if not n.startswith("=") and not self._taken(n)]:
+        for name in [n for n in self._queues if not self._taken(n)]:
             del self._queues[name]
         self._tap_past = {n: past for n, past in self._tap_past.items() if self._taken(n)}
         if known is None or (taps is not None and taps <= known):
@@ -254,11 +255,10 @@ class StripRunner:
         result = StripBlock(rounded(self._out.take(BLOCK)))
         for name, fifo in self._queues.items():
             rows = fifo.take(BLOCK)
-            if name.startswith("="):
-                result.points[name[1:]] = rounded(rows)
-            else:
-                half = rows.shape[1] // 2
-                result.taps[name] = (rows[:, :half], rows[:, half:])
+            half = rows.shape[1] // 2
+            result.taps[name] = (rows[:, :half], rows[:, half:])
+        for name, fifo in self._points.items():
+            result.points[name] = rounded(fifo.take(BLOCK))
         for stage, cells in self._cells.items():
             result.cells[stage] = cells.take(CELLS)
         self.next_out += 1
@@ -301,7 +301,7 @@ class StripRunner:
         self._out.put(start - graph.late, sounds[graph.output])
         for name in self.plan.exports:
             buffer, late = graph.points[name]
-            self._put(f"={name}", start - late, sounds[buffer])
+            self._put(self._points, name, start - late, sounds[buffer])
         self._tap(sounds, start)
         self.next_in += len(entered) // BLOCK
 
@@ -309,20 +309,20 @@ class StripRunner:
         taps = self.plan.graph.taps
         for name, past in self._tap_past.items():
             both = np.concatenate([p.through(sounds) for p in past], axis=1)
-            self._put(name, start - taps[name].late, both)
+            self._put(self._queues, name, start - taps[name].late, both)
         for step in self._steps:
             if step.unit is None or not self._taken(f"key:{step.node.name}"):
                 continue
             heard = step.unit.heard
             if heard is not None:
                 both = np.concatenate([heard, heard], axis=1)
-                self._put(f"key:{step.node.name}", start - step.node.at, both)
+                at = start - step.node.at
+                self._put(self._queues, f"key:{step.node.name}", at, both)
 
-    def _put(self, name: str, at: int, rows: Sound) -> None:
-        fifo = self._queues.get(name)
+    def _put(self, queues: dict[str, Fifo], name: str, at: int, rows: Sound) -> None:
+        fifo = queues.get(name)
         if fifo is None:
-            fifo = Fifo(self.next_out * BLOCK, rows.shape[1])
-            self._queues[name] = fifo
+            fifo = queues[name] = Fifo(self.next_out * BLOCK, rows.shape[1])
         fifo.put(at, rows)
 
     def _trimmed(self, sound: Sound, start: int) -> Sound:
@@ -377,7 +377,7 @@ class StripRunner:
 
     def _drop_before(self, block: int) -> None:
         self._out.drop_to(block * BLOCK)
-        for fifo in self._queues.values():
+        for fifo in (*self._queues.values(), *self._points.values()):
             fifo.drop_to(block * BLOCK)
         for cells in self._cells.values():
             cells.drop_to(block * CELLS)
@@ -391,11 +391,8 @@ class StripRunner:
         other._trim = self._trim.clone()
         other.next_in, other.next_out = self.next_in, self.next_out
         other._out = self._out.clone()
-        other._queues = {
-            name: fifo.clone()
-            for name, fifo in self._queues.items()
-            if name.startswith("=") or other._taken(name)
-        }
+        other._queues = {n: fifo.clone() for n, fifo in self._queues.items() if other._taken(n)}
+        other._points = {n: fifo.clone() for n, fifo in self._points.items()}
         other._tap_past = {
             n: [p.clone() for p in past] for n, past in self._tap_past.items() if other._taken(n)
         }
@@ -411,8 +408,8 @@ class StripRunner:
             out=self._out.rows.copy(),
         )
         for name in self.plan.exports:
-            if f"={name}" in self._queues:
-                state[f"point:{name}"] = self._queues[f"={name}"].rows.copy()
+            if name in self._points:
+                state[f"point:{name}"] = self._points[name].rows.copy()
         for step in self._steps:
             state.nest(f"{step.node.name}/", step.state())
         return state
@@ -426,8 +423,8 @@ class StripRunner:
         for name in self.plan.exports:
             if f"point:{name}" in state:
                 rows = state[f"point:{name}"].copy()
-                self._queues[f"={name}"] = Fifo(next_out * BLOCK, rows.shape[1])
-                self._queues[f"={name}"].rows = rows
+                self._points[name] = Fifo(next_out * BLOCK, rows.shape[1])
+                self._points[name].rows = rows
         for step in self._steps:
             step.restore(state.nested(f"{step.node.name}/"))
         self._trim.settle()

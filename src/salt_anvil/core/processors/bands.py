@@ -210,11 +210,11 @@ def same_shapes(before: Sequence[Band], after: Sequence[Band]) -> bool:
     return np.array_equal(shapes(before), shapes(after))
 
 
-def bands_state(most: int, lanes: int) -> State:
+def bands_state(most: int, channels: int) -> State:
     """Return the cold state of up to `most` bands."""
     return State(
-        memory=np.zeros((most, t.SECTIONS, lanes, 2)),
-        ears=np.zeros((most, lanes, 2)),
+        memory=np.zeros((most, t.SECTIONS, channels, 2)),
+        ears=np.zeros((most, channels, 2)),
         rows=np.zeros((most, 4)),
     )
 

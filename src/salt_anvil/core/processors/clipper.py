@@ -126,9 +126,9 @@ class Clipper(Processor[ClipperParams]):
         )
 
     def prepare(self, params: ClipperParams, context: Context) -> State:
-        lanes = context.channels
-        state = State(offset=np.zeros((1, lanes, 2)), band=np.zeros((2, lanes, 2)))
-        state.update(c.clipper_state(lanes))
+        channels = context.channels
+        state = State(offset=np.zeros((1, channels, 2)), band=np.zeros((2, channels, 2)))
+        state.update(c.clipper_state(channels))
         return state
 
     def process(self, given: Passage[ClipperParams]) -> tuple[Sound, Report]:

@@ -260,17 +260,17 @@ class Compressor(Processor[CompressorParams]):
         return vector
 
     def prepare(self, params: CompressorParams, context: Context) -> State:
-        lanes = context.channels
+        channels = context.channels
         state = State(
-            detector=np.zeros((d.STATES, lanes)),
-            past=np.zeros((round(params.lookahead_ms * context.rate / 1000), lanes)),
-            cell=np.zeros(lanes),
-            heard=np.full(lanes, -300.0),
+            detector=np.zeros((d.STATES, channels)),
+            past=np.zeros((round(params.lookahead_ms * context.rate / 1000), channels)),
+            cell=np.zeros(channels),
+            heard=np.full(channels, -300.0),
         )
         if params.colour > 0:
-            state["late"] = np.zeros((o.LATENCY, lanes))
-            state["offset"] = np.zeros((1, lanes, 2))
-            state.update(o.shaping_state(lanes))
+            state["late"] = np.zeros((o.LATENCY, channels))
+            state["offset"] = np.zeros((1, channels, 2))
+            state.update(o.shaping_state(channels))
         return state
 
     def process(self, given: Passage[CompressorParams]) -> tuple[Sound, Report]:

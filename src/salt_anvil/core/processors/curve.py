@@ -122,15 +122,15 @@ class Curve(Processor[CurveParams]):
         return vector
 
     def prepare(self, params: CurveParams, context: Context) -> State:
-        lanes = context.channels
-        detector = np.zeros((s.STATES, lanes))
+        channels = context.channels
+        detector = np.zeros((s.STATES, channels))
         detector[s.HEARD] = s.LOWEST_DB
         return State(
             detector=detector,
-            past=np.zeros((self.latency(params, context.rate), lanes)),
-            taken=np.zeros(lanes),
-            given=np.zeros(lanes),
-            heard=np.full(lanes, -300.0),
+            past=np.zeros((self.latency(params, context.rate), channels)),
+            taken=np.zeros(channels),
+            given=np.zeros(channels),
+            heard=np.full(channels, -300.0),
         )
 
     def process(self, given: Passage[CurveParams]) -> tuple[Sound, Report]:

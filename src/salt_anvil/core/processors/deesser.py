@@ -191,13 +191,13 @@ class Deesser(Processor[DeesserParams]):
         return vector
 
     def prepare(self, params: DeesserParams, context: Context) -> State:
-        lanes = context.channels
-        past = np.zeros((2 * e.half_length(context.rate), lanes))
-        state = State(past=past, taken=np.zeros(lanes), heard=np.full(lanes, -300.0))
+        channels = context.channels
+        past = np.zeros((2 * e.half_length(context.rate), channels))
+        state = State(past=past, taken=np.zeros(channels), heard=np.full(channels, -300.0))
         state["key"] = past.copy()
         for index in range(2):
-            state[f"detector{index}"] = np.zeros((d.STATES, lanes))
-            state[f"power{index}"] = np.zeros(lanes)
+            state[f"detector{index}"] = np.zeros((d.STATES, channels))
+            state[f"power{index}"] = np.zeros(channels)
         return state
 
     def process(self, given: Passage[DeesserParams]) -> tuple[Sound, Report]:

@@ -131,15 +131,15 @@ class Ducker(Processor[DuckerParams]):
         return vector
 
     def prepare(self, params: DuckerParams, context: Context) -> State:
-        lanes = context.channels
+        channels = context.channels
         envelope = np.zeros(d.STATES)
         envelope[d.ARMED], envelope[d.SINCE] = 1.0, 1e9
         return State(
             envelope=envelope,
-            past=np.zeros((self.latency(params, context.rate), lanes)),
-            taken=np.zeros(lanes),
-            opened=np.zeros(lanes),
-            heard=np.full(lanes, -300.0),
+            past=np.zeros((self.latency(params, context.rate), channels)),
+            taken=np.zeros(channels),
+            opened=np.zeros(channels),
+            heard=np.full(channels, -300.0),
         )
 
     def process(self, given: Passage[DuckerParams]) -> tuple[Sound, Report]:

@@ -124,17 +124,17 @@ class Enhancer(Processor[EnhancerParams]):
         return np.concatenate([shaper, [lift * amount], corners])
 
     def prepare(self, params: EnhancerParams, context: Context) -> State:
-        lanes = context.channels
+        channels = context.channels
         state = State(
-            past=np.zeros((o.LATENCY, lanes)),
-            height=np.zeros((8, lanes)),
-            peaks=np.zeros((e.CELLS, lanes)),
-            heights=np.zeros((o.UP - 1, lanes)),
-            range=np.zeros((4, t.SECTIONS, lanes, 2)),
-            whole=np.zeros((2, t.SECTIONS, lanes, 2)),
-            clean=np.zeros((1, t.SECTIONS, lanes, 2)),
+            past=np.zeros((o.LATENCY, channels)),
+            height=np.zeros((8, channels)),
+            peaks=np.zeros((e.CELLS, channels)),
+            heights=np.zeros((o.UP - 1, channels)),
+            range=np.zeros((4, t.SECTIONS, channels, 2)),
+            whole=np.zeros((2, t.SECTIONS, channels, 2)),
+            clean=np.zeros((1, t.SECTIONS, channels, 2)),
         )
-        state.update(o.shaping_state(lanes))
+        state.update(o.shaping_state(channels))
         return state
 
     def process(self, given: Passage[EnhancerParams]) -> tuple[Sound, Report]:

@@ -129,13 +129,13 @@ class Expander(Processor[ExpanderParams]):
         return vector
 
     def prepare(self, params: ExpanderParams, context: Context) -> State:
-        lanes = context.channels
+        channels = context.channels
         return State(
-            detector=np.zeros((d.STATES, lanes)),
-            past=np.zeros((self.latency(params, context.rate), lanes)),
-            taken=np.zeros(lanes),
-            given=np.zeros(lanes),
-            heard=np.full(lanes, -300.0),
+            detector=np.zeros((d.STATES, channels)),
+            past=np.zeros((self.latency(params, context.rate), channels)),
+            taken=np.zeros(channels),
+            given=np.zeros(channels),
+            heard=np.full(channels, -300.0),
         )
 
     def process(self, given: Passage[ExpanderParams]) -> tuple[Sound, Report]:

@@ -121,16 +121,16 @@ class Gate(Processor[GateParams]):
         return vector
 
     def prepare(self, params: GateParams, context: Context) -> State:
-        lanes = context.channels
-        detector = np.zeros((g.STATES, lanes))
+        channels = context.channels
+        detector = np.zeros((g.STATES, channels))
         detector[g.GAIN] = to_gain(-params.depth_db)
         return State(
             detector=detector,
-            past=np.zeros((self.latency(params, context.rate), lanes)),
-            reduction=np.zeros(lanes),
-            phase=np.zeros(lanes),
-            opened=np.zeros(lanes),
-            heard=np.full(lanes, -300.0),
+            past=np.zeros((self.latency(params, context.rate), channels)),
+            reduction=np.zeros(channels),
+            phase=np.zeros(channels),
+            opened=np.zeros(channels),
+            heard=np.full(channels, -300.0),
         )
 
     def process(self, given: Passage[GateParams]) -> tuple[Sound, Report]:

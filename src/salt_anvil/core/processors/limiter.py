@@ -159,22 +159,22 @@ class Limiter(Processor[LimiterParams]):
         return params.drive_db + params.trim_db
 
     def prepare(self, params: LimiterParams, context: Context) -> State:
-        lanes = context.channels
+        channels = context.channels
         ahead = self._ahead(params, context.rate)
         steady = _steady(ahead)
         state = State(
-            sound=np.zeros((w.TAPS - 1, lanes)),
-            needs=np.zeros((ahead + steady, lanes)),
-            held=np.zeros((ahead - steady, lanes)),
-            wall=np.zeros((w.STATES, lanes)),
-            past=np.zeros((ahead + w.WAIT, lanes)),
-            seen=np.zeros((ahead, lanes)),
-            taken=np.zeros(lanes),
-            heard=np.full(lanes, -300.0),
+            sound=np.zeros((w.TAPS - 1, channels)),
+            needs=np.zeros((ahead + steady, channels)),
+            held=np.zeros((ahead - steady, channels)),
+            wall=np.zeros((w.STATES, channels)),
+            past=np.zeros((ahead + w.WAIT, channels)),
+            seen=np.zeros((ahead, channels)),
+            taken=np.zeros(channels),
+            heard=np.full(channels, -300.0),
         )
         if params.round > 0:
-            state["unbent"] = np.zeros((o.LATENCY, lanes))
-            state.update(o.shaping_state(lanes))
+            state["unbent"] = np.zeros((o.LATENCY, channels))
+            state.update(o.shaping_state(channels))
         return state
 
     def process(self, given: Passage[LimiterParams]) -> tuple[Sound, Report]:
@@ -197,7 +197,7 @@ class Limiter(Processor[LimiterParams]):
     def _reduction(
         self, peaks: Sound, params: LimiterParams, ramp: Ramp, state: State, start: int
     ) -> Sound:
-        """Return the reduction in dB, (frames, lanes), in the time of the output."""
+        """Return the reduction in dB, (frames, channels), in the time of the output."""
         fresh = np.empty_like(peaks)
         value = np.ascontiguousarray(ramp.value[:, : w.CONTROLS])
         step = np.ascontiguousarray(ramp.step[:, : w.CONTROLS])

@@ -108,12 +108,12 @@ class Room(Processor[RoomParams]):
         )
 
     def prepare(self, params: RoomParams, context: Context) -> State:
-        rate, lanes = context.rate, context.channels
+        rate, channels = context.rate, context.channels
         first = int(r.diffusers(r.MOST_SIZE, rate).max()) + 2
         return State(
-            past=np.zeros((round(r.MOST_PREDELAY_MS * rate / 1000), lanes)),
-            cut=np.zeros((1, t.SECTIONS, lanes, 2)),
-            allpasses=np.zeros((len(r.DIFFUSERS_MS), lanes, first)),
+            past=np.zeros((round(r.MOST_PREDELAY_MS * rate / 1000), channels)),
+            cut=np.zeros((1, t.SECTIONS, channels, 2)),
+            allpasses=np.zeros((len(r.DIFFUSERS_MS), channels, first)),
             first=np.zeros(1),
             lines=np.zeros((r.LINES, r.longest(rate))),
             damped=np.zeros(r.LINES),

@@ -152,19 +152,19 @@ class Saturator(Processor[SaturatorParams]):
         return True
 
     def prepare(self, params: SaturatorParams, context: Context) -> State:
-        lanes = context.channels
+        channels = context.channels
         state = State(
-            past=np.zeros((o.LATENCY, lanes)),
-            bare=np.zeros((o.LATENCY, lanes)),
-            weighted=np.zeros((2, lanes, 2)),
-            weighted_out=np.zeros((2, lanes, 2)),
-            powers=np.zeros((2, lanes)),
-            match=np.zeros((2, lanes)),
-            offset=np.zeros((1, lanes, 2)),
+            past=np.zeros((o.LATENCY, channels)),
+            bare=np.zeros((o.LATENCY, channels)),
+            weighted=np.zeros((2, channels, 2)),
+            weighted_out=np.zeros((2, channels, 2)),
+            powers=np.zeros((2, channels)),
+            match=np.zeros((2, channels)),
+            offset=np.zeros((1, channels, 2)),
         )
-        state.update(o.shaping_state(lanes))
+        state.update(o.shaping_state(channels))
         for name in ("emphasis_", "undo_"):
-            state.nest(name, bands_state(MOST_BANDS, lanes))
+            state.nest(name, bands_state(MOST_BANDS, channels))
         return state
 
     def process(self, given: Passage[SaturatorParams]) -> tuple[Sound, Report]:

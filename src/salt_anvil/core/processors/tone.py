@@ -83,15 +83,15 @@ class Tone(Processor[ToneParams]):
         return columns(_stepwise(params), context.rate, MOST)
 
     def prepare(self, params: ToneParams, context: Context) -> State:
-        lanes = context.channels
+        channels = context.channels
         late = self.latency(params, context.rate)
-        state = bands_state(MOST, lanes)
-        state["past"] = np.zeros((2 * late, lanes))
-        state["heard"] = np.zeros((late, lanes))
+        state = bands_state(MOST, channels)
+        state["past"] = np.zeros((2 * late, channels))
+        state["heard"] = np.zeros((late, channels))
         for name in ("taken", "given"):
-            state[name] = np.zeros(lanes)
+            state[name] = np.zeros(channels)
         for index in range(MOST):
-            state[f"move{index}"] = np.zeros(lanes)
+            state[f"move{index}"] = np.zeros(channels)
         return state
 
     def process(self, given: Passage[ToneParams]) -> tuple[Sound, Report]:

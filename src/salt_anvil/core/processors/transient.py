@@ -142,18 +142,18 @@ class Transient(Processor[TransientParams]):
         return vector
 
     def prepare(self, params: TransientParams, context: Context) -> State:
-        lanes = context.channels
+        channels = context.channels
         state = State(
             peaks=np.zeros(3),
-            taken=np.zeros(lanes),
-            given=np.zeros(lanes),
-            heard=np.full(lanes, -300.0),
+            taken=np.zeros(channels),
+            given=np.zeros(channels),
+            heard=np.full(channels, -300.0),
         )
         for side in SIDES:
-            state[f"{side}_detector"] = np.zeros((t.STATES, lanes))
-            state[f"{side}_key"] = np.zeros((2, lanes, 2))
-            state[f"{side}_band"] = np.zeros((2, lanes, 2))
-            state[f"{side}_cell"] = np.zeros(lanes)
+            state[f"{side}_detector"] = np.zeros((t.STATES, channels))
+            state[f"{side}_key"] = np.zeros((2, channels, 2))
+            state[f"{side}_band"] = np.zeros((2, channels, 2))
+            state[f"{side}_cell"] = np.zeros(channels)
         return state
 
     def process(self, given: Passage[TransientParams]) -> tuple[Sound, Report]:

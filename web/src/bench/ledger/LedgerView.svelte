@@ -265,11 +265,11 @@
   .ledger {
     display: flex;
     flex-direction: column;
-    gap: 8px;
-    padding: 10px 12px;
+    gap: var(--s2);
+    padding: 10px var(--s3);
     border-left: 1px solid var(--hair);
     overflow-y: auto;
-    font-size: 12px;
+    font-size: var(--note);
   }
   table {
     border-collapse: collapse;
@@ -298,13 +298,13 @@
   }
   td {
     min-width: 40px;
-    padding-left: 4px;
+    padding-left: var(--s1);
     font-weight: 500;
   }
   @media (max-width: 1100px) {
     .ledger {
-      padding: 10px 8px;
-      font-size: 11px;
+      padding: 10px var(--s2);
+      font-size: var(--small);
     }
     th:first-child {
       max-width: 76px;
@@ -314,7 +314,7 @@
     }
   }
   .caution {
-    padding-left: 8px;
+    padding-left: var(--s2);
     border-left: 3px double var(--ink);
   }
   .caution span,

@@ -83,7 +83,7 @@
     display: grid;
     grid-template-columns: repeat(3, 1fr);
     gap: 2px;
-    padding: 8px 4px 4px;
+    padding: var(--s2) var(--s1) var(--s1);
     border-left: 1px solid var(--hair);
     background: var(--ground);
   }
@@ -91,7 +91,7 @@
     display: grid;
     grid-template-rows: 1fr 14px 14px;
     justify-items: center;
-    font-size: 10px;
+    font-size: var(--mark);
     line-height: 14px;
     overflow: hidden;
   }

@@ -92,7 +92,7 @@
     display: flex;
     flex-wrap: wrap;
     align-items: center;
-    gap: 4px;
+    gap: var(--s1);
     min-height: 24px;
   }
   .label {
@@ -113,12 +113,12 @@
   }
   .bands > .away {
     border: 0;
-    font-size: 12px;
+    font-size: var(--note);
     color: var(--slate);
     border-bottom: 1px dotted currentColor;
   }
   .choice {
-    font-size: 12px;
+    font-size: var(--note);
   }
   .choice.wide {
     grid-column: 1 / -1;

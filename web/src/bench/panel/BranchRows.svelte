@@ -162,12 +162,12 @@
     text-align: left;
     font-weight: 400;
     color: var(--muted);
-    font-size: 12px;
+    font-size: var(--note);
   }
   tbody th {
     color: var(--ink);
     font-weight: 600;
-    font-size: 13px;
+    font-size: var(--text);
   }
   td,
   th {
@@ -187,7 +187,7 @@
   }
   .act {
     color: var(--slate);
-    font-size: 12px;
+    font-size: var(--note);
     border-bottom: 1px dotted currentColor;
     margin-right: 6px;
   }

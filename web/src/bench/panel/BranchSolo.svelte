@@ -27,7 +27,7 @@
     flex: none;
     text-align: center;
     border: 1px solid var(--edge);
-    font-size: 10px;
+    font-size: var(--mark);
     color: var(--muted);
   }
   .on {

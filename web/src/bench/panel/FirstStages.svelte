@@ -50,7 +50,7 @@
 
 <style>
   .first {
-    padding: 12px 16px;
+    padding: var(--s3) var(--s4);
     overflow-y: auto;
   }
   h2 {
@@ -76,7 +76,7 @@
   .points {
     display: flex;
     flex-wrap: wrap;
-    gap: 0 12px;
+    gap: 0 var(--s3);
   }
   .points button {
     color: var(--muted);

@@ -351,7 +351,7 @@
     grid-template-columns: 414px minmax(0, 1fr);
     grid-template-rows: 30px minmax(0, 1fr);
     gap: 0 20px;
-    padding: 4px 14px 4px;
+    padding: var(--s1) 14px var(--s1);
     min-height: 0;
     overflow-y: auto;
     /* A shade at the foot as long as there is more below it. */
@@ -363,12 +363,12 @@
     grid-column: 1 / -1;
     display: flex;
     align-items: baseline;
-    gap: 12px;
+    gap: var(--s3);
     min-width: 0;
     white-space: nowrap;
   }
   h2 {
-    font-size: 15px;
+    font-size: var(--heading);
   }
   .where,
   .steps {
@@ -397,8 +397,8 @@
   .acts {
     display: flex;
     flex-wrap: wrap;
-    gap: 4px 12px;
-    font-size: 12px;
+    gap: var(--s1) var(--s3);
+    font-size: var(--note);
     color: var(--slate);
   }
   .acts button {
@@ -411,14 +411,14 @@
   .left {
     display: grid;
     align-content: start;
-    gap: 8px;
+    gap: var(--s2);
     min-width: 0;
   }
   .pictures {
     display: grid;
     grid-template-columns: 216px 190px;
     grid-template-rows: minmax(0, 1fr);
-    gap: 8px;
+    gap: var(--s2);
     height: 170px;
   }
   .pictures.one {
@@ -430,8 +430,8 @@
   .choices {
     display: grid;
     grid-template-columns: 1fr 1fr;
-    gap: 4px 8px;
-    font-size: 12px;
+    gap: var(--s1) var(--s2);
+    font-size: var(--note);
   }
   .switch {
     align-self: end;
@@ -440,7 +440,7 @@
   .rules {
     display: grid;
     grid-template-columns: 1fr 1fr;
-    gap: 3px 24px;
+    gap: 3px var(--s5);
     align-content: start;
     min-width: 0;
   }
@@ -460,7 +460,7 @@
       display: none;
     }
     header {
-      gap: 8px;
+      gap: var(--s2);
     }
     .panel {
       grid-template-columns: 216px minmax(0, 1fr);
@@ -475,7 +475,7 @@
       grid-template-columns: 1fr;
     }
     .rules {
-      gap: 3px 16px;
+      gap: 3px var(--s4);
     }
   }
 </style>

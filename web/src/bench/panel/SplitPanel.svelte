@@ -131,7 +131,7 @@
   .panel {
     display: grid;
     grid-template-rows: 30px minmax(0, 1fr);
-    padding: 4px 14px;
+    padding: var(--s1) 14px;
     min-height: 0;
     overflow-y: auto;
   }
@@ -142,7 +142,7 @@
     white-space: nowrap;
   }
   h2 {
-    font-size: 15px;
+    font-size: var(--heading);
   }
   .where {
     color: var(--muted);
@@ -152,7 +152,7 @@
   }
   header button {
     color: var(--slate);
-    font-size: 12px;
+    font-size: var(--note);
     border-bottom: 1px dotted currentColor;
   }
   .body {
@@ -172,7 +172,7 @@
     gap: 6px;
   }
   .words {
-    padding: 24px;
+    padding: var(--s5);
     color: var(--muted);
   }
   .body > :global(.rows) {

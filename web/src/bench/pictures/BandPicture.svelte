@@ -170,7 +170,7 @@
     fill-opacity: 0.2;
   }
   .name {
-    font-size: 11px;
+    font-size: var(--small);
     fill: var(--slate);
   }
   .number {
@@ -196,7 +196,7 @@
     cursor: ns-resize;
   }
   .value {
-    font-size: 10px;
+    font-size: var(--mark);
     fill: var(--ink);
   }
   .taken {
@@ -207,7 +207,7 @@
     stroke-width: 2;
   }
   .corner text {
-    font-size: 11px;
+    font-size: var(--small);
     font-weight: 600;
     fill: var(--ink);
   }

@@ -38,7 +38,7 @@
     z-index: 1;
     display: flex;
     gap: 6px;
-    font-size: 11px;
+    font-size: var(--small);
     background: var(--field);
   }
   .sides button {

@@ -96,11 +96,11 @@
   }
   .mark,
   .said {
-    font-size: 10px;
+    font-size: var(--mark);
     fill: var(--muted);
   }
   .said {
-    font-size: 11px;
+    font-size: var(--small);
   }
   .first {
     fill: none;
@@ -127,7 +127,7 @@
     stroke-width: 2;
   }
   .end {
-    font-size: 12px;
+    font-size: var(--note);
     font-weight: 600;
     fill: var(--slate);
   }

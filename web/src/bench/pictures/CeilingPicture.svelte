@@ -154,7 +154,7 @@
   .taken {
     position: absolute;
     left: 6px;
-    font-size: 10px;
+    font-size: var(--mark);
     line-height: 13px;
     padding: 0 3px;
     background: var(--field);

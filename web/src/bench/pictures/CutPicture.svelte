@@ -97,7 +97,7 @@
     margin: 0;
     display: grid;
     grid-template-columns: 1fr auto;
-    font-size: 11px;
+    font-size: var(--small);
     line-height: 15px;
     color: var(--muted);
   }

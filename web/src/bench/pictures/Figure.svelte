@@ -31,13 +31,13 @@
     touch-action: none;
   }
   figure > :global(svg text) {
-    font-size: 10px;
+    font-size: var(--mark);
     fill: var(--muted);
   }
   figcaption {
     display: flex;
     justify-content: space-between;
-    font-size: 11px;
+    font-size: var(--small);
     color: var(--muted);
   }
 </style>

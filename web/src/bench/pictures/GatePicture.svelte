@@ -172,7 +172,7 @@
   .line {
     position: absolute;
     left: 6px;
-    font-size: 10px;
+    font-size: var(--mark);
     line-height: 13px;
     background: var(--field);
     pointer-events: none;

@@ -26,7 +26,7 @@
     stroke: var(--hair);
   }
   text {
-    font-size: 10px;
+    font-size: var(--mark);
     fill: var(--muted);
     stroke: var(--field);
     stroke-width: 3px;

@@ -127,7 +127,7 @@
   span {
     position: absolute;
     left: 4px;
-    font-size: 10px;
+    font-size: var(--mark);
     line-height: 12px;
     color: var(--muted);
     background: var(--field);

@@ -50,7 +50,7 @@
     touch-action: none;
   }
   svg :global(text) {
-    font-size: 10px;
+    font-size: var(--mark);
     fill: var(--muted);
     pointer-events: none;
   }

@@ -244,7 +244,7 @@
     position: absolute;
   }
   text {
-    font-size: 10px;
+    font-size: var(--mark);
     fill: var(--muted);
     pointer-events: none;
   }

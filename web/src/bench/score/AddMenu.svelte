@@ -127,7 +127,7 @@
   }
   .menu > div {
     display: grid;
-    padding: 4px 0;
+    padding: var(--s1) 0;
   }
   .menu > div + div {
     border-left: 1px solid var(--hair);

@@ -124,14 +124,14 @@
     position: absolute;
     bottom: 100%;
     left: 0;
-    font-size: 11px;
+    font-size: var(--small);
     line-height: 14px;
     color: var(--key);
     white-space: nowrap;
   }
   .block {
     width: var(--block, 124px);
-    padding: 5px var(--block-side, 8px) 4px;
+    padding: 5px var(--block-side, var(--s2)) var(--s1);
     background: var(--field);
     border: 1px solid var(--edge);
     cursor: pointer;
@@ -145,7 +145,7 @@
     width: auto;
     height: 26px;
     padding: 0 6px;
-    font-size: 12px;
+    font-size: var(--note);
   }
   .chosen {
     outline: 2px solid var(--ink);
@@ -156,15 +156,15 @@
     color: var(--muted);
   }
   .inner {
-    margin-left: 4px;
+    margin-left: var(--s1);
     color: var(--key);
-    font-size: 11px;
+    font-size: var(--small);
   }
   .foot {
     display: flex;
     justify-content: space-between;
     align-items: end;
-    gap: 4px;
+    gap: var(--s1);
     height: 19px;
   }
   .small .foot {

@@ -157,7 +157,7 @@
     text-overflow: ellipsis;
     white-space: nowrap;
     color: var(--slate);
-    font-size: 12px;
+    font-size: var(--note);
   }
   .heard {
     color: var(--ink);
@@ -168,7 +168,7 @@
     display: grid;
     align-content: center;
     height: 54px;
-    padding: 0 8px;
+    padding: 0 var(--s2);
     max-width: 130px;
     background: var(--field);
     border: solid var(--edge);
@@ -185,15 +185,15 @@
     text-overflow: ellipsis;
     white-space: nowrap;
     color: var(--muted);
-    font-size: 11px;
+    font-size: var(--small);
   }
   .join {
     display: flex;
-    gap: 4px;
+    gap: var(--s1);
     align-items: center;
     align-self: center;
-    padding: 0 4px 0 6px;
-    font-size: 11px;
+    padding: 0 var(--s1) 0 6px;
+    font-size: var(--small);
     line-height: 14px;
     color: var(--slate);
     white-space: nowrap;

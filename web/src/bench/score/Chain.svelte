@@ -88,14 +88,14 @@
     min-width: 0;
   }
   .head {
-    padding: 10px 0 8px 12px;
+    padding: 10px 0 var(--s2) var(--s3);
     display: grid;
     align-content: start;
     gap: 3px;
   }
   .line {
     display: flex;
-    gap: 8px;
+    gap: var(--s2);
     align-items: baseline;
   }
   .small {
@@ -106,7 +106,7 @@
     text-align: center;
     border: 1px solid var(--edge);
     line-height: 15px;
-    font-size: 11px;
+    font-size: var(--small);
   }
   .state + .state {
     margin-left: -9px;
@@ -119,13 +119,13 @@
   .score.tight {
     --block: 108px;
     --block-side: 4px;
-    --block-gap: 4px;
+    --block-gap: var(--s1);
   }
   .score {
     display: flex;
     align-items: center;
     min-width: 0;
-    padding: 0 12px 0 4px;
+    padding: 0 var(--s3) 0 var(--s1);
     overflow-x: auto;
     overflow-y: hidden;
   }

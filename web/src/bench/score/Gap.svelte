@@ -51,7 +51,7 @@
     width: 13px;
     height: 13px;
     line-height: 11px;
-    font-size: 11px;
+    font-size: var(--small);
     vertical-align: middle;
   }
   .gap:hover span,

@@ -205,17 +205,17 @@
 <style>
   .list {
     overflow-y: auto;
-    padding: 8px 0;
+    padding: var(--s2) 0;
     border-right: 1px solid var(--hair);
   }
   .group {
-    margin-bottom: 8px;
+    margin-bottom: var(--s2);
   }
   @media (max-width: 1199px) {
     .list .row {
       grid-template-columns: 16px minmax(0, 1fr) auto 20px;
       gap: 2px;
-      padding-right: 4px;
+      padding-right: var(--s1);
     }
     .list .track .name {
       padding-left: 2px;
@@ -225,8 +225,8 @@
     display: grid;
     grid-template-columns: 18px minmax(0, 1fr) auto 30px;
     align-items: center;
-    gap: 4px;
-    padding-right: 8px;
+    gap: var(--s1);
+    padding-right: var(--s2);
     height: 24px;
   }
   .name {
@@ -236,12 +236,12 @@
     text-overflow: ellipsis;
     white-space: nowrap;
     color: var(--muted);
-    font-size: 12px;
+    font-size: var(--note);
   }
   .track .name {
-    padding-left: 8px;
+    padding-left: var(--s2);
     color: var(--ink);
-    font-size: 13px;
+    font-size: var(--text);
   }
   .row > :global(.bars) {
     grid-column: 4;
@@ -264,10 +264,10 @@
     appearance: none;
     width: 16px;
     height: 16px;
-    margin-left: 4px;
+    margin-left: var(--s1);
     text-align: center;
     text-align-last: center;
-    font-size: 10px;
+    font-size: var(--mark);
     line-height: 14px;
     font-weight: 700;
     cursor: pointer;
@@ -293,8 +293,8 @@
     grid-column: 1 / 4;
     min-width: 0;
     height: 20px;
-    margin-left: 4px;
-    padding: 0 4px;
+    margin-left: var(--s1);
+    padding: 0 var(--s1);
     color: var(--ink);
     background: var(--field);
     border: 1px solid var(--key);
@@ -304,9 +304,9 @@
   }
   .states {
     display: flex;
-    gap: 4px;
+    gap: var(--s1);
     font-weight: 700;
-    font-size: 11px;
+    font-size: var(--small);
   }
   .bars {
     display: grid;
@@ -336,7 +336,7 @@
     background: var(--madder);
   }
   .note {
-    padding: 0 12px 8px;
+    padding: 0 var(--s3) var(--s2);
     font-weight: 600;
   }
 </style>

@@ -287,7 +287,7 @@
     fill: var(--ink);
   }
   text {
-    font-size: 11px;
+    font-size: var(--small);
     font-weight: 600;
     fill: var(--ink);
   }
@@ -296,11 +296,11 @@
     top: 2px;
     left: 44px;
     display: flex;
-    gap: 12px;
+    gap: var(--s3);
     align-items: baseline;
     padding: 0 6px;
     background: var(--field);
-    font-size: 12px;
+    font-size: var(--note);
   }
   .head button {
     color: var(--slate);
@@ -315,7 +315,7 @@
   .section {
     position: absolute;
     bottom: 3px;
-    padding: 0 4px;
+    padding: 0 var(--s1);
     background: var(--field);
     font-weight: 600;
   }

@@ -86,7 +86,7 @@
     background: var(--field);
     border: 1px solid var(--ink);
     font-weight: 600;
-    font-size: 11px;
+    font-size: var(--small);
     line-height: 16px;
     white-space: nowrap;
   }

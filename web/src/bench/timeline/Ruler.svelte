@@ -91,9 +91,9 @@
   .names {
     display: grid;
     grid-template-rows: 18px 14px;
-    padding-right: 4px;
+    padding-right: var(--s1);
     text-align: right;
-    font-size: 10px;
+    font-size: var(--mark);
     line-height: 16px;
     color: var(--muted);
     background: var(--ground);
@@ -120,7 +120,7 @@
     padding-left: 3px;
     height: 9px;
     border-left: 1px solid var(--edge);
-    font-size: 10px;
+    font-size: var(--mark);
     line-height: 9px;
     color: var(--muted);
   }

@@ -229,7 +229,7 @@
     user-select: none;
     touch-action: none;
     cursor: crosshair;
-    font-size: 12px;
+    font-size: var(--note);
     line-height: 18px;
   }
   .row:focus-visible {
@@ -281,7 +281,7 @@
     flex: 1;
     min-width: 60px;
     height: 18px;
-    padding: 0 4px;
+    padding: 0 var(--s1);
     background: var(--field);
     border: 1px solid var(--ochre);
   }
@@ -289,7 +289,7 @@
     position: absolute;
     top: 0;
     bottom: 0;
-    padding-left: 4px;
+    padding-left: var(--s1);
     overflow: hidden;
     white-space: nowrap;
     color: var(--ochre);

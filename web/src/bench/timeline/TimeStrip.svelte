@@ -207,7 +207,7 @@
     position: relative;
     min-height: 0;
     overflow: hidden;
-    font-size: 10px;
+    font-size: var(--mark);
     line-height: 12px;
     color: var(--muted);
     border-right: 1px solid var(--hair);
@@ -248,8 +248,8 @@
   .said {
     position: absolute;
     left: 4px;
-    padding: 0 4px;
-    font-size: 11px;
+    padding: 0 var(--s1);
+    font-size: var(--small);
     line-height: 14px;
     color: var(--madder);
     background: var(--field);
@@ -259,8 +259,8 @@
     position: absolute;
     right: 8px;
     bottom: 48px;
-    padding: 0 4px;
-    font-size: 11px;
+    padding: 0 var(--s1);
+    font-size: var(--small);
     line-height: 14px;
     color: var(--muted);
     background: var(--field);
