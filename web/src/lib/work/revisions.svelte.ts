@@ -1,0 +1,118 @@
+import { api, Refusal } from '../api';
+import { applied } from '../drafts';
+import type { Live } from '../live.svelte';
+import type { Catalogue, Edit, Kind, Session, SessionState } from '../types';
+
+/** The session as the server confirmed it, what is in somebody's hand, and how it is changed. */
+export class Revisions {
+  state = $state.raw<SessionState | null>(null);
+  catalogue = $state.raw<Catalogue>({ kinds: [], controls: {} });
+  readonly kinds: Record<string, Kind> = $derived(
+    Object.fromEntries(this.catalogue.kinds.map((k) => [k.kind, k])),
+  );
+  problem = $state<string | null>(null);
+  /** How far the background pass over each strip is, 0 to 1. */
+  analysed = $state<Record<string, number>>({});
+  /** Rises whenever pictures and figures may have changed. */
+  fresh = $state(0);
+  /** What is in hand and not stored yet, one edit a control. */
+  protected held = $state.raw<Record<string, Edit>>({});
+  readonly model: Session | null = $derived(
+    this.state ? applied(this.state.model, Object.values(this.held)) : null,
+  );
+  private sending: Promise<void> = Promise.resolve();
+  private previewTimer = 0;
+
+  constructor(protected live: Live) {}
+
+  get rate(): number {
+    return this.model?.rate ?? 48000;
+  }
+
+  get frames(): number {
+    return this.state?.frames ?? 0;
+  }
+
+  edit(...edits: Edit[]): Promise<void> {
+    return this.change((at) => api.edit(at.id, at.revision, edits));
+  }
+
+  undo(): Promise<void> {
+    return this.change((at) => api.undo(at.id));
+  }
+
+  redo(): Promise<void> {
+    return this.change((at) => api.redo(at.id));
+  }
+
+  /** Does one thing after the other, so that no answer is overtaken by an older one. */
+  change(ask: (at: SessionState) => Promise<SessionState>): Promise<void> {
+    this.sending = this.sending.then(() => this.changeNow(ask));
+    return this.sending;
+  }
+
+  private async changeNow(ask: (at: SessionState) => Promise<SessionState>): Promise<void> {
+    if (!this.state) return;
+    const { id } = this.state;
+    try {
+      const next = await ask(this.state);
+      if (next.id === this.state.id) this.take(next);
+      this.problem = null;
+    } catch (error) {
+      this.problem = error instanceof Refusal ? error.message : String(error);
+      const kept = await api.session(id).catch(() => null);
+      this.held = {};
+      if (kept) this.take(kept);
+      this.live.send({ type: 'preview', edits: [] });
+    }
+  }
+
+  take(state: SessionState): void {
+    if (state.revision !== this.state?.revision) this.analysed = {};
+    this.state = state;
+    this.held = Object.fromEntries(
+      Object.entries(this.held).filter(([key]) => !key.startsWith('lever:')),
+    );
+    this.arrived();
+    this.fresh += 1;
+  }
+
+  /** Another state of the session is there: what points into it follows. */
+  protected arrived(): void {}
+
+  /** The session has another revision; if this page made it, it is here by now. */
+  protected refresh(revision: number): void {
+    void this.change((at) => (at.revision === revision ? Promise.resolve(at) : api.session(at.id)));
+  }
+
+  protected take_in_hand(key: string, edit: Edit): void {
+    this.held = { ...this.held, [key]: edit };
+    this.preview();
+  }
+
+  private preview(): void {
+    if (this.previewTimer) return;
+    this.previewTimer = window.setTimeout(() => {
+      this.previewTimer = 0;
+      const edits = Object.values(this.held).map(lasting);
+      if (edits.length) this.live.send({ type: 'preview', edits });
+    }, 16);
+  }
+
+  /** Stores what is in hand as one gesture; what is taken in hand meanwhile stays there. */
+  async drop(): Promise<void> {
+    const sent = this.held;
+    const edits = Object.values(sent);
+    if (edits.length === 0) return;
+    await this.edit(...edits);
+    this.held = Object.fromEntries(Object.entries(this.held).filter(([k, e]) => sent[k] !== e));
+  }
+}
+
+/** What is written of a lane holds on while the hand is on the control. */
+function lasting(edit: Edit): Edit {
+  if (edit.type !== 'write_lane') return edit;
+  const last = edit.points[edit.points.length - 1];
+  if (!last) return edit;
+  return { ...edit, points: [...edit.points, { ...last, at_s: last.at_s + 30 }] };
+}
