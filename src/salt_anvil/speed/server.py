@@ -1,12 +1,10 @@
 """The second half of `salt-anvil speed`: starting, control to sound, memory against length."""
 
 import contextlib
-import json
 import os
 import statistics
 import tempfile
 import time
-import urllib.request
 from pathlib import Path
 from typing import Any
 
@@ -57,11 +55,6 @@ def start_time(data: Path, cache: Path) -> float:
     environment.pop("NUMBA_CACHE_DIR", None)
     begin = time.perf_counter()
     server = ServerProcess(data, environment)
-    ready = False
-    while not ready:
-        with urllib.request.urlopen(f"{server.url}/api/readiness") as answer:
-            ready = json.load(answer)["ready"]
-        time.sleep(0.02)
     took = time.perf_counter() - begin
     server.stop()
     return took
