@@ -1,6 +1,8 @@
 """The second half of `salt-anvil speed`: starting, control to sound, memory against length."""
 
 import contextlib
+import json
+import math
 import os
 import statistics
 import tempfile
@@ -11,11 +13,17 @@ from typing import Any
 import numpy as np
 import soundfile
 
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.media import MediaFolder
+from salt_anvil.live.ahead import LEAST_MS
+from salt_anvil.live.messages import HEADER
 from salt_anvil.speed.client import ServerProcess, Tab
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
+
+REST_S = 120.0
+"""So long a measurement waits for play to be at rest."""
 
 
 def data_folder(where: Path, minutes: float, strips: int = 8) -> Path:
@@ -60,39 +68,75 @@ def start_time(data: Path, cache: Path) -> float:
     return took
 
 
+class Ear:
+    """A tab that uses sound up as fast as it sounds, as the page's worklet does."""
+
+    def __init__(self, server: ServerProcess) -> None:
+        self.tab = Tab(server, 1)
+        self.tab.say(type="listen", strip="s0", at="chain", alone=True)
+        self.tab.say(type="play", frame=0)
+        self._begin = 0.0
+        self._epoch = -1
+        self.received = 0
+        self.ahead_ms = math.inf
+
+    @property
+    def played(self) -> int:
+        """How many frames have been heard."""
+        if not self._begin:
+            return 0
+        return min(self.received, int((time.perf_counter() - self._begin) * 48000))
+
+    def listen(self) -> tuple[int, Sound] | None:
+        """Wait a little; return a piece that has come, and how many frames lie before it."""
+        try:
+            message = self.tab.socket.recv(timeout=0.004)
+        except TimeoutError:
+            message = None
+        if self._begin:
+            self.tab.say(type="played", epoch=self._epoch, frames=self.played)
+        if message is None:
+            return None
+        if isinstance(message, str):
+            event = json.loads(message)
+            if event["type"] == "ahead":
+                self.ahead_ms = event["ms"]
+            return None
+        self._epoch, _, _, count, *_ = HEADER.unpack(message[: HEADER.size])
+        body = message[HEADER.size : HEADER.size + count * 16]
+        before, self.received = self.received, self.received + count
+        if not self._begin and self.received > 4096:
+            self._begin = time.perf_counter()
+        return before, np.frombuffer(body, "<f4").reshape(-1, 4)
+
+
 def control_to_sound(server: ServerProcess) -> float:
-    """Milliseconds from a sent control change to the frame that it is first heard in."""
-    tab = Tab(server, 1)
-    tab.say(type="listen", strip="s0", at="chain", alone=True)
-    tab.say(type="play", frame=0)
-    _, first, _ = tab.sound(4096)
-    begin, received = time.perf_counter(), len(first)
+    """Milliseconds from a sent control change to its being heard, at rest; median of twelve.
+
+    At rest: the time ahead has shrunk to its least.
+    """
+    ear = Ear(server)
+    deadline = time.monotonic() + REST_S
+    while ear.ahead_ms > LEAST_MS and time.monotonic() < deadline:
+        ear.listen()
     waits = []
     for turn in range(12):
-        while (played := (time.perf_counter() - begin) * 48000) < received - 2048:
-            tab.say(type="played", epoch=tab.epoch, frames=int(played))
-            time.sleep(0.003)
         gain = -24 if turn % 2 == 0 else 0
-        sent = (time.perf_counter() - begin) * 48000
         edit = {"type": "set_params", "stage": "c0", "params": {"makeup_db": gain}}
-        tab.say(type="preview", edits=[edit])
+        ear.tab.say(type="preview", edits=[edit])
+        sent = ear.played
         heard = None
         while heard is None:
-            _, sound, _ = tab.sound(1024)
-            ratio = np.abs(sound[:, 2]).mean() / np.abs(sound[:, 0]).mean()
-            received += len(sound)
-            low = ratio < 0.4
-            if low == (gain == -24):
-                heard = received - len(sound)
-            pace = (received - 3840) / 48000 - (time.perf_counter() - begin)
-            time.sleep(max(pace, 0))
+            piece = ear.listen()
+            if piece is not None:
+                before, sound = piece
+                ratio = np.abs(sound[:, 2]).mean() / np.abs(sound[:, 0]).mean()
+                heard = before if (ratio < 0.4) == (gain == -24) else None
         waits.append((heard - sent) / 48.0)
-        pause = time.perf_counter()
-        while time.perf_counter() - pause < 0.3:
-            _, sound, _ = tab.sound(1024)
-            received += len(sound)
-            time.sleep(max((received - 3840) / 48000 - (time.perf_counter() - begin), 0))
-    tab.close()
+        rest = time.monotonic() + 0.4
+        while time.monotonic() < rest:
+            ear.listen()
+    ear.tab.close()
     return statistics.median(waits)
 
 
@@ -152,8 +196,7 @@ def measure_server() -> dict[str, Any]:
         one, five = data_folder(base / "one", 1), data_folder(base / "five", 5)
         cold = start_time(one, base / "cache")
         warm = statistics.median(start_time(one, base / "cache") for _ in range(5))
-        server = ServerProcess(one)
-        time.sleep(3)
+        server = ServerProcess(five)
         wait = control_to_sound(server)
         server.stop()
         return {
