@@ -7,14 +7,14 @@ import { newest } from './newest';
 type Part = StageDrawing extends infer D ? (D extends D ? keyof D : never) : never;
 type With<P extends Part> = Extract<StageDrawing, Record<P, unknown>>;
 
-/** What the server draws for a stage's settings, also while one is in hand: the selected one's. */
+/** What the server draws for a stage's settings, also while one is in hand. */
 export class Drawing {
   private drawing = $state.raw<StageDrawing | null>(null);
 
   /** To be made while a component starts, so that it ends with it. */
   constructor(
     private work: Work,
-    private of: () => Stage | null = () => work.stage,
+    private of: () => Stage | null,
   ) {
     $effect(() => {
       void [JSON.stringify(of()?.params), of()?.id];

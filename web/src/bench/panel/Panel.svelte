@@ -1,11 +1,11 @@
 <script lang="ts">
-  import type { Component } from 'svelte';
+  import { untrack, type Component } from 'svelte';
   import Choice from '../../components/Choice.svelte';
   import Slider from '../../components/Slider.svelte';
   import DragNumber from '../../components/DragNumber.svelte';
   import Checkbox from '../../components/Checkbox.svelte';
   import type { Live } from '../../lib/live.svelte';
-  import type { Control, Kind, ParamValue, Slot, Stage } from '../../lib/types';
+  import type { Control, Hit, Kind, ParamValue, Picture, Slot, Stage } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import BandSliders from './BandSliders.svelte';
   import BendPicture from '../pictures/BendPicture.svelte';
@@ -32,6 +32,8 @@
   import TonePicture from '../pictures/TonePicture.svelte';
   import WavePicture from '../pictures/WavePicture.svelte';
   import { api } from '../../lib/api';
+  import { Drawing } from '../../lib/drawing.svelte';
+  import type { Known, PictureProps } from '../../lib/picture';
   import { figure, hertz } from '../../lib/figures';
 
   interface Props {
@@ -41,7 +43,7 @@
   let { work, live }: Props = $props();
 
   /** What explains a processor, and where it is set by hand. */
-  const PICTURES: Record<Kind['pictures'][number], Component<{ work: Work; live: Live }>> = {
+  const PICTURES: Record<Kind['pictures'][number], Component<PictureProps>> = {
     bend: BendPicture,
     ceiling: CeilingPicture,
     correlation: CorrelationPicture,
@@ -61,6 +63,28 @@
     source: SourcePicture,
     tone: TonePicture,
     wave: WavePicture,
+  };
+  const drawing = untrack(() => new Drawing(work, () => work.stage));
+
+  /** What was asked for of a place, or `none` where the answer cannot be had. */
+  async function asked<T>(
+    none: T,
+    ask: (session: number, strip: string, stage: string) => Promise<T>,
+  ): Promise<T> {
+    const { state, stripId, stage } = work;
+    if (!state || !stage) return none;
+    return ask(state.id, stripId, stage.id).catch(() => none);
+  }
+  const known: Known = {
+    picture: (columns) =>
+      asked(null as Picture | null, (s, strip, id) =>
+        api.picture(s, strip, id, 0, work.frames, columns),
+      ),
+    reports: (names, columns) =>
+      asked(null as Record<string, number[]> | null, (s, strip, id) =>
+        api.reports(s, strip, id, names, columns),
+      ),
+    hits: (before) => asked([] as Hit[], (s, strip, id) => api.hits(s, strip, id, before)),
   };
   const SIDES = [
     ['low_hz', 'from'],
@@ -268,7 +292,23 @@
         >
           {#each pictures as name (name)}
             {@const Part = PICTURES[name]}
-            <Part {work} {live} />
+            <Part
+              {stage}
+              {kind}
+              {drawing}
+              {known}
+              rate={work.rate}
+              frames={work.frames}
+              frame={live.frame}
+              playing={live.transport.playing}
+              fresh={work.fresh}
+              bandIndex={work.bandIndex}
+              onReports={(listener) => live.onReports(listener)}
+              onband={(index) => (work.bandIndex = index)}
+              onhold={(name, value) => work.hold(name, value)}
+              onset={(name, value) => void work.set(name, value)}
+              ondrop={() => void work.drop()}
+            />
           {/each}
         </div>
       {/if}

@@ -1,14 +1,9 @@
 <script lang="ts">
-  import type { Live } from '../../lib/live.svelte';
-  import type { Work } from '../../lib/work.svelte';
   import HarmonicsPicture from './HarmonicsPicture.svelte';
   import TonePicture from './TonePicture.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let props: PictureProps = $props();
   /** What comes out of the bend, or what goes into it. */
   let side = $state<'harmonics' | 'emphasis'>('harmonics');
 </script>
@@ -20,7 +15,7 @@
       >
     {/each}
   </div>
-  {#if side === 'emphasis'}<TonePicture {work} {live} />{:else}<HarmonicsPicture {work} />{/if}
+  {#if side === 'emphasis'}<TonePicture {...props} />{:else}<HarmonicsPicture {...props} />{/if}
 </div>
 
 <style>

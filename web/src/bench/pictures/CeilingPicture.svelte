@@ -1,18 +1,12 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { api } from '../../lib/api';
   import { figure } from '../../lib/figures';
-  import type { Live } from '../../lib/live.svelte';
   import { colour } from '../../lib/theme';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
   import { drag, type Gesture } from '../../lib/drag';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, frames, fresh, onReports, onhold, ondrop, known }: PictureProps = $props();
 
   const TOP = 18;
   const FLOOR = -30;
@@ -26,14 +20,12 @@
   /** What is drawn is the whole song, not what was heard last. */
   let whole = $state(false);
 
-  const stage = $derived(work.stage);
-  const ceiling = $derived(Number(stage?.params.ceiling_db ?? -1));
+  const ceiling = $derived(Number(stage.params.ceiling_db ?? -1));
   const y = (db: number): number =>
     ((TOP - Math.min(Math.max(db, FLOOR), TOP)) / (TOP - FLOOR)) * height;
 
   $effect(() =>
-    live.onReports((batch) => {
-      if (!stage) return;
+    onReports((batch) => {
       if (of !== stage.id || whole) {
         of = stage.id;
         whole = false;
@@ -59,18 +51,16 @@
     paint();
   });
   $effect(() => {
-    void [stage?.id, work.fresh];
+    void [stage.id, fresh];
     untrack(() => void before());
   });
 
   /** Before anything is heard, what the analysis knows: the whole song at once. */
   async function before(): Promise<void> {
-    const { state, stripId, frames } = work;
-    const id = stage?.id;
-    if (!state || !id || frames === 0 || (of === id && !whole)) return;
-    const columns = Math.floor(width / 2);
-    const found = await api.picture(state.id, stripId, id, 0, frames, columns).catch(() => null);
-    if (!found || stage?.id !== id || (of === id && !whole) || !found.level.length) return;
+    const id = stage.id;
+    if (frames === 0 || (of === id && !whole)) return;
+    const found = await known.picture(Math.floor(width / 2));
+    if (!found || stage.id !== id || (of === id && !whole) || !found.level.length) return;
     whole = true;
     of = id;
     past = [...found.level].map((level, i) => ({ level, taken: found.reduction[i] ?? 0 }));
@@ -110,9 +100,9 @@
     start: (at) => (Math.abs(at.y - y(ceiling)) <= 9 ? true : undefined),
     move(_, at) {
       const db = TOP - (at.y / height) * (TOP - FLOOR);
-      work.hold('ceiling_db', Math.min(Math.max(Math.round(db * 10) / 10, -24), 0));
+      onhold('ceiling_db', Math.min(Math.max(Math.round(db * 10) / 10, -24), 0));
     },
-    end: () => void work.drop(),
+    end: () => ondrop(),
   };
 </script>
 

@@ -1,14 +1,9 @@
 <script lang="ts">
   import { figure } from '../../lib/figures';
-  import type { Live } from '../../lib/live.svelte';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, onReports }: PictureProps = $props();
 
   const WIDE = 190;
   const TALL = 152;
@@ -27,7 +22,7 @@
   const least = $derived(history.length ? Math.min(...history) : null);
 
   $effect(() =>
-    live.onReports((batch) => {
+    onReports((batch) => {
       const smooth = [...history];
       for (const { report } of batch) {
         const last = smooth[smooth.length - 1] ?? report.correlation;
@@ -37,7 +32,7 @@
     }),
   );
   $effect(() => {
-    void work.stageId;
+    void stage.id;
     history = [];
   });
 </script>

@@ -1,26 +1,19 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { Drawing } from '../../lib/drawing.svelte';
-  import type { Live } from '../../lib/live.svelte';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
   import { drag, grabbed, type Gesture } from '../../lib/drag';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, drawing, onReports, onhold, ondrop }: PictureProps = $props();
 
   const SIZE = 200;
   const FLOOR = -60;
   type Line = [number, number][] | undefined;
-  const drawing = untrack(() => new Drawing(work));
   const curve = $derived(drawing.part('curve') ?? []);
   const bare = $derived(drawing.part('bare') ?? []);
   let dot = $state<{ x: number; y: number; from: number } | null>(null);
 
-  const params = $derived(work.stage?.params ?? {});
+  const params = $derived(stage.params);
   const threshold = $derived(Number(params.threshold_db ?? -18));
   const ratio = $derived(Number(params.ratio ?? 4));
   /** The ratio is set at the upper end where the curve bends down from the threshold on. */
@@ -36,8 +29,8 @@
   });
 
   $effect(() =>
-    live.onReports((batch) => {
-      const meter = batch[batch.length - 1]?.report.stages[work.stageId];
+    onReports((batch) => {
+      const meter = batch[batch.length - 1]?.report.stages[stage.id];
       if (!meter || meter.level.length === 0) return;
       const level = Math.max(...meter.level);
       const reduction = meter.reduction[meter.level.indexOf(level)] ?? 0;
@@ -70,16 +63,16 @@
     move(part, at) {
       const [level, out] = [FLOOR * (1 - at.across), FLOOR * at.down];
       if (part === 'threshold') {
-        work.hold('threshold_db', Math.round(Math.min(Math.max(level, -60), 0) * 10) / 10);
+        onhold('threshold_db', Math.round(Math.min(Math.max(level, -60), 0) * 10) / 10);
       } else if (widens) {
         const slope = (out - threshold) / (steep.x - threshold || 1);
-        work.hold('ratio', Math.round(Math.min(Math.max(slope, 1), 20) * 10) / 10);
+        onhold('ratio', Math.round(Math.min(Math.max(slope, 1), 20) * 10) / 10);
       } else if (threshold < -0.5) {
         const slope = Math.min(Math.max((out - threshold) / -threshold, 0.01), 1);
-        work.hold('ratio', Math.round(Math.min(1 / slope, 100) * 10) / 10);
+        onhold('ratio', Math.round(Math.min(1 / slope, 100) * 10) / 10);
       }
     },
-    end: () => void work.drop(),
+    end: () => ondrop(),
   };
 </script>
 

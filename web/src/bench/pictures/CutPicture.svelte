@@ -1,15 +1,10 @@
 <script lang="ts">
   import { figure, signed } from '../../lib/figures';
-  import type { Live } from '../../lib/live.svelte';
   import { colour } from '../../lib/theme';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, onReports }: PictureProps = $props();
 
   const DEEP = 12;
   /** Room at the foot for the figures. */
@@ -25,9 +20,7 @@
   let of = '';
 
   $effect(() =>
-    live.onReports((batch) => {
-      const { stage } = work;
-      if (!stage) return;
+    onReports((batch) => {
       if (of !== stage.id) {
         of = stage.id;
         past = [];

@@ -1,23 +1,16 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { Drawing } from '../../lib/drawing.svelte';
   import { figure } from '../../lib/figures';
-  import type { Live } from '../../lib/live.svelte';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work }: Props = $props();
+  let { stage, drawing }: PictureProps = $props();
 
   const [WIDE, TALL, DEEP] = [410, 152, 72];
-  const drawing = untrack(() => new Drawing(work));
   const levels = $derived(drawing.part('answer_db') ?? []);
   const seconds = $derived(drawing.part('seconds') ?? 1);
-  const decay = $derived(Number(work.stage?.params.decay_s ?? 0));
-  const late = $derived(Number(work.stage?.params.predelay_ms ?? 0) / 1000);
+  const decay = $derived(Number(stage.params.decay_s ?? 0));
+  const late = $derived(Number(stage.params.predelay_ms ?? 0) / 1000);
   const x = (s: number): number => (s / seconds) * WIDE;
   const y = (db: number): number => (Math.min(-db, DEEP) / DEEP) * TALL;
   const step = $derived([0.02, 0.05, 0.1, 0.2, 0.5, 1].find((s) => seconds / s <= 8) ?? 1);

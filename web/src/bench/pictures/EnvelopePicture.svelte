@@ -1,21 +1,14 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { Drawing } from '../../lib/drawing.svelte';
-  import type { Live } from '../../lib/live.svelte';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
   import { drag, grabbed, type Gesture } from '../../lib/drag';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, drawing, rate, onReports, onhold, ondrop }: PictureProps = $props();
 
   const WIDE = 216;
   const TALL = 152;
   const DEEP = 36;
-  const drawing = untrack(() => new Drawing(work));
   const points = $derived(drawing.part('envelope') ?? []);
   let whole = $state(300);
   let hits = $state(0);
@@ -24,7 +17,7 @@
   let heard = $state.raw<number[][]>([]);
   let inHand = $state<string | undefined>();
 
-  const params = $derived(work.stage?.params ?? {});
+  const params = $derived(stage.params);
   const depth = $derived(Number(params.depth_db ?? 0));
   const attack = $derived(Number(params.attack_ms ?? 0));
   const hold = $derived(Number(params.hold_ms ?? 0));
@@ -36,9 +29,9 @@
   );
 
   $effect(() =>
-    live.onReports((batch) => {
+    onReports((batch) => {
       for (const { report } of batch) {
-        const reported = report.stages[work.stageId];
+        const reported = report.stages[stage.id];
         if (!reported) continue;
         hits += reported.opened;
         if (reported.opened) heard = [...heard.slice(-2), []];
@@ -51,7 +44,7 @@
     }),
   );
 
-  const cellMs = $derived(64000 / work.rate);
+  const cellMs = $derived(64000 / rate);
   const keyLine = (levels: number[]): string =>
     levels
       .map((db, i) => {
@@ -71,16 +64,16 @@
     move(part, at) {
       const [ms, db] = [at.across * whole, at.down * DEEP];
       if (part === 'bottom') {
-        work.hold('depth_db', Math.min(Math.max(Math.round(db * 2) / 2, 0), 60));
-        work.hold('attack_ms', Math.min(Math.max(Math.round(ms * 10) / 10, 0), 50));
+        onhold('depth_db', Math.min(Math.max(Math.round(db * 2) / 2, 0), 60));
+        onhold('attack_ms', Math.min(Math.max(Math.round(ms * 10) / 10, 0), 50));
       } else {
         const length = Math.round(Math.min(Math.max(ms - attack - hold, 5), 4000));
-        work.hold('decay_ms', length);
+        onhold('decay_ms', length);
       }
     },
     end() {
       inHand = undefined;
-      void work.drop();
+      ondrop();
     },
   };
 </script>

@@ -1,17 +1,12 @@
 <script lang="ts">
-  import type { Live } from '../../lib/live.svelte';
   import { untrack } from 'svelte';
-  import { api } from '../../lib/api';
   import { colour } from '../../lib/theme';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
   import { drag, type Gesture } from '../../lib/drag';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, rate, frames, playing, fresh, onReports, onhold, ondrop, known }: PictureProps =
+    $props();
 
   const PHASES = ['closed', 'closing', 'holding', 'opening', 'open'] as const;
   const FLOOR = -84;
@@ -27,14 +22,12 @@
   /** Room at the left for the labels, so that none lies on the level. */
   const GUTTER = 84;
 
-  const stage = $derived(work.stage);
-  const opens = $derived(Number(stage?.params.threshold_db ?? -40));
-  const closes = $derived(opens - Number(stage?.params.hysteresis_db ?? 0));
+  const opens = $derived(Number(stage.params.threshold_db ?? -40));
+  const closes = $derived(opens - Number(stage.params.hysteresis_db ?? 0));
   const y = (db: number): number => (Math.min(Math.max(db, FLOOR), 0) / FLOOR) * (height - FOOT);
 
   $effect(() =>
-    live.onReports((batch) => {
-      if (!stage) return;
+    onReports((batch) => {
       // Another key filter hears something else: its history begins anew.
       const now = stage.id + JSON.stringify(stage.key);
       if (of !== now) {
@@ -47,7 +40,7 @@
         if (!reported?.phase.length) continue;
         phase = reported.phase[reported.phase.length - 1] ?? 0;
         openings += reported.opened;
-        seconds += (reported.phase.length * 64) / work.rate;
+        seconds += (reported.phase.length * 64) / rate;
         past.push({
           level: Math.max(FLOOR, ...reported.level),
           phase: Math.max(...reported.phase),
@@ -63,18 +56,16 @@
   });
 
   $effect(() => {
-    void [stage?.id, work.fresh];
+    void [stage.id, fresh];
     untrack(() => void before());
   });
 
   /** Before anything is heard, what the analysis knows: the whole song at once. */
   async function before(): Promise<void> {
-    const { state, stripId, frames } = work;
-    const id = stage?.id;
-    if (!state || !id || frames === 0 || past.length) return;
-    const columns = Math.max(Math.floor(width - GUTTER), 1);
-    const found = await api.picture(state.id, stripId, id, 0, frames, columns).catch(() => null);
-    if (!found?.level.length || stage?.id !== id || past.length) return;
+    const id = stage.id;
+    if (frames === 0 || past.length) return;
+    const found = await known.picture(Math.max(Math.floor(width - GUTTER), 1));
+    if (!found?.level.length || stage.id !== id || past.length) return;
     const depth = Math.max(...found.reduction, 0.5);
     past = [...found.level].map((level, i) => {
       const taken = found.reduction[i] ?? 0;
@@ -122,10 +113,10 @@
     },
     move(line, at) {
       const level = Math.round(((at.y / (height - FOOT)) * FLOOR + 1e-9) * 2) / 2;
-      if (line === 'opens') work.hold('threshold_db', Math.min(Math.max(level, -80), 0));
-      else work.hold('hysteresis_db', Math.min(Math.max(opens - level, 0), 24));
+      if (line === 'opens') onhold('threshold_db', Math.min(Math.max(level, -80), 0));
+      else onhold('hysteresis_db', Math.min(Math.max(opens - level, 0), 24));
     },
-    end: () => void work.drop(),
+    end: () => ondrop(),
   };
 </script>
 
@@ -144,7 +135,7 @@
     {/if}
   </div>
   {#snippet caption()}
-    <b role="status">{live.transport.playing ? PHASES[phase] : 'not playing'}</b>
+    <b role="status">{playing ? PHASES[phase] : 'not playing'}</b>
     <span data-openings={openings}
       >{openings}
       {openings === 1 ? 'opening' : 'openings'} in {seconds.toFixed(0)} s{openings > 6 * seconds &&

@@ -1,19 +1,14 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { Drawing } from '../../lib/drawing.svelte';
   import { figure } from '../../lib/figures';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-  }
-  let { work }: Props = $props();
+  let { drawing }: PictureProps = $props();
 
   const WIDE = 190;
   const TALL = 152;
   const FLOOR = -100;
-  const drawing = untrack(() => new Drawing(work));
   const levels = $derived(drawing.part('harmonics_db') ?? []);
   const shown = $derived(drawing.part('shown_db') ?? 0);
   const LEFT = 20;

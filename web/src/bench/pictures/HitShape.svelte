@@ -1,15 +1,11 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { Drawing } from '../../lib/drawing.svelte';
   import { signed } from '../../lib/figures';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
   import { drag, grabbed, type Gesture } from '../../lib/drag';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-  }
-  let { work }: Props = $props();
+  let { stage, drawing, onhold, ondrop }: PictureProps = $props();
 
   const WIDE = 216;
   const TALL = 152;
@@ -18,11 +14,10 @@
   const HIGH = 20;
   const LOW = -66;
   type Line = [number, number][];
-  const drawing = untrack(() => new Drawing(work));
   const hit = $derived(drawing.part('hit') ?? []);
   const shaped = $derived(drawing.part('shaped') ?? []);
-  const attack = $derived(Number(work.stage?.params.attack_db ?? 0));
-  const sustain = $derived(Number(work.stage?.params.sustain_db ?? 0));
+  const attack = $derived(Number(stage.params.attack_db ?? 0));
+  const sustain = $derived(Number(stage.params.sustain_db ?? 0));
 
   const x = (ms: number): number => (Math.sqrt(Math.max(ms - FROM, 0) / (TO - FROM)) || 0) * WIDE;
   const y = (level: number): number => {
@@ -43,13 +38,13 @@
   const gesture: Gesture<{ name: string; base: number }> = {
     start(at) {
       const name = grabbed(at);
-      return name ? { name, base: Number(work.stage?.params[name] ?? 0) } : undefined;
+      return name ? { name, base: Number(stage.params[name] ?? 0) } : undefined;
     },
     move({ name, base }, at, from) {
       const db = base + (from.down - at.down) * (HIGH - LOW);
-      work.hold(name, Math.min(Math.max(Math.round(db * 10) / 10, -24), 24));
+      onhold(name, Math.min(Math.max(Math.round(db * 10) / 10, -24), 24));
     },
-    end: () => void work.drop(),
+    end: () => ondrop(),
   };
 </script>
 

@@ -1,17 +1,11 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { api } from '../../lib/api';
   import { figure } from '../../lib/figures';
-  import type { Live } from '../../lib/live.svelte';
   import type { Hit } from '../../lib/types';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, rate, frames, frame, fresh, known }: PictureProps = $props();
 
   const WIDE = 190;
   const TALL = 184;
@@ -19,26 +13,20 @@
   let hits = $state.raw<Hit[]>([]);
   let asked = 0;
 
-  const second = $derived(Math.floor(live.frame / work.rate / 0.5));
+  const second = $derived(Math.floor(frame / rate / 0.5));
   const most = $derived(Math.max(3, ...hits.flatMap((h) => h.reduction)));
-  const step = $derived(((64 / work.rate) * 1000 * WIDE) / SPAN_MS);
+  const step = $derived(((64 / rate) * 1000 * WIDE) / SPAN_MS);
 
   $effect(() => {
-    void [work.fresh, work.stageId, second];
+    void [fresh, stage.id, second];
     untrack(() => void load());
   });
 
   async function load(): Promise<void> {
-    const { state, stage, stripId } = work;
-    if (!state || !stage) return;
     const mine = ++asked;
-    const before = live.frame > work.rate ? live.frame : work.frames;
-    try {
-      const found = await api.hits(state.id, stripId, stage.id, before);
-      if (mine === asked) hits = found;
-    } catch {
-      if (mine === asked) hits = [];
-    }
+    const before = frame > rate ? frame : frames;
+    const found = await known.hits(before);
+    if (mine === asked) hits = found;
   }
 
   function shape(hit: Hit): string {

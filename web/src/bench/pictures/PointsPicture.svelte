@@ -1,27 +1,20 @@
 <script lang="ts">
   import { typeOver } from '../../lib/typing.svelte';
   import { untrack } from 'svelte';
-  import { Drawing } from '../../lib/drawing.svelte';
   import { figure } from '../../lib/figures';
-  import type { Live } from '../../lib/live.svelte';
   import { added, dragged, type LevelPoint, nearest } from '../../lib/points';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
   import { drag, spotIn, type Gesture, type Spot } from '../../lib/drag';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, kind, drawing, onReports, onhold, onset, ondrop }: PictureProps = $props();
 
   const SIZE = 200;
   const LOW = -90;
   const HIGH = 6;
-  const drawing = untrack(() => new Drawing(work));
   const line = $derived(drawing.part('bare') ?? []);
-  const control = $derived(work.kind?.controls.find((c) => c.type === 'points'));
-  const points = $derived((work.stage?.params.points as LevelPoint[] | undefined) ?? []);
+  const control = $derived(kind.controls.find((c) => c.type === 'points'));
+  const points = $derived((stage.params.points as LevelPoint[] | undefined) ?? []);
   let chosen = $state(0);
   let dot = $state<{ x: number; y: number; from: number } | null>(null);
 
@@ -33,8 +26,8 @@
   const now = $derived(points[Math.min(chosen, points.length - 1)]);
 
   $effect(() =>
-    live.onReports((batch) => {
-      const meter = batch[batch.length - 1]?.report.stages[work.stageId];
+    onReports((batch) => {
+      const meter = batch[batch.length - 1]?.report.stages[stage.id];
       if (!meter?.level.length) return;
       const level = Math.max(...meter.level);
       const at = meter.level.indexOf(level);
@@ -56,8 +49,8 @@
       chosen = found;
       return true;
     },
-    move: (_, spot) => work.hold('points', dragged(points, chosen, at(spot), control)),
-    end: () => void work.drop(),
+    move: (_, spot) => onhold('points', dragged(points, chosen, at(spot), control)),
+    end: () => ondrop(),
   };
 
   function add(event: MouseEvent & { currentTarget: Element }): void {
@@ -66,7 +59,7 @@
     else if (points.length < (control?.most ?? 16)) {
       const next = added(points, where);
       chosen = next.findIndex((p) => p[0] === where[0]);
-      void work.set('points', next);
+      void onset('points', next);
     }
   }
 
@@ -74,7 +67,7 @@
     if (points.length <= (control?.fewest ?? 2)) return;
     const next = points.filter((_, i) => i !== chosen);
     chosen = Math.max(chosen - 1, 0);
-    void work.set('points', next);
+    void onset('points', next);
   }
 
   function press(event: KeyboardEvent, index: number): void {
@@ -82,7 +75,7 @@
     const by = event.shiftKey ? 0.1 : 1;
     const [x, y] = points[index] ?? [0, 0];
     const put = (level: number): void =>
-      void work.set('points', dragged(points, index, [x, level], control));
+      void onset('points', dragged(points, index, [x, level], control));
     const range = { unit: 'dB', low: control?.low ?? -90, high: control?.high ?? 0 };
     if (typeOver(event, `Point ${index + 1}, out`, range, put)) return;
     const to: Record<string, LevelPoint> = {
@@ -92,11 +85,11 @@
       ArrowRight: [x + by, y],
     };
     const target = to[event.key];
-    if (target) void work.set('points', dragged(points, index, target, control));
+    if (target) void onset('points', dragged(points, index, target, control));
     else if (event.key === 'Delete') remove();
     else if (event.key === 'Insert') {
       const next = points[index + 1] ?? [x + 10, y + 10];
-      void work.set('points', added(points, [(x + next[0]) / 2, (y + next[1]) / 2]));
+      void onset('points', added(points, [(x + next[0]) / 2, (y + next[1]) / 2]));
     } else return;
     event.preventDefault();
     event.stopPropagation();

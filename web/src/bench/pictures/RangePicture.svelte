@@ -1,19 +1,13 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { Drawing } from '../../lib/drawing.svelte';
   import { figure, hertz } from '../../lib/figures';
-  import type { Live } from '../../lib/live.svelte';
   import { hzAt, hzX, path } from '../../lib/spectrum';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
   import RangeBox from './RangeBox.svelte';
   import SpectrumField, { TALL } from './SpectrumField.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, drawing, onReports, onhold, ondrop }: PictureProps = $props();
 
   let before = $state.raw<number[]>([]);
   let after = $state.raw<number[]>([]);
@@ -22,11 +16,10 @@
   let drag: 'low' | 'high' | 'whole' | 'second' | null = null;
   let grabbed = 0;
   let began = { low: 0, high: 0 };
-  const drawing = untrack(() => new Drawing(work));
   const shapes = $derived(drawing.part('ranges') ?? []);
   const hz = $derived(drawing.part('hz') ?? []);
 
-  const params = $derived(work.stage?.params ?? {});
+  const params = $derived(stage.params);
   const band = $derived(params.shape === 'band');
   const middle = $derived(Number(params.frequency_hz ?? 6500));
   const octaves = $derived(Number(params.width_oct ?? 1));
@@ -37,16 +30,16 @@
   const edges = $derived([low, ...(band ? [high] : []), ...(second === null ? [] : [second])]);
 
   $effect(() =>
-    live.onReports((batch) => {
+    onReports((batch) => {
       for (const { report } of batch) {
         if (report.spectrum) [before, after] = report.spectrum;
-        taken = Math.max(0, ...(report.stages[work.stageId]?.reduction ?? []));
+        taken = Math.max(0, ...(report.stages[stage.id]?.reduction ?? []));
         most = Math.max(most, taken);
       }
     }),
   );
   $effect(() => {
-    void work.stageId;
+    void stage.id;
     most = 0;
   });
 
@@ -66,15 +59,15 @@
 
   function move(x: number, width: number): void {
     const at = hzAt(x, width);
-    if (drag === 'second') work.hold('second_hz', kept(at));
-    else if (!band) work.hold('frequency_hz', kept((began.low * at) / grabbed));
+    if (drag === 'second') onhold('second_hz', kept(at));
+    else if (!band) onhold('frequency_hz', kept((began.low * at) / grabbed));
     else {
       const factor = at / grabbed;
       const from = began.low * (drag === 'high' ? 1 : factor);
       const to = began.high * (drag === 'low' ? 1 : factor);
       const wide = Math.min(Math.max(Math.log2(Math.max(to / from, 1)), 0.2), 3);
-      work.hold('frequency_hz', kept(Math.sqrt(from * to)));
-      if (drag !== 'whole') work.hold('width_oct', Math.round(wide * 20) / 20);
+      onhold('frequency_hz', kept(Math.sqrt(from * to)));
+      if (drag !== 'whole') onhold('width_oct', Math.round(wide * 20) / 20);
     }
   }
 </script>
@@ -86,7 +79,7 @@
     line={after}
     {grab}
     {move}
-    drop={() => void work.drop()}
+    drop={() => ondrop()}
   >
     {#snippet children(width)}
       <rect

@@ -1,20 +1,13 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { Drawing } from '../../lib/drawing.svelte';
-  import type { Live } from '../../lib/live.svelte';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, drawing, onReports }: PictureProps = $props();
 
   const SIZE = 200;
   const REACH = 1.2;
   const BINS = 48;
-  const drawing = untrack(() => new Drawing(work));
   const shaper = $derived(drawing.part('shaper') ?? []);
   /** How often the input's extremes lay in each of the bins from -REACH to REACH. */
   let counts = $state.raw<number[]>(new Array<number>(BINS).fill(0));
@@ -26,7 +19,7 @@
   );
 
   $effect(() =>
-    live.onReports((batch) => {
+    onReports((batch) => {
       const next = counts.map((count) => count * 0.985);
       for (const { report } of batch) {
         for (const pair of report.before) {
@@ -40,7 +33,7 @@
     }),
   );
   $effect(() => {
-    void work.stageId;
+    void stage.id;
     counts = new Array<number>(BINS).fill(0);
   });
 </script>

@@ -1,16 +1,10 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { api } from '../../lib/api';
-  import type { Live } from '../../lib/live.svelte';
   import { colour } from '../../lib/theme';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, frames, fresh, onReports, known }: PictureProps = $props();
 
   const ROWS = ['attack', 'sustain'] as const;
   const FLOOR = -72;
@@ -23,9 +17,7 @@
   let whole = $state(false);
 
   $effect(() =>
-    live.onReports((batch) => {
-      const { stage } = work;
-      if (!stage) return;
+    onReports((batch) => {
       if (of !== stage.id || whole) {
         of = stage.id;
         whole = false;
@@ -48,22 +40,20 @@
   );
 
   $effect(() => {
-    void [work.stage?.id, work.fresh, width];
+    void [stage.id, fresh, width];
     untrack(() => void before());
   });
 
   /** Before anything is heard, what the analysis knows: the whole song at once. */
   async function before(): Promise<void> {
-    const { state, stripId, stage, frames } = work;
-    if (!state || !stage || frames === 0 || (of === stage.id && !whole)) return;
+    const { id } = stage;
+    if (frames === 0 || (of === id && !whole)) return;
     const names = ['level_db', 'attack_share', 'sustain_share'];
-    const found = await api
-      .reports(state.id, stripId, stage.id, names, Math.floor(width))
-      .catch(() => null);
+    const found = await known.reports(names, Math.floor(width));
     const [level = [], attack = [], sustain = []] = names.map((name) => found?.[name] ?? []);
-    if (!level.length || work.stage?.id !== stage.id || (of === stage.id && !whole)) return;
+    if (!level.length || stage.id !== id || (of === id && !whole)) return;
     whole = true;
-    of = stage.id;
+    of = id;
     past = level.map((db, i) => ({ level: db, attack: attack[i] ?? 0, sustain: sustain[i] ?? 0 }));
     paint();
   }
@@ -71,7 +61,7 @@
   /** The level, and what each part adds upwards from its line, or takes away downwards. */
   function paint(): void {
     const context = canvas?.getContext('2d');
-    const params = work.stage?.params;
+    const params = stage.params;
     if (!context || !params) return;
     context.clearRect(0, 0, width, height);
     const third = height / 3;

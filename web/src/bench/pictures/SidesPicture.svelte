@@ -1,27 +1,22 @@
 <script lang="ts">
   import { figure, hertz } from '../../lib/figures';
-  import type { Live } from '../../lib/live.svelte';
   import { hzAt, hzX, path } from '../../lib/spectrum';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
   import SpectrumField, { TALL } from './SpectrumField.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, onReports, onhold, ondrop }: PictureProps = $props();
 
   let middle = $state.raw<number[]>([]);
   let sides = $state.raw<number[]>([]);
   let were = $state.raw<number[]>([]);
-  const mono = $derived(work.stage?.params.mono_below_hz as number | null | undefined);
+  const mono = $derived(stage.params.mono_below_hz as number | null | undefined);
   const apart = $derived(
     middle.length ? Math.max(...sides.slice(10, 50)) - Math.max(...middle.slice(10, 50)) : null,
   );
 
   $effect(() =>
-    live.onReports((batch) => {
+    onReports((batch) => {
       for (const { report } of batch) {
         if (report.spectrum) middle = report.spectrum[1];
         if (report.sides) [were, sides] = report.sides;
@@ -33,7 +28,7 @@
     mono != null && Math.abs(hzX(mono, width) - x) < 8;
 
   function move(x: number, width: number): void {
-    work.hold('mono_below_hz', Math.round(Math.min(Math.max(hzAt(x, width), 20), 500)));
+    onhold('mono_below_hz', Math.round(Math.min(Math.max(hzAt(x, width), 20), 500)));
   }
 </script>
 
@@ -45,7 +40,7 @@
     few
     {grab}
     {move}
-    drop={() => void work.drop()}
+    drop={() => ondrop()}
   >
     {#snippet children(width)}
       {#if were.length}<path class="were" d={path(were, width, TALL)} />{/if}

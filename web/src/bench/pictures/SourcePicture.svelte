@@ -1,17 +1,12 @@
 <script lang="ts">
   import { hertz } from '../../lib/figures';
-  import type { Live } from '../../lib/live.svelte';
   import { hzAt, hzX } from '../../lib/spectrum';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
   import RangeBox from './RangeBox.svelte';
   import SpectrumField from './SpectrumField.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, onReports, onhold, ondrop }: PictureProps = $props();
 
   const LEAST = 25;
   const MOST = 16000;
@@ -21,15 +16,15 @@
   let drag: 'low' | 'high' | 'whole' | null = null;
   let grabbed = 0;
   let began = { low: 0, high: 0 };
-  const low = $derived(Number(work.stage?.params.low_hz ?? 40));
-  const high = $derived(Number(work.stage?.params.high_hz ?? 90));
-  const order = $derived(String(work.stage?.params.order ?? 'both'));
+  const low = $derived(Number(stage.params.low_hz ?? 40));
+  const high = $derived(Number(stage.params.high_hz ?? 90));
+  const order = $derived(String(stage.params.order ?? 'both'));
   const orders = $derived(
     [2, 3].filter((n) => order === 'both' || (order === 'even') === (n === 2)),
   );
 
   $effect(() =>
-    live.onReports((batch) => {
+    onReports((batch) => {
       for (const { report } of batch) if (report.spectrum) [before, after] = report.spectrum;
     }),
   );
@@ -50,11 +45,11 @@
     let factor = hzAt(x, width) / grabbed;
     if (drag === 'whole') {
       factor = Math.min(Math.max(factor, LEAST / began.low), MOST / began.high);
-      work.hold('low_hz', kept(began.low * factor));
-      work.hold('high_hz', kept(began.high * factor));
+      onhold('low_hz', kept(began.low * factor));
+      onhold('high_hz', kept(began.high * factor));
     } else if (drag === 'low') {
-      work.hold('low_hz', kept(Math.min(began.low * factor, began.high / GAP)));
-    } else work.hold('high_hz', kept(Math.max(began.high * factor, began.low * GAP)));
+      onhold('low_hz', kept(Math.min(began.low * factor, began.high / GAP)));
+    } else onhold('high_hz', kept(Math.max(began.high * factor, began.low * GAP)));
   }
 </script>
 
@@ -66,7 +61,7 @@
     few
     {grab}
     {move}
-    drop={() => void work.drop()}
+    drop={() => ondrop()}
   >
     {#snippet children(width)}
       {#each orders as n (n)}

@@ -12,21 +12,16 @@
     REACH,
     SHORT,
   } from '../../lib/bands';
-  import { Drawing } from '../../lib/drawing.svelte';
   import { hertz, signed } from '../../lib/figures';
-  import type { Live } from '../../lib/live.svelte';
   import { hzAt, hzX, path } from '../../lib/spectrum';
   import type { BandRecord } from '../../lib/types';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
   import HertzMarks from './HertzMarks.svelte';
   import { drag, spotIn, type Gesture } from '../../lib/drag';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work, live }: Props = $props();
+  let { stage, kind, drawing, bandIndex, onReports, onband, onhold, onset, ondrop }: PictureProps =
+    $props();
 
   let tall = $state(152);
   let width = $state(410);
@@ -34,13 +29,12 @@
   let after = $state.raw<number[]>([]);
   let moves = $state.raw<number[]>([]);
   let svg: SVGSVGElement | undefined = $state();
-  const drawing = untrack(() => new Drawing(work));
-  const control = $derived(work.kind?.controls.find((c) => c.type === 'bands'));
-  const bands = $derived(bandsOf(work.stage?.params, control));
+  const control = $derived(kind.controls.find((c) => c.type === 'bands'));
+  const bands = $derived(bandsOf(stage.params, control));
   const hz = $derived(drawing.part('hz') ?? []);
   const each = $derived(drawing.part('each') ?? []);
   const totals = $derived(drawing.part('totals') ?? {});
-  const chosen = $derived(Math.min(work.bandIndex, bands.length - 1));
+  const chosen = $derived(Math.min(bandIndex, bands.length - 1));
   const now = $derived(bands[chosen]);
 
   const gainY = (db: number): number => (tall / 2) * (1 - db / REACH);
@@ -54,16 +48,16 @@
       .join('');
 
   $effect(() =>
-    live.onReports((batch) => {
+    onReports((batch) => {
       for (const { report } of batch) {
         if (report.spectrum) [before, after] = report.spectrum;
-        moves = report.stages[work.stageId]?.moves ?? [];
+        moves = report.stages[stage.id]?.moves ?? [];
       }
     }),
   );
 
-  const hold = (next: BandRecord[]): void => work.hold(control?.name ?? '', next);
-  const put = (next: BandRecord[]): void => void work.set(control?.name ?? '', next);
+  const hold = (next: BandRecord[]): void => onhold(control?.name ?? '', next);
+  const put = (next: BandRecord[]): void => void onset(control?.name ?? '', next);
 
   function near(x: number, y: number): number {
     let [found, least] = [-1, 11];
@@ -79,7 +73,7 @@
       const index = near(at.x, at.y);
       const band = bands[index];
       if (!band) return undefined;
-      work.bandIndex = index;
+      onband(index);
       return { index, hz: hzOf(band), gain: gainOf(band) };
     },
     move(held, at, from) {
@@ -89,7 +83,7 @@
       const gain = held.gain + ((from.y - at.y) / tall) * 2 * REACH * fine;
       hold(movedBand(bands, held.index, control, held.hz * 2 ** octaves, gain));
     },
-    end: () => void work.drop(),
+    end: () => ondrop(),
   };
 
   function twice(event: MouseEvent & { currentTarget: Element }): void {
@@ -98,14 +92,14 @@
     const index = near(x, y);
     if (index >= 0) remove(index);
     else if (control && bands.length < (control.most ?? 12)) {
-      work.bandIndex = bands.length;
+      onband(bands.length);
       const fresh = freshBand(control, { type: 'bell' });
       put(movedBand([...bands, fresh], bands.length, control, at.hz, at.gain));
     }
   }
 
   function remove(index: number): void {
-    work.bandIndex = Math.max(index - 1, 0);
+    onband(Math.max(index - 1, 0));
     put(bands.filter((_, i) => i !== index));
   }
 
@@ -118,7 +112,7 @@
   function press(event: KeyboardEvent, index: number): void {
     const band = bands[index];
     if (!control || !band) return;
-    work.bandIndex = index;
+    onband(index);
     const level = event.key === '-' && hasGain(band);
     const field = control.fields.find((f) => f.name === (level ? 'gain_db' : 'hz'));
     const take = (value: number): void =>
@@ -207,7 +201,7 @@
           aria-label="Band {i + 1}, {SHORT[String(band.type)]}"
           aria-valuenow={gainOf(band)}
           aria-valuetext="{hertz(hzOf(band))}, {signed(gainOf(band))} dB"
-          onfocus={() => (work.bandIndex = i)}
+          onfocus={() => onband(i)}
           onkeydown={(e) => press(e, i)}
         />
         <text class="number" class:chosen={i === chosen} {x} y={y + 3.5} text-anchor="middle"
@@ -226,7 +220,7 @@
           ? `, ${signed(gainOf(now))} dB`
           : ''}</span
       >
-      {#if width > 300}<span>drag; wheel or Page keys: width</span>{/if}
+      {#if width > 300}<span>drag); wheel or Page keys: width</span>{/if}
     {:else}<span>before and after</span>{/if}
   {/snippet}
 </Figure>

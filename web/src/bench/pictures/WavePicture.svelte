@@ -1,18 +1,11 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import { Drawing } from '../../lib/drawing.svelte';
-  import type { Live } from '../../lib/live.svelte';
-  import type { Work } from '../../lib/work.svelte';
   import Figure from './Figure.svelte';
+  import type { PictureProps } from '../../lib/picture';
 
-  interface Props {
-    work: Work;
-    live: Live;
-  }
-  let { work }: Props = $props();
+  let { drawing }: PictureProps = $props();
 
   const [WIDE, TALL] = [190, 152];
-  const drawing = untrack(() => new Drawing(work));
   const waves = $derived(drawing.part('waves') ?? [[], []]);
   const line = (wave: number[]): string =>
     wave
