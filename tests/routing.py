@@ -73,8 +73,10 @@ def run_strip(
 ) -> np.ndarray:
     plan = held_plan(session, sounds)
     mixer = Mixer(plan, reader(sounds))
+    blocks = -(-plan.frames // BLOCK)
+    mixer.foresee(blocks)  # the same to the bit, as tests/jobs/test_reuse.py holds
     parts = []
-    for _ in range(-(-plan.frames // BLOCK)):
+    for _ in range(blocks):
         block = mixer.block((strip,))
         parts.append(block.faded[strip] if faded else block.strips[strip].out)
     return np.concatenate(parts)[: plan.frames]

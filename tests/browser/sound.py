@@ -11,21 +11,21 @@ LIVE = "saltAnvil.live"
 QUANTUM = 128
 """Frames that the worklet is asked for at a time."""
 
+AHEAD = 48_000
+"""No more than so many frames are on their way when something is asked for."""
+
 # The first block of a run of so many that nothing is missing from, -1 while there is none.
-# turns: it has to begin where the loop does, after so many turns.
-_RUN = """([count, turns]) => {
+# looped: it has to begin where the loop does, when all that was on its way has been heard.
+_RUN = f"""([count, looped]) => {{
   const heard = window.heard;
-  let start = turns ? -1 : 0;
-  let wraps = 0;
-  for (let i = 1; i < heard.length; i++) {
-    const back = heard[i].frame < heard[i - 1].frame;
-    if (back) wraps += 1;
-    if (heard[i].frame !== heard[i - 1].frame + 128)
-      start = turns && !(back && wraps >= turns) ? -1 : i;
+  let start = looped ? -1 : 0;
+  for (let i = 1; i < heard.length; i++) {{
+    const back = heard[i].frame < heard[i - 1].frame && i * {QUANTUM} >= {AHEAD};
+    if (heard[i].frame !== heard[i - 1].frame + {QUANTUM}) start = looped && !back ? -1 : i;
     if (start >= 0 && i - start + 1 >= count) return start;
-  }
+  }}
   return -1;
-}"""
+}}"""
 
 
 def start_recording(page: Page) -> None:
@@ -40,11 +40,11 @@ def start_recording(page: Page) -> None:
     )
 
 
-def recorded(page: Page, frames: int, turns: int = 0) -> tuple[int, np.ndarray]:
+def recorded(page: Page, frames: int, *, looped: bool = False) -> tuple[int, np.ndarray]:
     """Return so many frames without a gap, when they have been heard: the first one, the sound."""
     count = -(-frames // QUANTUM)
-    page.wait_for_function(f"run => ({_RUN})(run) >= 0", arg=[count, turns], polling=200)
-    first = page.evaluate(_RUN, [count, turns])
+    page.wait_for_function(f"run => ({_RUN})(run) >= 0", arg=[count, looped], polling=200)
+    first = page.evaluate(_RUN, [count, looped])
     reported = page.evaluate(
         """([first, count]) => {
           saltAnvil.live.node.port.postMessage({ type: 'record', on: false });
@@ -67,11 +67,10 @@ def recorded(page: Page, frames: int, turns: int = 0) -> tuple[int, np.ndarray]:
 
 
 def whole_loop(page: Page) -> np.ndarray:
-    """Return one turn of the loop, from its start, that began after all that was asked for:
-    what is on its way when the loop begins anew is less than a turn."""
+    """Return one turn of the loop, from its start, as it is after all that was asked for."""
     start_recording(page)
     length = page.evaluate(f"{LIVE}.transport.loop[1] - {LIVE}.transport.loop[0]")
-    return recorded(page, length, turns=2)[1]
+    return recorded(page, length, looped=True)[1]
 
 
 def loudness(sound: np.ndarray) -> float:
