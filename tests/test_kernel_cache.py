@@ -69,7 +69,8 @@ from salt_anvil.analysis.cache import StripCache
 from salt_anvil.jobs.render import print_to_file
 from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.live.messages import Listen
-from salt_anvil.live.player import Player, RenderCache
+from salt_anvil.live.playback import RenderCache
+from salt_anvil.live.player import Player
 from tests.sessions import small_session, source
 place = pathlib.Path(tempfile.mkdtemp())
 analyse(small_session(), "c", source, StripCache(place / "cache"), None, lambda *a: True)

@@ -12,7 +12,7 @@ from salt_anvil.core.engine.mixer import Source
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.session import Session
 from salt_anvil.core.state import State
-from salt_anvil.live.player import RenderCache
+from salt_anvil.live.playback import RenderCache
 from tests.sessions import source as small_source
 
 CODE = "code"

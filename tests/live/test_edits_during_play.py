@@ -22,7 +22,8 @@ from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, branches, elements
 from salt_anvil.live.messages import Listen
-from salt_anvil.live.player import Player, RenderCache
+from salt_anvil.live.playback import RenderCache
+from salt_anvil.live.player import Player
 from tests import long
 from tests.live.shelves import OnDisk
 from tests.random_sessions import FRAMES, random_play_edit, random_session, source

@@ -14,7 +14,8 @@ from salt_anvil.core.session import Session, checked
 from salt_anvil.core.state import State
 from salt_anvil.live.ahead import START_MS
 from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
-from salt_anvil.live.player import SHARE_AT_ONCE, Player, RenderCache
+from salt_anvil.live.playback import RenderCache
+from salt_anvil.live.player import SHARE_AT_ONCE, Player
 from tests.live.shelves import OnDisk
 from tests.sessions import FRAMES, compressor, small_session, source
 

@@ -1,84 +1,37 @@
 """One tab's playback: a mixer that runs ahead of what the tab has played."""
 
 import math
-import os
 import time
-from collections import deque
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block
-from salt_anvil.core.dsp.blend import JoinMeasurement
+from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.crossfade import crossfaded
-from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
-from salt_anvil.core.dsp.stereo import peaks
+from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.edits import Edit, apply_edits
 from salt_anvil.core.engine.bypass_mix import BypassMix
-from salt_anvil.core.engine.cached import CachedStrip
 from salt_anvil.core.engine.mixer import MixBlock, Mixer, Source
-from salt_anvil.core.engine.plan import Plan, roll_blocks
+from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.engine.routing import dependents
-from salt_anvil.core.engine.strip import AT_ONCE, CHECKPOINT
+from salt_anvil.core.engine.strip import AT_ONCE
 from salt_anvil.core.errors import CoreError
-from salt_anvil.core.measure.loudness import OFFSET, SILENT
-from salt_anvil.core.measure.reduction import (
-    WholeReduction,
-    inside,
-    makeup_inside,
-    together,
-)
-from salt_anvil.core.measure.rows import TRUE_PEAK, K, RowMeter
-from salt_anvil.core.measure.spectrum import Spectrum, correlation
-from salt_anvil.core.processors import processor
-from salt_anvil.core.session import Session, Stage, branches
-from salt_anvil.core.state import State
-from salt_anvil.files.media import extremes
+from salt_anvil.core.session import Session
 from salt_anvil.live.ahead import TimeAhead
-from salt_anvil.live.messages import BlockReport, Listen, StageMeter, Transport
+from salt_anvil.live.listening import listens_in_mix, needed, strip_of, watched_place
+from salt_anvil.live.messages import BlockReport, Listen, Transport
+from salt_anvil.live.playback import START_S, PlaybackRun, RenderCache, StripRestart, mixer_before
+from salt_anvil.live.reports import Place, Reporter
 
-COLD_LIMIT_S = 12.0
-"""Without a checkpoint, a seek rolls forward over at most this much."""
-START_S = float(os.environ.get("SALT_ANVIL_START_S", "0.25"))
-"""Nobody waits longer than this for the first sound: the exact state is handed over later."""
 LOUDEST = 1000.0
 """Amplitude that nothing passes on its way out (+60 dBFS)."""
 
-SPECTRUM_BLOCKS = 4
-"""A spectrum is told every so many blocks."""
-
-SILENT_METER = np.zeros(3, np.float32)
 
 SHARE_AT_ONCE = 1 / 3
 """So much of the time ahead may be computed in one go."""
 
 PATIENCE = 60
 """Turns after a change, or after missing checkpoints, before the loop's start is looked up."""
-
-
-class RenderCache:
-    """What is known of plans from before: measurements, checkpoints, whole strips.
-
-    This one knows nothing; the engine process gives one that reads the cache.
-    """
-
-    def join_measurement(self, digest: str) -> JoinMeasurement | None:
-        """Return the measurement of a steady join."""
-        return None
-
-    def states(self, plan: Plan, names: set[str], block: int) -> tuple[int, dict[str, State]]:
-        """Return the last block at or before one for which all named strips have states."""
-        return 0, {}
-
-    def frozen(self, plan: Plan) -> dict[str, CachedStrip]:
-        """Return the strips that can be read from end to end."""
-        return {}
-
-    def group(self, digest: str) -> Callable[[int], Sound] | None:
-        """Return a kept sum of a bus's inputs."""
-        return None
 
 
 @dataclass(frozen=True)
@@ -90,139 +43,6 @@ class AudioChunk:
     frame: int
     sound: Sound
     report: BlockReport
-
-
-class MainMeter:
-    """Loudness of the last 400 ms and true peak of what leaves the main bus."""
-
-    def __init__(self, rate: int) -> None:
-        self._meter = RowMeter(rate, 2)
-        self._last: deque[Sound] = deque(maxlen=4)
-        self.momentary, self.true_peak = SILENT, -120.0
-
-    def feed(self, sound: Sound) -> None:
-        """Take what is sent."""
-        for row in self._meter.feed(sound):
-            self._last.append(row)
-            power = float(np.mean([r[K] for r in self._last]))
-            self.momentary = max(OFFSET + power_to_db(power), SILENT)
-            self.true_peak = max(self.true_peak, to_db(float(row[TRUE_PEAK])))
-
-
-def needed(plan: Plan, listen: Listen) -> set[str]:
-    """Return the strips that must run: the one listened to and all that follows from it."""
-    at = listen.strip if listen.strip in plan.digests else plan.main
-    assert at is not None
-    return {at, plan.main} | dependents(plan, at)
-
-
-def _mixer(
-    plan: Plan,
-    source: Source,
-    shelf: RenderCache,
-    running: set[str],
-    block: int,
-    listen: Listen,
-    only: bool = False,
-) -> tuple[Mixer, bool]:
-    """Return a mixer before a block or earlier, and whether in the state of the whole song.
-
-    running: strips that must not be read. only: nothing but these will be asked for.
-    """
-    frozen = {n: f for n, f in shelf.frozen(plan).items() if n not in running}
-    mixer = Mixer(plan, source, frozen=frozen, groups=shelf.group)
-    mixer.watch(_strip(plan, listen), watched_place(plan, listen))
-    names = running if only else set(plan.digests) - frozen.keys()
-    at, stored = shelf.states(plan, names, block)
-    exact = block - at <= round(COLD_LIMIT_S * plan.rate / BLOCK)
-    if not exact:
-        at, stored = block - CHECKPOINT, {}
-    if at:
-        mixer.locate(at, stored)
-    return mixer, exact
-
-
-class PlaybackRun:
-    """A mixer, and its shadow where one is heard, on their way to a block."""
-
-    def __init__(
-        self, plan: Plan, source: Source, shelf: RenderCache, target: int, listen: Listen
-    ) -> None:
-        watched = watched_place(plan, listen)
-        self.plan, self.target, self.listen = plan, target, listen
-        begin = max(target - roll_blocks(plan), 0)
-        running = needed(plan, listen)
-        self.mixer, self.exact = _mixer(plan, source, shelf, running, begin, listen)
-        self.shadow: BypassMix | None = None
-        if listens_in_mix(plan, listen):
-            assert listen.strip is not None
-            self.shadow = BypassMix(self.mixer, listen.strip, watched)
-        self.mixer.foresee(target)
-
-    def roll(self) -> bool:
-        """Run one block towards the target; return whether it is reached."""
-        if self.mixer.position < self.target:
-            k = self.mixer.position
-            self.mixer.block()
-            if self.shadow is not None:
-                self.shadow.block(k)
-        return self.mixer.position >= self.target
-
-    def roll_for(self, seconds: float) -> bool:
-        """Run towards the target for so long; return whether it is reached."""
-        until = time.monotonic() + seconds
-        while not self.roll():
-            if time.monotonic() > until:
-                return False
-        return True
-
-    def chase(self, target: int) -> None:
-        """Go for another block, further on."""
-        self.target = target
-        self.mixer.foresee(target)
-
-
-class StripRestart:
-    """Frozen strips on their way to run again, beside the play of what they gave."""
-
-    def __init__(
-        self, mixer: Mixer, source: Source, shelf: RenderCache, names: set[str], listen: Listen
-    ) -> None:
-        block = mixer.position
-        self.names, self.plan = names, mixer.plan
-        begin = max(block - roll_blocks(mixer.plan), 0)
-        self._own, _ = _mixer(mixer.plan, source, shelf, names, begin, listen, only=True)
-
-    def roll(self, target: int) -> bool:
-        """Run one block; return whether the target is reached."""
-        if self._own.position < target:
-            self._own.block(tuple(n for n in self.names if n not in self._own.frozen))
-        return self._own.position == target
-
-    def hand_over(self, mixer: Mixer) -> None:
-        """Put the strips into a mixer that stands at the same block."""
-        for name in self.names & mixer.frozen.keys():
-            mixer.thaw(name, self._own)
-
-
-def watched_place(plan: Plan, listen: Listen) -> str:
-    """Return the place listened to: a tap of the strip's chain, or "chain"."""
-    taps = plan.strip(_strip(plan, listen)).graph.taps
-    known = listen.at.removeprefix("key:") in taps
-    return listen.at if known else "chain"
-
-
-def _strip(plan: Plan, listen: Listen) -> str:
-    return listen.strip if listen.strip in plan.digests else plan.main
-
-
-def listens_in_mix(plan: Plan, listen: Listen) -> bool:
-    """Say whether the mix is heard, with and without the watched place."""
-    if listen.strip is None or listen.strip not in plan.digests or listen.alone:
-        return False
-    at = watched_place(plan, listen)
-    inner = {b.id for b in branches(plan.strip(listen.strip).strip.chain)}
-    return not at.startswith("key:") and at not in inner
 
 
 class Player:
@@ -252,14 +72,11 @@ class Player:
         self._arriving: tuple[PlaybackRun, float] | None = None
         self._catching: PlaybackRun | None = None
         self._plan = make_plan(session, measured=shelf.join_measurement)
-        self._meter = MainMeter(session.rate)
         self._mixer: Mixer | None = None
         self._shadow: BypassMix | None = None
-        self._spectra = (Spectrum(session.rate), Spectrum(session.rate))
+        self._reporter = Reporter(session.rate)
         self._ready: PlaybackRun | None = None
         self._thaw: StripRestart | None = None
-        self._gains = np.zeros((0, 3))
-        self._whole = WholeReduction()
         self._patience = self._cooling = 0
 
     @property
@@ -393,7 +210,7 @@ class Player:
         count = BLOCK - offset
         if at_end is not None and self.frame + count >= at_end:
             count = at_end - self.frame
-        self._meter.feed(block.faded[self._plan.main][offset : offset + count])
+        self._reporter.main.feed(block.faded[self._plan.main][offset : offset + count])
         piece = self._piece(sound[offset : offset + count], block)
         self.frame += count
         if at_end is not None and self.frame == at_end and self.loop:
@@ -406,7 +223,9 @@ class Player:
     def _piece(self, sound: Sound, block: MixBlock) -> AudioChunk:
         if not np.abs(sound).max(initial=0.0) <= LOUDEST:
             sound = np.clip(np.nan_to_num(sound, nan=0.0), -LOUDEST, LOUDEST)
-        piece = AudioChunk(self.epoch, self._sequence, self.frame, sound, self._report(block))
+        piece = AudioChunk(
+            self.epoch, self._sequence, self.frame, sound, self._reporter.report(self._place, block)
+        )
         self._sequence += 1
         self._sent += len(sound)
         return piece
@@ -442,124 +261,12 @@ class Player:
             return block, np.concatenate([_stereo(before), _stereo(after)], axis=1)
         return block, np.concatenate([self._shadow.block(k), main], axis=1)
 
-    def _report(self, block: MixBlock) -> BlockReport:
-        stages = {}
-        strips = self._strip_meters(block)
-        watched = _strip(self._plan, self._listen)
-        off = {s.id for s in self._plan.strip(watched).stages if not s.on}
-        for stage, reported in block.strips[watched].cells.items():
-            if stage in off:
-                continue
-            reduction, level = reported.get("reduction_db"), reported.get("level_db")
-            stages[stage] = StageMeter.model_construct(
-                reduction=_rounded(reduction),
-                boost=_rounded(reported.get("boost_db")),
-                touched=_rounded(reported.get("touched")),
-                overshoot=_rounded(reported.get("overshoot_db")),
-                attack=_rounded(reported.get("attack_share")),
-                sustain=_rounded(reported.get("sustain_share")),
-                moves=[
-                    max(_rounded(c)) for n, c in reported.items() if n.startswith("move") and len(c)
-                ],
-                level=_rounded(level),
-                phase=[int(v) for v in _rounded(reported.get("phase"))],
-                opened=int(sum(_rounded(reported.get("opened")))),
-            )
-        taps = block.strips[watched].taps.get(self._watched())
-        sides = taps if taps else (block.strips[watched].out,) * 2
-        before, after = ([(float(a), float(b)) for a, b in _extremes(side)] for side in sides)
-        assert self._mixer is not None
-        return BlockReport.model_construct(
-            frame=(self._mixer.position - 1) * BLOCK,
-            before=before,
-            after=after,
-            body=_body(sides[1]),
-            taken=self._taken(block, sides),
-            strips=strips,
-            stages=stages,
-            removed_gain=self._removed_gain(),
-            spectrum=self._spectrum(sides),
-            sides=self._sides(),
-            correlation=round(correlation(sides[1]), 3),
-            momentary=round(self._meter.momentary, 1),
-            true_peak=round(self._meter.true_peak, 1),
-        )
-
-    def _taken(self, block: MixBlock, sides: tuple[Sound, ...]) -> list[float]:
-        """Return what the watched place takes away, per cell (see core.measure.reduction)."""
-        item = self._plan.strip(_strip(self._plan, self._listen))
-        cells = block.strips[item.strip.id].cells
-        held = inside(item.strip.chain, self._watched())
-
-        def reported(stage: str) -> Sound:
-            found = cells.get(stage, {}).get("reduction_db")
-            return np.zeros(0) if found is None or not len(found) else found.max(axis=1)
-
-        if len(held) == 1 and isinstance(held[0], Stage):
-            own = reported(held[0].id) if held[0].on else np.zeros(0)
-            return [round(float(v), 2) for v in own]
-        powers = [np.square(s).mean(axis=1).reshape(-1, GRID).mean(axis=1) for s in sides]
-        most = together(held, reported, len(powers[0]))
-        taken = self._whole.feed(powers[0], powers[1], makeup_inside(held, item.context), most)
-        return [round(float(v), 2) for v in taken]
-
-    def _spectrum(self, sides: tuple[Sound, ...]) -> tuple[list[float], list[float]] | None:
-        """Return the spectra of both sides, every SPECTRUM_BLOCKS."""
-        for meter, side in zip(self._spectra, sides, strict=True):
-            meter.feed(side)
-        assert self._mixer is not None
-        if self._mixer.position % SPECTRUM_BLOCKS:
-            return None
-        before, after = (np.round(m.levels(), 1).tolist() for m in self._spectra)
-        return before, after
-
-    def _sides(self) -> tuple[list[float], list[float]] | None:
-        assert self._mixer is not None
-        item = self._plan.strip(_strip(self._plan, self._listen))
-        # Only where a picture of middle and sides can be looked at.
-        seen = any("sides" in processor(s.kind).pictures for s in item.stages)
-        if not seen or self._mixer.position % SPECTRUM_BLOCKS:
-            return None
-        before, after = (np.round(m.side_levels(), 1).tolist() for m in self._spectra)
-        return before, after
-
-    def _strip_meters(self, block: MixBlock) -> dict[str, tuple[float, float, float]]:
-        assert self._mixer is not None
-        k = self._mixer.position - 1
-        found = {}
-        for name, item in block.strips.items():
-            most = 0.0
-            off = {s.id for s in self._plan.strip(name).stages if not s.on}
-            for stage, reported in item.cells.items():
-                if stage not in off and len(reported.get("reduction_db", ())):
-                    most = max(most, float(reported["reduction_db"].max()))
-            left, right = peaks(as_block(block.faded[name]))
-            found[name] = (round(left, 5), round(right, 5), round(most, 2))
-        return found | self._read_meters(k)
-
-    def _read_meters(self, k: int) -> dict[str, tuple[float, float, float]]:
-        """Return the meters of the strips that are read; their gains are looked up now and then."""
-        assert self._mixer is not None
-        frozen = self._mixer.frozen
-        if not frozen:
-            return {}
-        names = list(frozen)
-        if k % 8 == 0 or len(self._gains) != len(names):
-            gains = [self._mixer.gains(self._plan.strip(n)) for n in names]
-            self._gains = np.column_stack([np.array(gains), np.ones(len(names))])
-        rows = [f.meters[k] if k < len(f.meters) else SILENT_METER for f in frozen.values()]
-        values = np.round(np.array(rows) * self._gains, 4).tolist()
-        return dict(zip(names, map(tuple, values), strict=True))
-
-    def _removed_gain(self) -> float:
-        """Return the gain that undoes the make-up of what is listened to."""
-        if self._listen.strip is None:
-            return 1.0
-        item = self._plan.strip(_strip(self._plan, self._listen))
-        held = inside(item.strip.chain, self._watched())
-        return float(to_gain(-makeup_inside(held, item.context)))
-
     # Wiring -----------------------------------------------------------------------------------
+
+    @property
+    def _place(self) -> Place:
+        assert self._mixer is not None
+        return Place(self._plan, self._mixer, self._listen)
 
     def _watched(self) -> str:
         return watched_place(self._plan, self._listen)
@@ -583,7 +290,7 @@ class Player:
             self._arriving = (self._head(plan), until)
         if plan.rate != self._plan.rate:
             self._mixer = None
-            self._spectra = (Spectrum(plan.rate), Spectrum(plan.rate))
+            self._reporter = Reporter(plan.rate)
         self._model = session
         self._patience = self._cooling = PATIENCE
         if self._mixer is None:
@@ -607,10 +314,10 @@ class Player:
         wired = self._mixer.plan
         same_place = self._requested == self._listen
         if not same_place:
-            self._whole = WholeReduction()
+            self._reporter.listen_elsewhere()
         self._plan, self._listen = plan, self._requested
         self._mixer.change(plan)
-        self._mixer.watch(_strip(plan, self._listen), self._watched())
+        self._mixer.watch(strip_of(plan, self._listen), self._watched())
         if self._shadow is not None and same_place and _same_wiring(wired, plan):
             self._shadow.change(plan)
         else:
@@ -643,7 +350,7 @@ class Player:
         """Set out for a frame, to stand there in the state that the whole song would have."""
         self.epoch += 1
         self._sequence = self._sent = self._played = 0
-        self._meter = MainMeter(self._plan.rate)
+        self._reporter.jump(self._plan.rate)
         plan = self._planned(self._model)
         self._plan, self._listen = plan, self._requested
         self.frame = min(max(frame, 0), plan.frames)
@@ -680,7 +387,7 @@ class Player:
     def _start_early(self, head: PlaybackRun) -> None:
         block = self.frame // BLOCK
         running = needed(head.plan, head.listen)
-        mixer, _ = _mixer(head.plan, self._source, self._shelf, running, 0, head.listen)
+        mixer, _ = mixer_before(head.plan, self._source, self._shelf, running, 0, head.listen)
         mixer.locate(block, {})
         self._arriving = None
         self._mixer = mixer
@@ -780,20 +487,3 @@ def _same_wiring(a: Plan, b: Plan) -> bool:
 
 def _stereo(sound: Sound) -> Sound:
     return sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
-
-
-def _extremes(sound: Sound) -> Sound:
-    cells = extremes(sound, GRID)
-    pairs = np.stack([cells[:, 0].min(axis=1), cells[:, 1].max(axis=1)], axis=1)
-    return np.asarray(np.round(pairs.astype(np.float64), 5))
-
-
-def _body(sound: Sound) -> list[float]:
-    """Return the level of each cell, all channels together."""
-    power = np.square(sound).mean(axis=1).reshape(-1, GRID).mean(axis=1)
-    return [round(float(v), 5) for v in np.sqrt(power)]
-
-
-def _rounded(cells: Sound | None) -> list[float]:
-    """Return the louder channel of each cell with two decimals."""
-    return [] if cells is None else [round(float(v), 2) for v in cells.max(axis=1)]

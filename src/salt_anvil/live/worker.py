@@ -44,7 +44,8 @@ from salt_anvil.live.messages import (
     Stop,
     Transport,
 )
-from salt_anvil.live.player import AudioChunk, Player, RenderCache
+from salt_anvil.live.playback import RenderCache
+from salt_anvil.live.player import AudioChunk, Player
 from salt_anvil.live.watch import Watch
 
 IDLE_S = 0.02

@@ -1,0 +1,215 @@
+"""What a tab is told of every block that it hears."""
+
+from collections import deque
+from dataclasses import dataclass
+
+import numpy as np
+
+from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block
+from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
+from salt_anvil.core.dsp.stereo import peaks
+from salt_anvil.core.engine.mixer import MixBlock, Mixer
+from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.measure.loudness import OFFSET, SILENT
+from salt_anvil.core.measure.reduction import (
+    WholeReduction,
+    inside,
+    makeup_inside,
+    together,
+)
+from salt_anvil.core.measure.rows import TRUE_PEAK, K, RowMeter
+from salt_anvil.core.measure.spectrum import Spectrum, correlation
+from salt_anvil.core.processors import processor
+from salt_anvil.core.session import Stage
+from salt_anvil.files.media import extremes
+from salt_anvil.live.listening import strip_of, watched_place
+from salt_anvil.live.messages import BlockReport, Listen, StageMeter
+
+SPECTRUM_BLOCKS = 4
+"""A spectrum is told every so many blocks."""
+
+
+SILENT_METER = np.zeros(3, np.float32)
+
+
+class MainMeter:
+    """Loudness of the last 400 ms and true peak of what leaves the main bus."""
+
+    def __init__(self, rate: int) -> None:
+        self._meter = RowMeter(rate, 2)
+        self._last: deque[Sound] = deque(maxlen=4)
+        self.momentary, self.true_peak = SILENT, -120.0
+
+    def feed(self, sound: Sound) -> None:
+        """Take what is sent."""
+        for row in self._meter.feed(sound):
+            self._last.append(row)
+            power = float(np.mean([r[K] for r in self._last]))
+            self.momentary = max(OFFSET + power_to_db(power), SILENT)
+            self.true_peak = max(self.true_peak, to_db(float(row[TRUE_PEAK])))
+
+
+def _extremes(sound: Sound) -> Sound:
+    cells = extremes(sound, GRID)
+    pairs = np.stack([cells[:, 0].min(axis=1), cells[:, 1].max(axis=1)], axis=1)
+    return np.asarray(np.round(pairs.astype(np.float64), 5))
+
+
+def _body(sound: Sound) -> list[float]:
+    """Return the level of each cell, all channels together."""
+    power = np.square(sound).mean(axis=1).reshape(-1, GRID).mean(axis=1)
+    return [round(float(v), 5) for v in np.sqrt(power)]
+
+
+def _rounded(cells: Sound | None) -> list[float]:
+    """Return the louder channel of each cell with two decimals."""
+    return [] if cells is None else [round(float(v), 2) for v in cells.max(axis=1)]
+
+
+@dataclass(frozen=True)
+class Place:
+    """What is told of: a plan, its mixer, and where the tab listens."""
+
+    plan: Plan
+    mixer: Mixer
+    listen: Listen
+
+    @property
+    def watched(self) -> str:
+        """The place listened to."""
+        return watched_place(self.plan, self.listen)
+
+
+class Reporter:
+    """Tells a tab what every block did: meters, spectra, what is taken away."""
+
+    def __init__(self, rate: int) -> None:
+        self.main = MainMeter(rate)
+        self._spectra = (Spectrum(rate), Spectrum(rate))
+        self._gains = np.zeros((0, 3))
+        self._whole = WholeReduction()
+
+    def listen_elsewhere(self) -> None:
+        """What was taken away at another place does not count here."""
+        self._whole = WholeReduction()
+
+    def jump(self, rate: int) -> None:
+        """Measure what leaves the main bus anew."""
+        self.main = MainMeter(rate)
+
+    def report(self, at: Place, block: MixBlock) -> BlockReport:
+        """Return what a block did, which the mixer must just have given."""
+        self._at = at
+        return self._report(block)
+
+    def _report(self, block: MixBlock) -> BlockReport:
+        stages = {}
+        strips = self._strip_meters(block)
+        watched = strip_of(self._at.plan, self._at.listen)
+        off = {s.id for s in self._at.plan.strip(watched).stages if not s.on}
+        for stage, reported in block.strips[watched].cells.items():
+            if stage in off:
+                continue
+            reduction, level = reported.get("reduction_db"), reported.get("level_db")
+            stages[stage] = StageMeter.model_construct(
+                reduction=_rounded(reduction),
+                boost=_rounded(reported.get("boost_db")),
+                touched=_rounded(reported.get("touched")),
+                overshoot=_rounded(reported.get("overshoot_db")),
+                attack=_rounded(reported.get("attack_share")),
+                sustain=_rounded(reported.get("sustain_share")),
+                moves=[
+                    max(_rounded(c)) for n, c in reported.items() if n.startswith("move") and len(c)
+                ],
+                level=_rounded(level),
+                phase=[int(v) for v in _rounded(reported.get("phase"))],
+                opened=int(sum(_rounded(reported.get("opened")))),
+            )
+        taps = block.strips[watched].taps.get(self._at.watched)
+        sides = taps if taps else (block.strips[watched].out,) * 2
+        before, after = ([(float(a), float(b)) for a, b in _extremes(side)] for side in sides)
+        return BlockReport.model_construct(
+            frame=(self._at.mixer.position - 1) * BLOCK,
+            before=before,
+            after=after,
+            body=_body(sides[1]),
+            taken=self._taken(block, sides),
+            strips=strips,
+            stages=stages,
+            removed_gain=self._removed_gain(),
+            spectrum=self._spectrum(sides),
+            sides=self._sides(),
+            correlation=round(correlation(sides[1]), 3),
+            momentary=round(self.main.momentary, 1),
+            true_peak=round(self.main.true_peak, 1),
+        )
+
+    def _taken(self, block: MixBlock, sides: tuple[Sound, ...]) -> list[float]:
+        """Return what the watched place takes away, per cell (see core.measure.reduction)."""
+        item = self._at.plan.strip(strip_of(self._at.plan, self._at.listen))
+        cells = block.strips[item.strip.id].cells
+        held = inside(item.strip.chain, self._at.watched)
+
+        def reported(stage: str) -> Sound:
+            found = cells.get(stage, {}).get("reduction_db")
+            return np.zeros(0) if found is None or not len(found) else found.max(axis=1)
+
+        if len(held) == 1 and isinstance(held[0], Stage):
+            own = reported(held[0].id) if held[0].on else np.zeros(0)
+            return [round(float(v), 2) for v in own]
+        powers = [np.square(s).mean(axis=1).reshape(-1, GRID).mean(axis=1) for s in sides]
+        most = together(held, reported, len(powers[0]))
+        taken = self._whole.feed(powers[0], powers[1], makeup_inside(held, item.context), most)
+        return [round(float(v), 2) for v in taken]
+
+    def _spectrum(self, sides: tuple[Sound, ...]) -> tuple[list[float], list[float]] | None:
+        """Return the spectra of both sides, every SPECTRUM_BLOCKS."""
+        for meter, side in zip(self._spectra, sides, strict=True):
+            meter.feed(side)
+        if self._at.mixer.position % SPECTRUM_BLOCKS:
+            return None
+        before, after = (np.round(m.levels(), 1).tolist() for m in self._spectra)
+        return before, after
+
+    def _sides(self) -> tuple[list[float], list[float]] | None:
+        item = self._at.plan.strip(strip_of(self._at.plan, self._at.listen))
+        # Only where a picture of middle and sides can be looked at.
+        seen = any("sides" in processor(s.kind).pictures for s in item.stages)
+        if not seen or self._at.mixer.position % SPECTRUM_BLOCKS:
+            return None
+        before, after = (np.round(m.side_levels(), 1).tolist() for m in self._spectra)
+        return before, after
+
+    def _strip_meters(self, block: MixBlock) -> dict[str, tuple[float, float, float]]:
+        k = self._at.mixer.position - 1
+        found = {}
+        for name, item in block.strips.items():
+            most = 0.0
+            off = {s.id for s in self._at.plan.strip(name).stages if not s.on}
+            for stage, reported in item.cells.items():
+                if stage not in off and len(reported.get("reduction_db", ())):
+                    most = max(most, float(reported["reduction_db"].max()))
+            left, right = peaks(as_block(block.faded[name]))
+            found[name] = (round(left, 5), round(right, 5), round(most, 2))
+        return found | self._read_meters(k)
+
+    def _read_meters(self, k: int) -> dict[str, tuple[float, float, float]]:
+        """Return the meters of the strips that are read; their gains are looked up now and then."""
+        frozen = self._at.mixer.frozen
+        if not frozen:
+            return {}
+        names = list(frozen)
+        if k % 8 == 0 or len(self._gains) != len(names):
+            gains = [self._at.mixer.gains(self._at.plan.strip(n)) for n in names]
+            self._gains = np.column_stack([np.array(gains), np.ones(len(names))])
+        rows = [f.meters[k] if k < len(f.meters) else SILENT_METER for f in frozen.values()]
+        values = np.round(np.array(rows) * self._gains, 4).tolist()
+        return dict(zip(names, map(tuple, values), strict=True))
+
+    def _removed_gain(self) -> float:
+        """Return the gain that undoes the make-up of what is listened to."""
+        if self._at.listen.strip is None:
+            return 1.0
+        item = self._at.plan.strip(strip_of(self._at.plan, self._at.listen))
+        held = inside(item.strip.chain, self._at.watched)
+        return float(to_gain(-makeup_inside(held, item.context)))
