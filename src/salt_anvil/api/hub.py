@@ -8,8 +8,6 @@ import threading
 import time
 from collections import OrderedDict, defaultdict
 from collections.abc import Callable, Coroutine
-from concurrent.futures import BrokenExecutor, Executor, ProcessPoolExecutor
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +17,9 @@ from starlette.concurrency import run_in_threadpool
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.pictures import Viewer
 from salt_anvil.analysis.worker import JOINS_MEASURED, run_analysis
-from salt_anvil.api.processes import CONTEXT, WorkerProcess, become
+from salt_anvil.api.prints import Prints
+from salt_anvil.api.processes import WorkerProcess
+from salt_anvil.api.tabs import Tab
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
 from salt_anvil.core.engine.fingerprint import fingerprint_of
@@ -28,13 +28,6 @@ from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import FileError, StoreError
 from salt_anvil.core.session import SAMPLE_RATES, Session
 from salt_anvil.files.media import Media, MediaFolder
-from salt_anvil.files.write import part_of
-from salt_anvil.jobs.print_worker import (
-    Cancelled,
-    PrintOptions,
-    print_name,
-    run_print,
-)
 from salt_anvil.kernels.cache import sources_digest
 from salt_anvil.live.messages import (
     Analysed,
@@ -47,7 +40,6 @@ from salt_anvil.live.messages import (
     Play,
     Played,
     Preview,
-    Printed,
     Refused,
     Removed,
     Seek,
@@ -65,38 +57,6 @@ LASTING = ("listen", "same_loudness", "set_ahead")
 ALIVE_S = 3.0
 """The engine says so often at least that it lives."""
 REFUSE_S = 0.5
-PRINT_TRIES = 4
-QUEUE_LIMIT = 300
-"""Messages that may wait for a tab; one that takes none is closed."""
-
-
-@dataclass
-class Tab:
-    """One WebSocket: what waits to be sent, the session it works on, the strip it looks at.
-
-    The rest is what a new engine has to know to go on where the old one was: how play stands,
-    the place that was heard last, and what was asked for and still holds.
-    """
-
-    number: int
-    queue: "asyncio.Queue[bytes | str | None]" = field(
-        default_factory=lambda: asyncio.Queue(QUEUE_LIMIT)
-    )
-    session: int | None = None
-    strip: str | None = None
-    playing: bool = False
-    loop: tuple[int, int] | None = None
-    frame: int = 0
-    epoch: int = 0
-    lasting: dict[str, str] = field(default_factory=dict)
-    refused_at: float = 0.0
-
-    def note(self, event: dict[str, Any]) -> None:
-        """Take what the engine says of how play stands."""
-        if event["type"] == "transport":
-            self.playing, self.loop = event["playing"], event["loop"]
-            self.epoch = max(self.epoch, event["epoch"])
-            self.frame = event["frame"]
 
 
 class Hub:
@@ -112,12 +72,11 @@ class Hub:
         self._lock = FolderLock(data)
         database = Database(data / "salt-anvil.db")
         self.sessions = SessionStore(database)
-        self.prints = PrintStore(database, epoch=int(time.time() * 1000))
+        store = PrintStore(database, epoch=int(time.time() * 1000))
+        self.prints = Prints(data, store, self.notify)
         self.media = MediaFolder(data / "media")
         self.cache = StripCache(data / "cache")
         self.code = sources_digest()
-        self.print_folder = data / "prints"
-        self.print_folder.mkdir(exist_ok=True)
         self.ready = False
         self._tabs: dict[int, Tab] = {}
         self._next_tab = 1
@@ -125,11 +84,10 @@ class Hub:
         self._viewing = threading.Lock()
         self._changing: dict[int, threading.RLock] = defaultdict(threading.RLock)
         self._tasks: set[asyncio.Task[None]] = set()
-        self._printing: set[int] = set()
         self._requested: tuple[int, str | None] | None = None
         self._parked: dict[str, float] = {}
         self._repairing: set[str] = set()
-        _clear_leftovers(self.print_folder, data, data / "media")
+        _clear_leftovers(self.prints.folder, data, data / "media")
 
     async def start(self) -> None:
         """Start the helper processes, and the prints that a dead server left."""
@@ -146,13 +104,8 @@ class Hub:
         self._analysis = WorkerProcess(
             "analysis", run_analysis, self.data, self._from_analysis, self._analysis_again
         )
-        self._pool: Executor = self._new_pool()
-        for number in await run_in_threadpool(self.prints.take_over):
-            self.run_print(number)
+        await self.prints.start(self._spawn)
         self.ready = True
-
-    def _new_pool(self) -> Executor:
-        return ProcessPoolExecutor(1, CONTEXT, initializer=become, initargs=("prints",))
 
     async def stop(self) -> None:
         """End everything."""
@@ -161,7 +114,7 @@ class Hub:
         if self.ready:
             self._engine.close()
             self._analysis.close()
-            self._pool.shutdown(wait=False, cancel_futures=True)
+            self.prints.stop()
         self._lock.release()
 
     def _spawn(self, work: Coroutine[Any, Any, None]) -> None:
@@ -526,107 +479,6 @@ class Hub:
                     revision = self.sessions.append(session_id, head.id, model, words)
                     return self.changed(revision), media
                 rate = first_rate(head.model)
-
-    # Prints -----------------------------------------------------------------------------------
-
-    def ask_print(self, session_id: int, options: PrintOptions) -> int:
-        """Store a wish to print and start it; return its number.
-
-        Raises:
-            CoreError: the session cannot be run.
-        """
-        model = self.sessions.head(session_id).model
-        make_plan(model)
-        number = self.prints.add(session_id, model, options.model_dump())
-        self._loop.call_soon_threadsafe(self.run_print, number)
-        return number
-
-    def run_print(self, number: int) -> None:
-        """Start a stored print; on the loop."""
-        self._spawn(self._print(number))
-
-    def cancel_print(self, number: int) -> None:
-        """Stop a print; its unfinished file is removed by the worker."""
-        self.prints.cancel(number)
-        self._flag(number).unlink(missing_ok=True)
-        self._report_print(number)
-
-    def _flag(self, number: int) -> Path:
-        return self.print_folder / f"{number}.progress"
-
-    def _report_print(self, number: int) -> None:
-        row = self.prints.get(number)
-        self.notify(
-            row.session_id,
-            Printed(session=row.session_id, print=number, state=row.state, progress=row.progress),
-        )
-
-    def _store_print(self, number: int, *values: Any) -> None:
-        self.prints.update(number, *values)
-        with contextlib.suppress(StoreError):
-            self._report_print(number)
-
-    async def _print(self, number: int) -> None:
-        """Print; a worker that dies is replaced, and the print begins again."""
-        for _ in range(PRINT_TRIES):
-            try:
-                await self._print_once(number)
-                return
-            except BrokenExecutor:
-                self._pool_again()
-        words = "the print process ended each time it was tried; nothing else is lost"
-        await run_in_threadpool(self._store_print, number, "failed", 0.0, None, words)
-
-    def _pool_again(self) -> None:
-        """Replace a pool whose worker is gone: once for all prints that waited for it."""
-        if getattr(self._pool, "_broken", False):
-            logger.warning("the print process ended and is started again")
-            self._pool.shutdown(wait=False)
-            self._pool = self._new_pool()
-
-    async def _print_once(self, number: int) -> None:
-        try:
-            row = await run_in_threadpool(self.prints.get, number)
-            model = await run_in_threadpool(self.prints.model, number)
-        except StoreError:
-            return  # its session was deleted
-        if row.state == "cancelled":
-            return
-        options = PrintOptions.model_validate(row.options)
-        target = self.print_folder / print_name(model, options, number)
-        flag = self._flag(number)
-        flag.write_text("0")
-        future = self._loop.run_in_executor(
-            self._pool, run_print, self.data, model.model_dump(), options, target, flag
-        )
-        reported = 0.0
-        while not future.done():
-            await asyncio.wait([future], timeout=0.2)
-            with contextlib.suppress(FileNotFoundError, ValueError):
-                share = float(flag.read_text() or 0)
-                if not future.done() and share > reported:
-                    reported = share
-                    await run_in_threadpool(self._store_print, number, "running", share)
-        flag.unlink(missing_ok=True)
-        error = future.exception()
-        if isinstance(error, BrokenExecutor):
-            part_of(target).unlink(missing_ok=True)
-            await run_in_threadpool(self._store_print, number, "waiting", 0.0)
-            raise error
-        await run_in_threadpool(self._finish_print, number, future, target)
-
-    def _finish_print(self, number: int, future: "asyncio.Future[int]", target: Path) -> None:
-        error = future.exception()
-        if error is None:
-            clipped = future.result()
-            words = f"{clipped} samples were over full scale and cut" if clipped else None
-            self._store_print(number, "done", 1.0, target.name, words)
-        elif isinstance(error, Cancelled):
-            self.prints.cancel(number)
-            with contextlib.suppress(StoreError):
-                self._report_print(number)
-        else:
-            self._store_print(number, "failed", 0.0, None, str(error))
 
 
 def _strip_of(media: Media, name: str) -> dict[str, Any]:

@@ -8,7 +8,8 @@ from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
 
-from salt_anvil.api.hub import Hub, Tab
+from salt_anvil.api.hub import Hub
+from salt_anvil.api.tabs import Tab
 from salt_anvil.core.errors import SaltAnvilError
 from salt_anvil.core.session import plain_words
 from salt_anvil.live.messages import COMMAND, Open, Surface

@@ -343,28 +343,28 @@ def list_prints(session_id: Number, hub: TheHub) -> list[m.PrintItem]:
     """Return the session's prints, newest first."""
     return [
         m.PrintItem(**{k: v for k, v in vars(row).items() if k != "session_id"})
-        for row in hub.prints.every(session_id)
+        for row in hub.prints.store.every(session_id)
     ]
 
 
 @router.post("/sessions/{session_id}/prints")
 def ask_print(session_id: Number, options: PrintOptions, hub: TheHub) -> m.PrintItem:
     """Start a print."""
-    number = hub.ask_print(session_id, options)
-    row = hub.prints.get(number)
+    number = hub.prints.ask(session_id, hub.sessions.head(session_id).model, options)
+    row = hub.prints.store.get(number)
     return m.PrintItem(**{k: v for k, v in vars(row).items() if k != "session_id"})
 
 
 @router.delete("/prints/{number}")
 def cancel_print(number: Number, hub: TheHub) -> None:
     """Stop a print."""
-    hub.cancel_print(number)
+    hub.prints.cancel(number)
 
 
 @router.get("/prints/{number}/file")
 def get_print(number: Number, hub: TheHub) -> FileResponse:
     """Return a finished print."""
-    row = hub.prints.get(number)
-    if row.file is None or not (hub.print_folder / row.file).is_file():
+    row = hub.prints.store.get(number)
+    if row.file is None or not (hub.prints.folder / row.file).is_file():
         raise FileError(f"print {number} has no file")
-    return FileResponse(hub.print_folder / row.file, filename=row.file)
+    return FileResponse(hub.prints.folder / row.file, filename=row.file)
