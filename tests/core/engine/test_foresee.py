@@ -1,0 +1,62 @@
+"""Blocks that are known to be asked for: the same sound to the bit, in fewer calls."""
+
+from collections import Counter
+from typing import Any
+
+import numpy as np
+import pytest
+
+from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.engine.strip import AT_ONCE, StripRunner
+from salt_anvil.core.session import Session, checked
+from tests.sessions import FRAMES, compressor, source
+
+BLOCKS = 96
+
+
+def deep() -> Session:
+    """A track into a bus into a bus into the main bus; all read ahead, and one hears another."""
+
+    def chain(name: str) -> list[dict[str, Any]]:
+        return [compressor(f"{name}-c", lookahead_ms=15)]
+
+    strips = [
+        {"id": "a", "kind": "track", "audio": "a", "output": "low", "chain": chain("a")},
+        {"id": "low", "kind": "bus", "output": "high", "chain": chain("low")},
+        {"id": "high", "kind": "bus", "chain": chain("high")},
+        {"id": "main", "kind": "main", "chain": chain("main")},
+    ]
+    strips[2]["chain"][0]["key"] = {"source": "strip:a"}
+    named = [{"name": s["id"], "frames": FRAMES if s["id"] == "a" else 0} | s for s in strips]
+    return checked(Session, {"name": "Deep", "strips": named})
+
+
+def run(step: int) -> tuple[np.ndarray, Counter[str]]:
+    """Return the main output, and how often each strip went through its chain."""
+    calls: Counter[str] = Counter()
+    through = StripRunner._through
+
+    def counted(self: StripRunner, given: Any) -> None:
+        calls[self.plan.strip.id] += 1
+        through(self, given)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(StripRunner, "_through", counted)
+        mixer = Mixer(make_plan(deep()), source)
+        found = []
+        for k in range(BLOCKS):
+            if step > 1 and k % step == 0:
+                mixer.foresee(k + step)
+            found.append(mixer.block().faded["main"])
+    return np.concatenate(found), calls
+
+
+def test_what_others_read_ahead_is_foreseen_too() -> None:
+    """A window of blocks at a time, as in play: one call a window for every strip."""
+    plain, each = run(1)
+    together, fewer = run(AT_ONCE)
+    assert (together == plain).all()
+    assert min(each.values()) >= BLOCKS
+    # One more at the start, where everybody reads ahead for the first time.
+    assert max(fewer.values()) <= BLOCKS // AT_ONCE + 2
