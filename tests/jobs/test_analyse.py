@@ -1,6 +1,7 @@
 """The background pass: cached equals fresh, order, leaving off and taking up, pictures, ledger."""
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from salt_anvil.analysis.strip_pass import Stopped, analyse
 from salt_anvil.core.audio import BLOCK, GRID
 from salt_anvil.core.edits import AddStage, SetParams, SetStrip
 from salt_anvil.core.engine.fingerprint import fingerprints_of
-from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.mixer import Mixer, Source
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import CHECKPOINT
@@ -140,6 +141,33 @@ def test_pictures_hold_the_extremes_of_their_columns(cache: StripCache, tmp_path
     assert picture.after[99] == pytest.approx([piece.min(), piece.max()])
     cells = cache.cells(fingerprints["a"], "a1", "reduction_db", 2).max(axis=1)
     assert picture.reduction[10] == pytest.approx(cells[64 + 100 : 64 + 110].max())
+
+
+class Recordings(MediaFolder):
+    """The test's own sound, as the media folder would give it."""
+
+    def source(self, **_: Any) -> Source:
+        return source
+
+
+def test_inside_a_chain_the_closest_zoom_shows_every_sample(
+    cache: StripCache, tmp_path: Path
+) -> None:
+    """Between two stages, far from the start; against a whole run that keeps every tap."""
+    session = small_session()
+    filled(cache, session)
+    begin, frames = 100_123, 700
+    picture = viewer(session, cache).picture(
+        "c", "c2", begin, begin + frames, frames, Recordings(tmp_path / "media")
+    )
+    mixer = Mixer(planned(session), source, tapped=True)
+    taps = [mixer.block().strips["c"].taps["c2"] for _ in range(-(-(begin + frames) // 1024))]
+    for drawn, side in ((picture.before, 0), (picture.after, 1)):
+        sound = np.concatenate([t[side] for t in taps])[begin : begin + frames, 0]
+        # Each column goes on to the sample that the next one begins with.
+        pairs = np.stack([sound[:-1], sound[1:]])
+        assert drawn[:-1, 0] == pytest.approx(pairs.min(axis=0), abs=1e-6)
+        assert drawn[:-1, 1] == pytest.approx(pairs.max(axis=0), abs=1e-6)
 
 
 @pytest.mark.parametrize(("stage", "expected"), [("a1", False), ("b1", True), ("c1", True)])

@@ -1,12 +1,14 @@
 """What the front draws and lists, read from the cache: pictures of a passage, the ledger."""
 
 import json
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.exact import sounds_at
 from salt_anvil.core.audio import GRID
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.automation import Lane, lever_scale
@@ -99,7 +101,7 @@ class Viewer:
 
     def __init__(self, session: Session, plan: Plan, code: str, cache: StripCache) -> None:
         self._session, self._plan, self._cache = session, plan, cache
-        self._fingerprints = fingerprints_of(plan, code)
+        self._code, self._fingerprints = code, fingerprints_of(plan, code)
         self.latency = max(s.latency for s in plan.strips)
 
     def _points(self, item: StripPlan, at: str) -> tuple[str, str, list[Stage]]:
@@ -129,6 +131,8 @@ class Viewer:
         )
         if end - begin < columns * GRID:
             fine = self._fine(item, first, last, edges[: known + 1], media)
+            if known == columns and any(f is None for f in fine):
+                fine = self._exact(item, at, edges, media)
             before, after = (
                 f if f is not None else c for f, c in zip(fine, (before, after), strict=True)
             )
@@ -169,6 +173,18 @@ class Viewer:
         fingerprint = self._fingerprints[item.strip.id]
         if last == item.graph.output and self._cache.complete(fingerprint):
             after = _samples(self._cache.output(fingerprint, item.context.channels).rows, edges)
+        return before, after
+
+    def _exact(
+        self, item: StripPlan, at: str, edges: Floats, media: MediaFolder
+    ) -> tuple[Floats | None, Floats | None]:
+        """Return both sides of a place inside a chain sample by sample, as they are computed."""
+        begin, end = int(edges[0]), math.ceil(edges[-1]) + 1
+        place = (item.strip.id, at if at in item.graph.taps else "chain")
+        found = sounds_at(self._plan, self._code, self._cache, media.source(), place, begin, end)
+        if found is None:
+            return None, None
+        before, after = (_samples(side.astype(np.float32), edges - begin) for side in found)
         return before, after
 
     def _cells(self, item: StripPlan, stage: str, name: str) -> NDArray[np.float32]:
