@@ -153,7 +153,7 @@ def test_attack_and_sustain_are_dragged_on_a_hit(page: Page) -> None:
     play_loop(page, 26, 30)
     page.wait_for_function(
         """(stage) => new Promise((done) => {
-          const stop = saltAnvil.live.onTold((batch) => {
+          const stop = saltAnvil.live.onReports((batch) => {
             const told = batch.flatMap((b) => b.report.stages[stage]?.attack ?? []);
             if (Math.max(...told) > 0.5) { stop(); done(true); }
           });

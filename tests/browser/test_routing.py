@@ -36,7 +36,7 @@ def wait_for_reduction(page: Page, stage: str, least_db: float) -> None:
     """Until a stage has reduced by so much during play."""
     page.wait_for_function(
         """([stage, least]) => new Promise((done) => {
-          const stop = saltAnvil.live.onTold((batch) => {
+          const stop = saltAnvil.live.onReports((batch) => {
             const told = batch.flatMap((b) => b.report.stages[stage]?.reduction ?? []);
             if (Math.max(...told) > least) { stop(); done(true); }
           });
