@@ -21,6 +21,7 @@ def watched_place(plan: Plan, listen: Listen) -> str:
 
 
 def strip_of(plan: Plan, listen: Listen) -> str:
+    """Return the strip listened to: the main bus where the chosen one is not there."""
     return listen.strip if listen.strip in plan.digests else plan.main
 
 

@@ -12,6 +12,7 @@ from salt_anvil.core.session_index import SessionIndex
 
 
 def check_routes(strip: Strip, by_id: dict[str, Strip]) -> None:
+    """Raise RoutingError where an output or send of a strip leads nowhere, or to a track."""
     routes = [("output", strip.output), *(("send", s.to) for s in strip.sends)]
     if strip.kind == "main":
         if strip.sends:
@@ -90,6 +91,7 @@ def exports_of(graphs: dict[str, Graph]) -> dict[str, tuple[str, ...]]:
 
 
 def check_join(strip: Strip, feeds: tuple[Route, ...]) -> None:
+    """Raise RoutingError where a bus has not the two inputs that its join needs."""
     if strip.join.law != "sum" and (strip.kind == "track" or len(feeds) != 2):
         raise RoutingError(
             f"{strip.name}: the join {strip.join.law} takes a bus with exactly 2 inputs;"
