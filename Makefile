@@ -63,7 +63,7 @@ $(PAGES): web/node_modules/ready $(WEB_SOURCES)
 	@touch $@
 
 # Only checking needs the types; the build takes them out.
-$(TYPES): .venv/ready web/node_modules/ready $(wildcard src/salt_anvil/api/*.py src/salt_anvil/live/messages.py src/salt_anvil/core/*.py)
+$(TYPES): .venv/ready web/node_modules/ready $(shell find src/salt_anvil -name "*.py")
 	@mkdir -p web/build
 	$(BIN)/python -m salt_anvil.api.schema > web/build/openapi.json
 	cd web && npm run -s types

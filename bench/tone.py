@@ -18,9 +18,9 @@ from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.lab import LabOptions, measure
 from salt_anvil.core.lab.device import Device
 from salt_anvil.core.lab.measurements import pink
+from salt_anvil.core.library import starting_points
 from salt_anvil.core.processors import Context
 from salt_anvil.core.recipe import read_recipe
-from salt_anvil.core.starting_points import starting_points
 from salt_anvil.demo import install, room
 
 QUALITIES = ("plain", "good", "high", "best")

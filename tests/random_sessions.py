@@ -158,7 +158,7 @@ def random_play_edit(random: Random, session: Session) -> e.Edit:
         lambda: e.RemoveSection(section=0),
         lambda: e.PasteElements(place=strip.id, index=0, elements=[
             x.model_dump() for x in pick(random, strips).chain] or [{"id": "q", "kind": "trim"}]),
-        lambda: e.ApplyRecipe(place=strip.id, index=0, recipe=recipe),
+        lambda: e.ApplyRecipe(extent=random_extent(random, session), recipe=recipe),
         lambda: e.WriteLane(owner=strip.id, control="fader_db", points=[
             {"at_s": 0.01, "value": -6.0}, {"at_s": 0.1, "value": 0.0}]),
     ]  # fmt: skip
@@ -173,9 +173,10 @@ def random_play_edit(random: Random, session: Session) -> e.Edit:
             lambda: e.RemoveLever(lever=lever.id),
         ]
     if stages:
-        choices.append(
-            lambda: e.ChooseSlot(stage=pick(random, stages).id, slot=pick(random, list("ABCD")))
-        )
+        letter = lambda: pick(random, list("ABCD"))  # noqa: E731
+        place = random_extent(random, session)
+        choices += [lambda: e.ChooseSettings(extent=place, slot=letter())] * 3
+        choices += [lambda: e.CopySettings(extent=place, source=letter(), target=letter())]
     if sends:
         one = pick(random, sends)
         choices.append(lambda: e.RemoveSend(strip=one[0], to=one[1]))
@@ -191,6 +192,23 @@ def random_play_edit(random: Random, session: Session) -> e.Edit:
     if random.integers(2):
         return random_edit(random, session)
     return pick(random, choices)()
+
+
+def random_extent(random: Random, session: Session) -> dict[str, Any]:
+    """A place that can have settings, as the page would name it."""
+    known = [s.extent.model_dump() for s in session.settings]
+    if known and random.integers(2):
+        return pick(random, known)
+    strip = pick(random, [s for s in session.strips if s.chain] or session.strips)
+    kind = pick(random, ["element", "stretch", "chain", "strip"])
+    if kind == "element" and strip.chain:
+        return {"kind": kind, "owner": pick(random, elements(strip.chain)).id}
+    if kind == "stretch":
+        ids = [None, *(x.id for x in strip.chain), None]
+        begin = int(random.integers(len(ids) - 1))
+        end = int(random.integers(begin + 1, len(ids)))
+        return {"kind": kind, "owner": strip.id, "after": ids[begin], "before": ids[end]}
+    return {"kind": "strip" if kind == "strip" else "chain", "owner": strip.id}
 
 
 def random_key(random: Random, session: Session) -> dict[str, Any]:

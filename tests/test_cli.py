@@ -4,12 +4,14 @@ import json
 from pathlib import Path
 
 import numpy as np
+import pyloudnorm
 import pytest
 import soundfile
+import soxr
 
 from salt_anvil.cli import main
+from salt_anvil.core.library import starting_points
 from salt_anvil.core.processors import REGISTRY
-from salt_anvil.core.starting_points import starting_points
 from tests.conftest import noise, sine
 
 
@@ -284,3 +286,35 @@ def test_processors_tell_the_fields_of_a_band(capsys: pytest.CaptureFixture[str]
     at = next(i for i, line in enumerate(lines) if line.startswith("  bands "))
     assert "up to 12 of:" in lines[at]
     assert lines[at + 1].startswith("    type ")
+
+
+def test_compare(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """The outputs are equally loud by another program's meter, and none peaks over -1 dBTP."""
+    source = tmp_path / "hits.wav"
+    hits = noise(3 * 48000, 2) * (np.arange(3 * 48000) % 12000 < 3000)[:, None]
+    soundfile.write(source, hits, 48000, subtype="FLOAT")
+    (tmp_path / "b").mkdir()
+    (tmp_path / "out").mkdir()
+    first = recipe(tmp_path, threshold_db=-20)
+    second = recipe(tmp_path / "b", threshold_db=-40, ratio=8, makeup_db=20)
+    both = ["--recipe", str(first), "--recipe", str(second)]
+    assert main(["compare", str(source), *both, "--out", str(tmp_path / "out"), "--json"]) == 0
+    rows = json.loads(capsys.readouterr().out)
+    assert [r["slot"] for r in rows] == ["in", "A", "B"]
+    assert len(rows[2]["words"]) == 1
+    levels = []
+    for row in rows:
+        sound, rate = soundfile.read(row["file"])
+        levels.append(pyloudnorm.Meter(rate).integrated_loudness(sound))
+        peak = np.abs(soxr.resample(sound, rate, 8 * rate, quality="VHQ")).max()
+        assert 20 * np.log10(peak) <= -1 + 0.05
+    assert np.ptp(levels) < 0.02
+    assert len(list((tmp_path / "out").iterdir())) == 3
+    assert main(["compare", str(source), *both]) == 0
+    assert "threshold −40 dB instead of −20 dB" in capsys.readouterr().out
+    assert main(["compare", str(source), *both, "--out", str(tmp_path / "none")]) == 2
+    assert "no such folder" in capsys.readouterr().err
+    # Silence cannot be matched, and is not an error.
+    soundfile.write(source, np.zeros((48000, 1)), 48000)
+    assert main(["compare", str(source), *both]) == 0
+    assert "–" in capsys.readouterr().out

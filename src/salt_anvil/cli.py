@@ -34,7 +34,7 @@ Commands = Any  # what argparse gives for sub-commands has no public name
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="salt-anvil", description="Dynamics and tone for tracks")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
-    for add in (_add_serve, _add_process, _add_print, _add_lab, _add_others):
+    for add in (_add_serve, _add_process, _add_compare, _add_print, _add_lab, _add_others):
         add(commands)
     return parser
 
@@ -58,6 +58,16 @@ def _add_process(commands: Commands) -> None:
     process.add_argument("--width", choices=["16", "24", "32f"], help="sample format of OUT")
     process.add_argument("--no-dither", action="store_true")
     process.set_defaults(run=_process)
+
+
+def _add_compare(commands: Commands) -> None:
+    compare = commands.add_parser("compare", help="a file through several recipes, side by side")
+    compare.add_argument("source", type=Path, metavar="FILE")
+    compare.add_argument("--recipe", type=Path, action="append", required=True)
+    compare.add_argument("--key", action="append", default=[], metavar="[NAME=]FILE")
+    compare.add_argument("--out", type=Path, help="write each here, all equally loud (WAV, float)")
+    compare.add_argument("--json", action="store_true")
+    compare.set_defaults(run=_compare)
 
 
 def _add_print(commands: Commands) -> None:
@@ -157,6 +167,31 @@ def _process(options: argparse.Namespace) -> None:
         end()
     if options.report:
         write_text(options.report, json.dumps(report, indent=2) + "\n")
+
+
+def _compare(options: argparse.Namespace) -> None:
+    from salt_anvil.jobs.compare_files import compare_files
+    from salt_anvil.jobs.process_file import load_recipe
+
+    recipes = [load_recipe(path) for path in options.recipe]
+    show, end = _progress(options.source.name)
+    try:
+        found = compare_files(options.source, recipes, options.key, options.out, show)
+    finally:
+        end()
+    if options.json:
+        print(json.dumps([row.plain() for row in found], indent=2))
+        return
+    print(f"{'':3} {'':28} {'plays dB':>8} {'LUFS':>7} {'dBTP':>7} {'range':>6} {'PLR':>6}")
+    for row in found:
+        figures = row.figures
+        print(
+            f"{row.slot:3} {row.name[:28]:28} {_or_dash(row.plays_db, 2):>8}"
+            f" {_or_dash(figures.integrated_lufs):>7} {_or_dash(figures.true_peak_dbtp, 2):>7}"
+            f" {_or_dash(figures.loudness_range_lu):>6} {_or_dash(figures.peak_to_loudness_db):>6}"
+        )
+        for words in row.words:
+            print(f"    {words}")
 
 
 def _lab(options: argparse.Namespace) -> None:

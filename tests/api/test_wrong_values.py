@@ -28,8 +28,12 @@ WRONG_BODIES: list[Any] = [
     {"base": 1 << 70, "edits": [{"type": "set_session", "name": "x"}]},
     {"kind": "gate", "params": [1]}, {"kind": ["gate"], "params": {}}, {"frames": ["x"]},
     {"frames": [-5, 1 << 70]}, {"place": "drum-c", "options": {}}, {"options": 3},
-    {"format": "salt-anvil/recipe", "version": 1, "chain": [{"kind": "gate", "slots": [1]}]},
+    {"format": "salt-anvil/recipe", "version": 1, "chain": [{"kind": "gate", "mix": [1]}]},
     {"format": "salt-anvil/recipe", "version": 1, "chain": [{"id": {}, "kind": "split"}]},
+    {"extent": {"kind": "element", "owner": "nobody"}, "end": 1},
+    {"extent": {"kind": "stretch", "owner": "drum", "after": "x", "before": 1}, "end": 1 << 70},
+    {"extent": {"kind": "strip", "owner": "drum"}, "against": "E", "end": 9},
+    {"extent": {"kind": "chain", "owner": "drum"}, "at": "\x00", "begin": 9, "end": 1},
     {"strip": "nobody"}, {"begin": -5}, {"begin": 1 << 70}, {"end": "never"},
 ]  # fmt: skip
 

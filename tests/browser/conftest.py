@@ -5,8 +5,9 @@ Every test begins with the demo as it comes, analysed already, and with no other
 
 import os
 import shutil
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
@@ -17,6 +18,7 @@ from tests.server import Server, serving
 CHROMIUM = shutil.which("chromium")
 PATIENCE_MS = 240_000
 """How long anything is waited for: a busy machine is slow, and only what is stuck fails."""
+FAILED = pytest.StashKey[bool]()
 FLAGS = [
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -61,10 +63,25 @@ def browser() -> Iterator[Browser]:
         running.close()
 
 
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestReport, Any]:
+    report = yield
+    if report.when == "call":
+        item.stash[FAILED] = report.failed
+    return report
+
+
+def explain(page: Page, log: list[str]) -> None:
+    """Print what a failed test leaves on the page, and what went wrong on the way to it."""
+    print("\n".join(log))
+    print(page.evaluate("document.body.innerText")[:3000])
+
+
 @pytest.fixture
-def page(browser: Browser, demo_server: Server) -> Iterator[Page]:
+def page(request: pytest.FixtureRequest, browser: Browser, demo_server: Server) -> Iterator[Page]:
     """A page that fails the test if a script of it does."""
     errors: list[str] = []
+    log: list[str] = []
     # The pages' policy forbids eval, which Playwright's waiting uses.
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, accept_downloads=True, bypass_csp=True
@@ -72,7 +89,12 @@ def page(browser: Browser, demo_server: Server) -> Iterator[Page]:
     context.set_default_timeout(PATIENCE_MS)
     opened = context.new_page()
     opened.on("pageerror", lambda error: errors.append(str(error)))
+    opened.on("console", lambda message: log.append(message.text))
+    opened.on("requestfailed", lambda asked: log.append(f"{asked.url}: {asked.failure}"))
+    opened.on("response", lambda answer: log.append(f"{answer.status} {answer.url}"))
     opened.goto(demo_server.url)
     yield opened
+    if request.node.stash.get(FAILED, False):
+        explain(opened, log[-200:])
     context.close()
     assert errors == []

@@ -346,6 +346,8 @@ def test_the_time_strip_zooms_and_revisions_are_named(page: Page) -> None:
     assert page.evaluate("saltAnvil.span.end - saltAnvil.span.begin") > before
     page.get_by_role("button", name="dB axis").click()
     expect(page.get_by_role("button", name="linear axis")).to_be_visible()
+    page.keyboard.press("m")
+    page.wait_for_function("saltAnvil.work.strip.mute")
     page.get_by_title("Revisions of this session").click()
     sheet = page.get_by_role("dialog", name="Revisions")
     first = sheet.get_by_role("listitem").last
@@ -353,3 +355,5 @@ def test_the_time_strip_zooms_and_revisions_are_named(page: Page) -> None:
     sheet.get_by_label("Name of this revision").fill("As it came")
     sheet.get_by_role("button", name="Keep").click()
     expect(first).to_contain_text("As it came")
+    sheet.get_by_role("button", name="What differs").last.click()
+    expect(sheet.locator(".differences")).to_contain_text("muted")

@@ -144,7 +144,7 @@ def test_lab_measures_what_is_on_the_bench(page: Page, tmp_path: Path) -> None:
     add(page, "Shaker", "Clipper")
     type_into(page, "Drive", "18")
     page.keyboard.press("Shift+Digit2")  # setting B, from here on its own
-    page.wait_for_function("saltAnvil.work.stage.slot === 'B'")
+    page.wait_for_function("saltAnvil.compare.chosen === 'B'")
     type_into(page, "Drive", "3")
     page.wait_for_function("saltAnvil.work.stage.params.drive_db === 3")
     page.get_by_role("button", name="Lab", exact=True).click()

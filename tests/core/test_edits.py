@@ -208,9 +208,10 @@ def test_a_chain_travels_as_a_recipe_with_named_inputs() -> None:
     recipe = recipe_of(session, "c")
     assert inputs_of(recipe) == ["B"]
     data = recipe.model_dump(mode="json")
+    at_end = {"kind": "stretch", "owner": "a", "after": "a1"}
     with pytest.raises(SettingError, match="listens to “B”"):
-        e.ApplyRecipe(place="a", index=0, recipe=data).apply(session)
-    used = done(session, e.ApplyRecipe(place="a", index=1, recipe=data, inputs={"B": "strip:b"}))
+        e.ApplyRecipe(extent=at_end, recipe=data).apply(session)
+    used = done(session, e.ApplyRecipe(extent=at_end, recipe=data, inputs={"B": "strip:b"}))
     copied = [x for x in elements(chain(used, "a")) if isinstance(x, Stage)]
     assert [s.kind for s in copied] == ["compressor"] * 3
     assert copied[2].key.source == "strip:b"
@@ -222,7 +223,7 @@ def test_a_chain_travels_as_a_recipe_with_named_inputs() -> None:
 def test_keys_within_a_recipe_follow_their_stages() -> None:
     session = done(small_session(), e.SetStage(stage="c2", key={"source": "stage:c1"}))
     recipe = recipe_of(session, "c").model_dump(mode="json")
-    used = done(session, e.ApplyRecipe(place="b", index=0, recipe=recipe, instead=True))
+    used = done(session, e.ApplyRecipe(extent={"kind": "chain", "owner": "b"}, recipe=recipe))
     first, second = chain(used, "b")
     assert second.key.source == f"stage:{first.id}"
 

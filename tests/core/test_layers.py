@@ -25,9 +25,10 @@ NOT_IN_CORE = {"fastapi", "sqlite3", "asyncio", "time", "pathlib", "os", "io", "
 
 # The rooms of the core, from the ground up; each may use those below it.
 CORE_ORDER: list[set[str]] = [
-    {"errors"}, {"audio", "state"}, {"dsp"}, {"processors"}, {"session"}, {"session_index"},
-    {"engine"}, {"recipe"},
-    {"edits", "measure", "lab", "delivery", "starting_points"},
+    {"errors"}, {"audio", "state"}, {"dsp"}, {"processors"}, {"session"},
+    {"session_index", "guessing"}, {"engine"}, {"recipe"},
+    {"edits"},
+    {"differences", "measure", "lab", "delivery", "library"},
 ]  # fmt: skip
 
 

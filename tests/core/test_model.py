@@ -7,7 +7,6 @@ from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import catalogue
 from salt_anvil.core.recipe import read_recipe
 from salt_anvil.core.session import Session, checked, following
-from salt_anvil.core.starting_points import starting_points
 from tests.sessions import small_session
 
 
@@ -128,18 +127,6 @@ def test_edits_that_cannot_be_done_change_nothing() -> None:
         e.SetStage(stage="zz", on=True).apply(session)
 
 
-def test_settings_a_to_d() -> None:
-    session, _ = e.ChooseSlot(stage="a1", slot="B").apply(small_session())
-    session, _ = e.SetParams(stage="a1", params={"ratio": 8, "knee_db": 0}).apply(session)
-    stage = session.strip("a").chain[0]
-    assert e.differences(stage, "A") == ["ratio 4 : 1", "knee 6 dB"]
-    session, words = e.ChooseSlot(stage="a1", slot="A").apply(session)
-    assert session.strip("a").chain[0].params.ratio == 4
-    assert "settings A" in words
-    session, _ = e.ChooseSlot(stage="a1", slot="B").apply(session)
-    assert session.strip("a").chain[0].params.ratio == 8
-
-
 def test_catalogue_tells_every_control() -> None:
     for kind in catalogue():
         for control in kind.controls:
@@ -149,13 +136,6 @@ def test_catalogue_tells_every_control() -> None:
                 assert control.high is not None
                 assert control.marks, control.name
                 assert all(control.low <= m <= control.high for m in control.marks)
-
-
-@pytest.mark.parametrize("kind", ["compressor", "trim"])
-def test_starting_points_are_recipes(kind: str) -> None:
-    points = starting_points(kind)
-    assert len({p.name for p in points}) == len(points) > 1
-    assert all(p.note for p in points)
 
 
 def test_what_follows_a_place_hears_it() -> None:

@@ -12,10 +12,10 @@ from scipy import signal
 
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.library import starting_points
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.processors import Context
 from salt_anvil.core.session import Session, checked
-from salt_anvil.core.starting_points import starting_points
 from salt_anvil.demo import install, room, score, sounds
 from tests.routing import run_strip
 

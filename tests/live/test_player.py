@@ -206,6 +206,36 @@ def test_in_the_mix_the_untreated_side_is_levelled(kept: Kept) -> None:
     assert np.abs(late[:, :2] * 10 ** (6 / 20) - late[:, 2:]).max() < 1e-6
 
 
+def test_in_the_mix_the_treated_side_is_levelled_without_a_click(kept: Kept) -> None:
+    """Both sides of one strip, everything else muted and unbent: gains are exact after a glide."""
+    session = small_session()
+    for name in ("a", "c"):
+        session, _ = SetStrip(strip=name, field="mute", value=True).apply(session)
+    for stage in ("b1", "bus1", "main1"):
+        session, _ = SetParams(stage=stage, params={"ratio": 1}).apply(session)
+    player = Player(session, source, RenderCache())
+    player.listen(Listen(strip="b", at="b1"))
+    player.play(0)
+    _, plain = played(player, 12 * BLOCK)
+    player.seek(0)
+    _, first = played(player, 4 * BLOCK)
+    player.same_loudness(-2.0, -6.0)
+    _, second = played(player, 8 * BLOCK)
+    sound = np.concatenate([first, second])
+    gain = np.abs(sound[:, 2]) / np.maximum(np.abs(plain[:, 2]), 1e-9)
+    heard = np.abs(plain[:, 2]) > 1e-3
+    assert gain[heard][-2000:] == pytest.approx(10 ** (-6 / 20), abs=1e-5)
+    glide = np.flatnonzero(heard)[:-1]
+    steps = np.abs(np.diff(gain[heard]))[np.diff(np.flatnonzero(heard)) < 4]
+    assert len(glide) and steps.max() < 4 / BLOCK
+    before = np.abs(second[-2000:, 0]).max() / np.abs(plain[-2000:, 0]).max()
+    assert before == pytest.approx(10 ** (-2 / 20), abs=1e-4)
+    # Elsewhere, and alone, nothing is levelled.
+    player.listen(Listen(strip="b", at="b1", alone=True))
+    _, alone = played(player, 4 * BLOCK)
+    assert np.abs(alone[-1000:, :2] - alone[-1000:, 2:]).max() < 1e-6
+
+
 def test_listening_elsewhere_makes_no_gap(kept: Kept) -> None:
     player = Player(small_session(), source, kept)
     player.play(50_000)

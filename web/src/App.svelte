@@ -7,6 +7,9 @@
   import TypedOver from './components/TypedOver.svelte';
   import { typing } from './lib/typing.svelte';
   import { isTyping, press, release, shortcuts, type View } from './lib/shortcuts';
+  import { Blind } from './lib/blind.svelte';
+  import { Compare } from './lib/compare.svelte';
+  import { Library } from './lib/library.svelte';
   import { Live } from './lib/live.svelte';
   import { applyTheme } from './lib/theme';
   import { Transport } from './lib/transport';
@@ -21,8 +24,6 @@
   const live = new Live();
   const work = new Work(live);
   const span = new Span(work);
-  // For the tests, which record what the worklet plays.
-  Object.assign(window, { saltAnvil: { live, work, span } });
 
   live.onEvent((event) => {
     if (event.type !== 'removed' || event.session !== work.state?.id) return;
@@ -32,10 +33,18 @@
 
   let view = $state<View>('sessions');
   const transport = new Transport(live, work, span);
+  const compare = new Compare(work, live);
+  const blind = new Blind(work, compare);
+  const library = new Library(work, live, compare);
+  // For the tests, which record what the worklet plays.
+  Object.assign(window, { saltAnvil: { live, work, span, compare, blind, library } });
   const keys = shortcuts({
     work,
     live,
     transport,
+    compare,
+    blind,
+    library,
     show: (to) => (view = to),
     help: () => (sheet = 'keys'),
   });
@@ -118,7 +127,7 @@
       onkeys={() => (sheet = 'keys')}
     />
     {#if view === 'bench' && work.model}
-      <Bench {work} {live} {span} {theme} />
+      <Bench {work} {live} {span} {compare} {blind} {library} {theme} />
     {:else if view === 'lab' && work.model}
       <Lab {work} />
     {:else if view === 'desk' && work.model}

@@ -38,15 +38,18 @@ def analyse(
     first: str | None,
     notify: Notify,
     measured: Callable[[], None] = lambda: None,
+    *,
+    alone: bool = False,
 ) -> None:
     """Fill the cache for every strip of a session, `first` and what it needs before the others.
 
-    measured: called when steady joins were measured, before the strips' turn.
+    measured: called when steady joins were measured, before the strips' turn. alone: nothing
+    but `first` and what it needs.
 
     Raises:
         Stopped: `tell` said so; what was complete stays.
     """
-    mended(cache, lambda: _analyse(session, code, source, cache, first, notify, measured))
+    mended(cache, lambda: _analyse(session, code, source, cache, first, notify, measured, alone))
 
 
 T = TypeVar("T")
@@ -72,13 +75,14 @@ def _analyse(
     first: str | None,
     notify: Notify,
     measured: Callable[[], None],
+    alone: bool,
 ) -> None:
     freezer = CachedStrips(cache, code)
     if measure_missing_joins(session, code, source, cache, notify):
         measured()
     plan = make_plan(session, observe_all=True, measured=join_measurements(cache, code))
     used = set()
-    for item in _order(plan, first):
+    for item in _needed_by(plan, first) if alone else _order(plan, first):
         fingerprint = fingerprint_of(item.content_digest, code)
         mine = {fingerprint, *(fingerprint_of(g, code) for g in item.groups)}
         used |= mine
@@ -125,6 +129,12 @@ def measure_missing_joins(
 
 def _order(plan: Plan, first: str | None) -> list[StripPlan]:
     """Return the strips in order, those that `first` needs in front."""
+    needed = _needed_by(plan, first)
+    return needed + [s for s in plan.strips if s not in needed]
+
+
+def _needed_by(plan: Plan, first: str | None) -> list[StripPlan]:
+    """Return a strip and all that it needs, in order."""
     needed: set[str] = set()
 
     def need(name: str) -> None:
@@ -137,9 +147,7 @@ def _order(plan: Plan, first: str | None) -> list[StripPlan]:
 
     if first is not None and first in plan.digests:
         need(first)
-    return [s for s in plan.strips if s.strip.id in needed] + [
-        s for s in plan.strips if s.strip.id not in needed
-    ]
+    return [s for s in plan.strips if s.strip.id in needed]
 
 
 class _StripAnalysis:

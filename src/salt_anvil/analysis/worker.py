@@ -3,6 +3,7 @@
 import logging
 import os
 import time
+from contextlib import suppress
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -19,13 +20,17 @@ TELL_S = 0.25
 """How often progress is told."""
 JOINS_MEASURED = "joins measured"
 """Told as the strip when steady joins were measured: plans made before are out of date."""
-Request = tuple[int, Any, str | None]
+SETTINGS_MEASURED = "settings measured"
+"""Told as the strip when other settings of a strip were gone through."""
+Request = tuple[int, Any, str | None, list[Any]]
+"""A session's number and model, the strip to begin with, and models in which that strip has
+another setting."""
 
 
 def run_analysis(pipe: Connection, data: Path) -> None:
     """Analyse what is asked for until the server is gone. The target of the process.
 
-    In: (session id, model, strip to begin with). Out: (session id, strip, done, frames).
+    In: a Request. Out: (session id, strip, done, frames).
     """
     os.nice(19)
     analysis = _Analysis(pipe, data)
@@ -58,9 +63,24 @@ class _Analysis:
             if not self._carry_out(wanted):
                 self._waiting = {session_id: wanted, **self._waiting}
 
+    def _measure_setting(self, session_id: int, model: Any, strip: str | None) -> None:
+        """Go through the one strip that has another setting, and what it needs.
+
+        Raises:
+            Stopped: something newer is asked for.
+        """
+
+        def notify(strip: str, done: int, frames: int) -> bool:
+            return not self._pipe.poll(0)
+
+        with suppress(SaltAnvilError, OSError):  # the page is told when it asks
+            session = checked(Session, model)
+            analyse(session, self._code, self._source, self._cache, strip, notify, alone=True)
+        self._pipe.send((session_id, SETTINGS_MEASURED, 1, 1))
+
     def _carry_out(self, wanted: Request) -> bool:
         """Return False if it was left off for another."""
-        session_id, model, first = wanted
+        session_id, model, first, others = wanted
 
         def notify(strip: str, done: int, frames: int) -> bool:
             if strip and (done >= frames or time.monotonic() - self._reported > TELL_S):
@@ -70,6 +90,9 @@ class _Analysis:
 
         try:
             session = checked(Session, model)
+            # What is set side by side comes before all that nobody looks at.
+            for other in others:
+                self._measure_setting(session_id, other, first)
             analyse(
                 session,
                 self._code,

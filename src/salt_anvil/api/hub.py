@@ -7,7 +7,7 @@ import logging
 import threading
 import time
 from collections import OrderedDict, defaultdict
-from collections.abc import Callable, Coroutine
+from collections.abc import Callable, Coroutine, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -15,24 +15,33 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.comparison import (
+    Comparison,
+    comparison,
+    comparison_of_try,
+    variants,
+)
 from salt_anvil.analysis.pictures import Viewer
-from salt_anvil.analysis.worker import JOINS_MEASURED, run_analysis
+from salt_anvil.analysis.worker import JOINS_MEASURED, SETTINGS_MEASURED, run_analysis
+from salt_anvil.api.models import CompareRequest
 from salt_anvil.api.prints import Prints
 from salt_anvil.api.processes import WorkerProcess
 from salt_anvil.api.tabs import Tab
 from salt_anvil.core.dsp.blend import JoinMeasurement
-from salt_anvil.core.edits import AddStrip, Edit, SetLever, apply_edits
+from salt_anvil.core.edits import AddStrip, ApplyRecipe, Edit, SetLever, apply_edits
+from salt_anvil.core.edits.settings import stand_in
 from salt_anvil.core.engine.fingerprint import fingerprint_of
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.errors import FileError, StoreError
-from salt_anvil.core.session import SAMPLE_RATES, Session
+from salt_anvil.core.errors import FileError, SaltAnvilError, StoreError
+from salt_anvil.core.session import SAMPLE_RATES, Extent, Session, Slot
 from salt_anvil.files.media import Media, MediaFolder
 from salt_anvil.kernels.cache import sources_digest
 from salt_anvil.live.messages import (
     Analysed,
     BroughtIn,
     Changed,
+    Compared,
     Event,
     LeverMoved,
     Listen,
@@ -49,6 +58,7 @@ from salt_anvil.live.messages import (
 from salt_anvil.live.worker import run_engine
 from salt_anvil.store.database import Database, FolderLock
 from salt_anvil.store.prints import PrintStore
+from salt_anvil.store.recipes import RecipeStore
 from salt_anvil.store.sessions import Revision, SessionStore
 
 logger = logging.getLogger(__name__)
@@ -57,6 +67,11 @@ LASTING = ("listen", "same_loudness", "set_ahead")
 ALIVE_S = 3.0
 """The engine says so often at least that it lives."""
 REFUSE_S = 0.5
+VIEWERS = 12
+"""So many states of sessions are kept ready to be drawn."""
+
+Passage = tuple[int, int]
+"""Frames [begin, end)."""
 
 
 class Hub:
@@ -72,6 +87,7 @@ class Hub:
         self._lock = FolderLock(data)
         database = Database(data / "salt-anvil.db")
         self.sessions = SessionStore(database)
+        self.recipes = RecipeStore(database)
         store = PrintStore(database, epoch=int(time.time() * 1000))
         self.prints = Prints(data, store, self.notify)
         self.media = MediaFolder(data / "media")
@@ -80,7 +96,8 @@ class Hub:
         self.ready = False
         self._tabs: dict[int, Tab] = {}
         self._next_tab = 1
-        self._viewers: OrderedDict[int, Viewer] = OrderedDict()
+        self._viewers: OrderedDict[tuple[int, Extent, str] | int, Viewer] = OrderedDict()
+        self._compared: tuple[int, Extent, str] | None = None
         self._viewing = threading.Lock()
         self._changing: dict[int, threading.RLock] = defaultdict(threading.RLock)
         self._tasks: set[asyncio.Task[None]] = set()
@@ -286,6 +303,9 @@ class Hub:
         if strip == JOINS_MEASURED:
             self._held_now(session_id)
             return
+        if strip == SETTINGS_MEASURED:
+            self.notify(session_id, Compared(session=session_id))
+            return
         self.notify(session_id, Analysed(session=session_id, strip=strip, done=done, frames=frames))
 
     def _held_now(self, session_id: int) -> None:
@@ -340,11 +360,19 @@ class Hub:
         finally:
             self._repairing.discard(media_id)
 
-    def _request(self, session_id: int, model: dict[str, Any], strip: str | None) -> None:
+    def _request(
+        self,
+        session_id: int,
+        model: dict[str, Any],
+        strip: str | None,
+        others: Sequence[dict[str, Any]] = (),
+    ) -> None:
         self._requested = (session_id, strip)
+        if not others:
+            self._compared = None
         if self._analysis.resting:
             self._analysis.wake()
-        self._analysis.send((session_id, model, strip))
+        self._analysis.send((session_id, model, strip, list(others)))
 
     # Sessions ---------------------------------------------------------------------------------
 
@@ -419,17 +447,90 @@ class Hub:
         return None if revision is None else self._viewer(revision)
 
     def _viewer(self, revision: Revision, plan: Plan | None = None) -> Viewer:
+        return self._viewer_of(revision.id, revision.model, plan)
+
+    def _viewer_of(
+        self, key: tuple[int, Extent, str] | int, model: Session, plan: Plan | None = None
+    ) -> Viewer:
         with self._viewing:
-            found = self._viewers.get(revision.id)
+            found = self._viewers.get(key)
         if found is not None:
             return found
-        plan = plan or self._planned(revision.model)
-        found = Viewer(revision.model, plan, self.code, self.cache)
+        plan = plan or self._planned(model)
+        found = Viewer(model, plan, self.code, self.cache)
         with self._viewing:
-            self._viewers[revision.id] = found
-            while len(self._viewers) > 8:
+            self._viewers[key] = found
+            while len(self._viewers) > VIEWERS:
                 self._viewers.popitem(last=False)
         return found
+
+    def compare(self, session_id: int, wanted: CompareRequest) -> Comparison:
+        """Return what can be heard of an extent side by side; what is not measured is, soon.
+
+        Raises:
+            StoreError, MissingError: there is no such session or place.
+        """
+        revision, extent = self.sessions.head(session_id), wanted.extent
+        passage = (wanted.begin, max(wanted.end, wanted.begin + 1))
+        if wanted.tried is not None:
+            return self._compare_try(revision, wanted, wanted.tried, passage)
+        others = variants(revision.model, extent)
+
+        def viewer_of(slot: Slot | None) -> Viewer | str:
+            if slot is None:
+                return self._viewer(revision)
+            other = others[slot]
+            if isinstance(other, str):
+                return other
+            try:
+                return self._viewer_of((revision.id, extent, slot), other)
+            except SaltAnvilError as error:
+                return str(error)
+
+        found = comparison(
+            revision.model,
+            extent,
+            wanted.against,
+            viewer_of,
+            wanted.at,
+            wanted.in_mix,
+            passage,
+        )
+        if found.done < 1 and others:
+            models = [m for m in others.values() if not isinstance(m, str)]
+            self._measure_others(revision, extent, "", models)
+        return found
+
+    def _compare_try(
+        self, revision: Revision, wanted: CompareRequest, tried: ApplyRecipe, passage: Passage
+    ) -> Comparison:
+        extent, name = wanted.extent, tried.model_dump_json()
+        model: Session | None = None
+        viewer: Viewer | str
+        try:
+            model = apply_edits(revision.model, [tried])[0]
+            viewer = self._viewer_of((revision.id, extent, name), model)
+        except SaltAnvilError as error:
+            viewer = str(error)
+        viewers = (self._viewer(revision), viewer)
+        found = comparison_of_try(revision.model, extent, viewers, wanted.in_mix, passage)
+        if found.done < 1 and model is not None:
+            self._measure_others(revision, extent, name, [model])
+        return found
+
+    def _measure_others(
+        self, revision: Revision, extent: Extent, name: str, models: list[Session]
+    ) -> None:
+        """Have what is not in force gone through, unless it is being done. name: of a try."""
+        wanted = (revision.id, extent, name)
+        with self._viewing:
+            if self._compared == wanted:
+                return
+            self._compared = wanted
+        strip, _ = stand_in(revision.model, extent)
+        others = [m.model_dump() for m in models]
+        model = revision.model.model_dump()
+        self._loop.call_soon_threadsafe(self._request, revision.session_id, model, strip.id, others)
 
     def _planned(self, model: Session) -> Plan:
         return make_plan(model, observe_all=True, measured=self.join_measurement)

@@ -4,14 +4,15 @@ from typing import TYPE_CHECKING, Any, Literal, Union
 
 from pydantic import BaseModel, Field
 
-from salt_anvil.core.edits import Edit
+from salt_anvil.core.edits import ApplyRecipe, Edit
 from salt_anvil.core.lab import LabOptions
 from salt_anvil.core.measure.later import Later
 from salt_anvil.core.measure.ledger import Ledger
 from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.processors.base import Control, Kind
 from salt_anvil.core.processors.drawing import Drawing
-from salt_anvil.core.session import Model, Session
+from salt_anvil.core.recipe import Tag
+from salt_anvil.core.session import Extent, Model, Name, Session, Slot
 from salt_anvil.live.messages import BlockReport, Command, Event, Frame
 
 if TYPE_CHECKING:
@@ -59,7 +60,7 @@ class SessionItem(BaseModel):
 
 
 class SessionState(BaseModel):
-    """A session as it stands. differs: per stage and slot, in words, what differs there."""
+    """A session as it stands."""
 
     id: int
     revision: int
@@ -69,7 +70,6 @@ class SessionState(BaseModel):
     frames: int
     latency: int
     model: Session
-    differs: dict[str, dict[str, list[str]]]
     titles: dict[str, str]
 
 
@@ -116,6 +116,23 @@ class BroughtInAnswer(BaseModel):
     state: SessionState
     said: str | None
     markers: list[Marker]
+
+
+class CompareRequest(Model):
+    """What to set side by side: the settings of an extent over a passage of frames.
+
+    against: the setting that the others are compared with in words. at: the place listened to;
+    in_mix: what comes out of the strip is heard in the mix, not that place alone. tried: instead of
+    the settings, a recipe put down as this says, heard where the chain ends.
+    """
+
+    extent: Extent
+    against: Slot = "A"
+    at: str = Field("chain", max_length=80)
+    in_mix: bool = True
+    begin: Frame = 0
+    end: Frame
+    tried: ApplyRecipe | None = None
 
 
 class Hit(BaseModel):
@@ -167,7 +184,7 @@ class DrawingRequest(Model):
 class LabRequest(Model):
     """What to measure: the id of a strip, branch, split or stage; against: another setting.
 
-    against: a slot of that stage (A to D), "off" for the place switched off, or nothing.
+    against: one of its settings (A to D), "off" for the place switched off, or nothing.
     """
 
     place: str
@@ -194,11 +211,36 @@ class LabAnswer(Model):
     svg: str
 
 
-class RecipeFile(BaseModel):
-    """A chain as a recipe file, and the named inputs that it wants."""
+class RecipeWords(Model):
+    """What a recipe is called, when and why it is used, and its tags."""
 
-    recipe: dict[str, Any]
+    name: Name
+    note: str = Field("", max_length=400)
+    tags: list[Tag] = Field(default=[], max_length=12)
+
+
+class KeepRecipeRequest(RecipeWords):
+    """What to keep as a recipe: what stands in an extent."""
+
+    extent: Extent
+
+
+class LibraryItem(BaseModel):
+    """A recipe of the library. ours: it ships with the program. words: its chain.
+
+    inputs: the keys from outside that it asks for. problem: why it cannot be used.
+    """
+
+    id: str
+    ours: bool
+    name: str
+    note: str
+    tags: list[str]
+    what: Literal["stage", "split", "chain", "strip"]
+    words: str
     inputs: list[str]
+    recipe: dict[str, Any]
+    problem: str | None = None
 
 
 class StartingPoint(BaseModel):

@@ -3,27 +3,29 @@
 import tempfile
 from functools import partial
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import FileResponse
 from pydantic import Field
 from starlette.concurrency import run_in_threadpool
 
+from salt_anvil.analysis.comparison import Comparison
 from salt_anvil.analysis.pictures import LaneView
 from salt_anvil.api import models as m
 from salt_anvil.api.hub import Hub, new_session
 from salt_anvil.api.preparation import make_demo
-from salt_anvil.core.edits import differences
+from salt_anvil.core.differences import session_differences
 from salt_anvil.core.errors import FileError, NotReadyError
+from salt_anvil.core.guessing import MOST_ROUNDS, worth_reaching
 from salt_anvil.core.lab import measure
 from salt_anvil.core.lab.device import other_setting
 from salt_anvil.core.lab.drawing import minus, page_plots, svg
+from salt_anvil.core.library import starting_points
 from salt_anvil.core.measure.split_curves import SplitDrawing
 from salt_anvil.core.processors import Context, catalogue, processor
-from salt_anvil.core.recipe import inputs_of, read_recipe, recipe_of
-from salt_anvil.core.session import Stage, checked, elements, owners_controls
-from salt_anvil.core.starting_points import starting_points
+from salt_anvil.core.recipe import recipe_of
+from salt_anvil.core.session import Stage, checked, owners_controls
 from salt_anvil.demo.install import NAME
 from salt_anvil.files.read import markers
 from salt_anvil.jobs.print_worker import PrintOptions
@@ -50,7 +52,6 @@ TheHub = Annotated[Hub, Depends(get_hub)]
 
 def _state(revision: Revision, hub: Hub) -> m.SessionState:
     model = revision.model
-    stages = [e for s in model.strips for e in elements(s.chain) if isinstance(e, Stage)]
     return m.SessionState(
         id=revision.session_id,
         revision=revision.id,
@@ -60,11 +61,6 @@ def _state(revision: Revision, hub: Hub) -> m.SessionState:
         frames=model.frames(),
         latency=hub.latency(revision),
         model=model,
-        differs={
-            stage.id: {slot: differences(stage, slot) for slot in stage.slots}
-            for stage in stages
-            if stage.slots
-        },
         titles={k.kind: k.title for k in catalogue()},
     )
 
@@ -174,6 +170,28 @@ def name_revision(
 ) -> None:
     """Name a revision."""
     hub.sessions.name(session_id, revision_id, wanted.name or None)
+
+
+@router.get("/sessions/{session_id}/revisions/{revision_id}/differences")
+def compare_with_revision(session_id: Number, revision_id: Number, hub: TheHub) -> list[str]:
+    """Return in words in what the session differs now from one of its revisions."""
+    then = hub.sessions.revision(session_id, revision_id).model
+    return session_differences(hub.sessions.head(session_id).model, then)
+
+
+@router.post("/sessions/{session_id}/compare")
+def compare(session_id: Number, wanted: m.CompareRequest, hub: TheHub) -> Comparison:
+    """Return the settings of an extent side by side, measured where they are listened to."""
+    return hub.compare(session_id, wanted)
+
+
+@router.get("/guessing")
+def guessing(
+    rounds: Annotated[int, Query(ge=1, le=MOST_ROUNDS)],
+    choices: Annotated[int, Query(ge=2, le=5)] = 2,
+) -> list[tuple[int, float]]:
+    """Return the scores of a blind test that guessing seldom reaches, and how likely each is."""
+    return worth_reaching(rounds, choices)
 
 
 @router.post("/sessions/{session_id}/revisions/{revision_id}/back", response_model=m.SessionState)
@@ -304,13 +322,6 @@ def get_lanes(
     return viewer.lanes(columns)
 
 
-@router.get("/sessions/{session_id}/recipes/{place}")
-def get_recipe(session_id: Number, place: str, hub: TheHub) -> m.RecipeFile:
-    """Return the chain of a strip or branch, or a stage, as a recipe; outside keys are named."""
-    recipe = recipe_of(hub.sessions.head(session_id).model, place)
-    return m.RecipeFile(recipe=recipe.model_dump(), inputs=inputs_of(recipe))
-
-
 @router.post("/sessions/{session_id}/lab")
 def measure_in_lab(session_id: Number, wanted: m.LabRequest, hub: TheHub) -> m.LabAnswer:
     """Measure what a chain, branch, split or stage does to a known signal."""
@@ -329,13 +340,6 @@ def measure_in_lab(session_id: Number, wanted: m.LabRequest, hub: TheHub) -> m.L
         figures=[m.LabFigure(**vars(f)) for f in found.figures],
         plots=page_plots(found),
     )
-
-
-@router.post("/recipes")
-def check_recipe(data: dict[str, Any]) -> m.RecipeFile:
-    """Return a recipe file's contents, checked, and the named inputs that it wants."""
-    recipe = read_recipe(data)
-    return m.RecipeFile(recipe=recipe.model_dump(), inputs=inputs_of(recipe))
 
 
 @router.get("/sessions/{session_id}/prints")

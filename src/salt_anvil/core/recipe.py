@@ -1,8 +1,8 @@
 """A recipe: a saved chain that can be used anywhere; the open file is described in the docs."""
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, StringConstraints
 
 from salt_anvil.core.engine.plan import StripPlan
 from salt_anvil.core.engine.planner import make_plan
@@ -15,6 +15,7 @@ from salt_anvil.core.session import (
     Split,
     Stage,
     Strip,
+    StripLevels,
     branches,
     checked,
     elements,
@@ -22,16 +23,19 @@ from salt_anvil.core.session import (
 from salt_anvil.core.session_index import SessionIndex
 
 FORMAT = "salt-anvil/recipe"
+Tag = Annotated[str, StringConstraints(min_length=1, max_length=24, pattern=r"^[^,\x00-\x1f]+$")]
 
 
 class Recipe(Model):
-    """Version 1 of the recipe file."""
+    """Version 1 of the recipe file. strip: the levels that belong to it, if it is of a strip."""
 
     format: Literal["salt-anvil/recipe"] = "salt-anvil/recipe"
     version: Literal[1] = 1
     name: Name = "Recipe"
     note: str = Field("", max_length=400)
+    tags: list[Tag] = Field(default=[], max_length=12)
     bpm: float | None = Field(None, ge=20, le=300)
+    strip: StripLevels | None = None
     chain: list[Element]
 
 
@@ -104,8 +108,13 @@ def recipe_of(session: Session, place: str) -> Recipe:
     Raises:
         SettingError: there is no such place.
     """
+    name, chain = _found(SessionIndex(session), place)
+    return Recipe(name=name, bpm=session.bpm, chain=named_keys(session, chain))
+
+
+def named_keys(session: Session, chain: list[Element]) -> list[Element]:
+    """Return elements whose keys from outside are named inputs, called after their source."""
     index = SessionIndex(session)
-    name, chain = _found(index, place)
     own = {f"stage:{e.id}" for e in elements(chain)}
     own |= {f"branch:{b.id}" for b in branches(chain)}
 
@@ -121,7 +130,7 @@ def recipe_of(session: Session, place: str) -> Recipe:
             out.append(element)
         return out
 
-    return Recipe(name=name, bpm=session.bpm, chain=named(chain))
+    return named(chain)
 
 
 def _name_of(index: SessionIndex, source: str) -> str | None:

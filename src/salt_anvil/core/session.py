@@ -74,7 +74,7 @@ class Key(Model):
 
 
 class Stage(Model):
-    """A processor on a chain with its settings. Slots hold other settings to compare with."""
+    """A processor on a chain with its settings."""
 
     id: Id
     kind: str
@@ -82,8 +82,6 @@ class Stage(Model):
     mix: float = _mix()
     params: SerializeAsAny[Params]
     key: Key = Key()
-    slot: Slot = "A"
-    slots: dict[Slot, SerializeAsAny[Params]] = {}
     silenced_cautions: list[str] = Field(
         [], validation_alias=AliasChoices("silenced_cautions", "meant")
     )
@@ -102,11 +100,9 @@ class Stage(Model):
             model = processor(kind).Params
         except SettingError as error:
             raise ValueError(str(error)) from None
-        held = data.get("slots") or {}
-        if not isinstance(held, dict):
-            raise ValueError("slots: settings by the letters A to D are needed")
-        slots = {k: _params(model, v) for k, v in held.items()}
-        return {**data, "params": _params(model, data.get("params") or {}), "slots": slots}
+        # Where settings were kept before (see Session).
+        kept = {k: v for k, v in data.items() if k not in ("slot", "slots")}
+        return {**kept, "params": _params(model, data.get("params") or {})}
 
 
 class Join(Model):
@@ -211,17 +207,9 @@ class Send(Model):
     on: bool = True
 
 
-class Strip(Model):
-    """A track, a bus or the main bus."""
+class StripLevels(Model):
+    """What a strip does to its level and place beside its chain."""
 
-    id: Id
-    name: Name
-    kind: Literal["track", "bus", "main"]
-    audio: Audio | None = None
-    mark: str | None = Field(None, pattern=r"^[A-Z]$")
-    """A letter of the user's, to tell strips that belong together."""
-    channels: Literal[1, 2] = 2
-    frames: int = Field(0, ge=0)
     trim_db: float = number(
         0,
         -60,
@@ -233,7 +221,6 @@ class Strip(Model):
         doc="Level of the strip before its chain.",
     )
     invert: bool = False
-    chain: list[Element] = []
     fader_db: float = number(
         0,
         -90,
@@ -254,6 +241,20 @@ class Strip(Model):
         marks=(-1, -0.5, 0, 0.5, 1),
         doc="Place between left (-1) and right (1); a balance where the strip is stereo.",
     )
+
+
+class Strip(StripLevels):
+    """A track, a bus or the main bus."""
+
+    id: Id
+    name: Name
+    kind: Literal["track", "bus", "main"]
+    audio: Audio | None = None
+    mark: str | None = Field(None, pattern=r"^[A-Z]$")
+    """A letter of the user's, to tell strips that belong together."""
+    channels: Literal[1, 2] = 2
+    frames: int = Field(0, ge=0)
+    chain: list[Element] = []
     mute: bool = False
     solo: bool = False
     output: Id | None = None
@@ -321,6 +322,72 @@ class Lever(Model):
     moves: list[Move] = []
 
 
+class Extent(Model):
+    """What settings A to D are of.
+
+    An element (owner: a stage or split), a stretch of a chain (owner: strip or branch; the
+    elements that stay on both sides of it, None at the chain's ends), a whole chain, or a strip
+    with its levels and sends.
+    """
+
+    kind: Literal["element", "stretch", "chain", "strip"]
+    owner: Id
+    after: Id | None = None
+    before: Id | None = None
+
+
+class LeverMove(Model):
+    """What one lever does to something that may not be there at the moment."""
+
+    lever: Id
+    move: Move
+
+
+class Setting(Model):
+    """What stood in an extent, with what moved it. strip: where the extent is a whole strip."""
+
+    chain: list[Element] = []
+    strip: Strip | None = None
+    automation: list[Automation] = []
+    moves: list[LeverMove] = []
+
+
+class Settings(Model):
+    """Up to four settings of one extent. The chosen one is what the session plays; the others
+    are held."""
+
+    extent: Extent
+    chosen: Slot = "A"
+    held: dict[Slot, Setting] = {}
+    names: dict[Slot, Name] = {}
+
+    @property
+    def letters(self) -> list[Slot]:
+        """The letters that have a setting, in order."""
+        return sorted({self.chosen, *self.held})
+
+
+Heard = Literal["A", "B", "C", "D", "in"]
+
+
+class Trial(Model):
+    """A blind test that was made. match: X against two; pick: which one is best, each round.
+
+    right: answers that were right, or how often the best one was picked. chance: how likely that
+    is by guessing. at: when, in seconds since 1970.
+    """
+
+    extent: Extent
+    kind: Literal["match", "pick"]
+    choices: list[Heard] = Field(min_length=2, max_length=5)
+    rounds: int = Field(ge=1)
+    right: int = Field(ge=0)
+    best: Heard | None = None
+    early: bool = False
+    chance: float = Field(1.0, ge=0, le=1)
+    at: float = Field(0, ge=0)
+
+
 class Session(Model):
     """One song."""
 
@@ -331,6 +398,20 @@ class Session(Model):
     strips: list[Strip] = []
     levers: list[Lever] = []
     automation: list[Automation] = []
+    settings: list[Settings] = []
+    trials: list[Trial] = []
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_slots(cls, data: Any) -> Any:
+        """Take the settings out of a stage's slots, where sessions kept them before."""
+        if not isinstance(data, dict) or "settings" in data:
+            return data
+        found: list[Any] = []
+        for strip in data.get("strips") or []:
+            if isinstance(strip, dict):
+                found += _slots_of(strip.get("chain") or [])
+        return {**data, "settings": found} if found else data
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -340,6 +421,9 @@ class Session(Model):
         parts = [b.id for e in stages if isinstance(e, Split) for b in e.branches]
         _unique([*(e.id for e in stages), *parts], "stages or branche")
         _unique([lever.id for lever in self.levers], "lever")
+        extents = [s.extent for s in self.settings]
+        if any(extent in extents[:i] for i, extent in enumerate(extents)):
+            raise ValueError("two lots of settings are of the same extent")
         if self.strips and sum(s.kind == "main" for s in self.strips) != 1:
             raise ValueError("a session with strips has exactly one main bus")
         starts = [s.start_s for s in self.sections]
@@ -382,6 +466,25 @@ class Session(Model):
     def frames(self) -> int:
         """Return the length of the longest track."""
         return max((s.frames for s in self.strips), default=0)
+
+
+def _slots_of(chain: Any) -> list[Any]:
+    """Return the settings in a raw chain's slots."""
+    found: list[Any] = []
+    for stage in chain if isinstance(chain, list) else []:
+        if not isinstance(stage, dict):
+            continue
+        for branch in stage.get("branches") or []:
+            if isinstance(branch, dict):
+                found += _slots_of(branch.get("chain"))
+        slots, chosen = stage.get("slots"), stage.get("slot", "A")
+        if not isinstance(slots, dict) or not slots:
+            continue
+        bare = {k: v for k, v in stage.items() if k not in ("slot", "slots")}
+        held = {s: {"chain": [{**bare, "params": p}]} for s, p in slots.items() if s != chosen}
+        extent = {"kind": "element", "owner": stage.get("id")}
+        found.append({"extent": extent, "chosen": chosen, "held": held})
+    return found
 
 
 @cache
@@ -488,7 +591,7 @@ def _range_of(name: str, model: type[Params] | None) -> str:
 
 
 __all__ = [
-    "Automation", "Branch", "Element", "Join", "Key", "Lever", "Move", "Point",
-    "Section", "Send", "Session", "Split", "Stage", "Strip", "branches", "checked", "elements",
-    "plain_words",
+    "Automation", "Branch", "Element", "Extent", "Join", "Key", "Lever", "LeverMove", "Move",
+    "Point", "Section", "Send", "Session", "Setting", "Settings", "Split",
+    "Stage", "Strip", "Trial", "branches", "checked", "elements", "plain_words",
 ]  # fmt: skip

@@ -65,10 +65,11 @@ class Listen(Model):
 
 
 class SameLoudness(Model):
-    """Gain of the untreated side, in dB, when comparing inside the mix."""
+    """Gains of the strip's untreated and treated sound, when comparing inside the mix."""
 
     type: Literal["same_loudness"] = "same_loudness"
     before_db: float = Field(0, ge=-60, le=60)
+    after_db: float = Field(0, ge=-60, le=60)
 
 
 class Preview(Model):
@@ -179,6 +180,13 @@ class Analysed(Model):
     frames: int
 
 
+class Compared(Model):
+    """Settings that are not in force were measured."""
+
+    type: Literal["compared"] = "compared"
+    session: int
+
+
 class Printed(Model):
     """A print has come this far."""
 
@@ -220,6 +228,7 @@ Event = (
     | Removed
     | Changed
     | Analysed
+    | Compared
     | Printed
     | BroughtIn
     | LeverMoved

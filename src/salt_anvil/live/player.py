@@ -64,6 +64,7 @@ class Player:
         self._confirmed = self._model = session
         self._listen = self._requested = Listen()
         self._before_gain = 1.0
+        self._audition_db = 0.0
         self.playing = False
         self.frame = 0
         self.loop: tuple[int, int] | None = None
@@ -134,9 +135,13 @@ class Player:
             self._requested = before
             raise
 
-    def same_loudness(self, before_db: float) -> None:
-        """Set the level of the untreated side inside the mix."""
-        self._before_gain = to_gain(before_db)
+    def same_loudness(self, before_db: float, after_db: float = 0.0) -> None:
+        """Set the levels of the strip's untreated and treated sound inside the mix."""
+        old, self._audition_db = self._audition_db, after_db
+        # Both sides pass the same fader, which has the change of the treated one.
+        self._before_gain = to_gain(before_db - after_db)
+        if after_db != old:
+            self._take(self._model)
         if self._shadow is not None:
             self._shadow.level(self._before_gain)
 
@@ -272,8 +277,13 @@ class Player:
         return watched_place(self._plan, self._listen)
 
     def _planned(self, session: Session) -> Plan:
+        where = self._requested
+        in_mix = where.strip is not None and not where.alone
         return make_plan(
-            session, observe=self._requested.strip, measured=self._shelf.join_measurement
+            session,
+            observe=where.strip,
+            measured=self._shelf.join_measurement,
+            audition=(where.strip, self._audition_db) if where.strip and in_mix else None,
         )
 
     def _take(self, session: Session) -> None:

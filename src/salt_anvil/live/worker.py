@@ -382,7 +382,7 @@ class Engine:
                 player.listen(command)
                 return False
             case SameLoudness():
-                player.same_loudness(command.before_db)
+                player.same_loudness(command.before_db, command.after_db)
                 return False
             case SetAhead():
                 player.ahead.chosen = command.ms

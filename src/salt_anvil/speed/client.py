@@ -78,8 +78,8 @@ class Tab:
         """Send a command."""
         self.socket.send(json.dumps(message))
 
-    def wait(self, kind: str, seconds: float = PATIENCE_S) -> dict[str, Any]:
-        """Return the next event of a kind; sound that comes meanwhile is kept for `sound`."""
+    def wait(self, *kinds: str, seconds: float = PATIENCE_S) -> dict[str, Any]:
+        """Return the next event of one of these kinds; sound that comes is kept for `sound`."""
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             message = self.socket.recv(timeout=max(end - time.monotonic(), 0.01))
@@ -88,9 +88,9 @@ class Tab:
                 continue
             event: dict[str, Any] = json.loads(message)
             self.events.append(event)
-            if event["type"] == kind:
+            if event["type"] in kinds:
                 return event
-        raise TimeoutError(kind)
+        raise TimeoutError(" or ".join(kinds))
 
     def sound(
         self, frames: int, seconds: float = PATIENCE_S, *, paced: bool = False

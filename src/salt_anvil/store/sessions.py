@@ -65,11 +65,11 @@ class SessionStore:
         """Store a new session."""
         now = time.time()
         with self._database.writing() as db:
-            cursor = db.execute(
-                "INSERT INTO sessions (name, created_at, touched_at) VALUES (?, ?, ?)",
-                (model.name, now, now),
+            session_id = _fresh_number(db)
+            db.execute(
+                "INSERT INTO sessions (id, name, created_at, touched_at) VALUES (?, ?, ?, ?)",
+                (session_id, model.name, now, now),
             )
-            session_id = int(cursor.lastrowid or 0)
             _append(db, session_id, None, model, words)
             return _head(db, session_id)
 
@@ -97,6 +97,22 @@ class SessionStore:
         """
         with self._database.reading() as db:
             return _head(db, session_id)
+
+    def revision(self, session_id: int, revision_id: int) -> Revision:
+        """Return a state of a session.
+
+        Raises:
+            MissingRowError: there is no such session or revision.
+        """
+        with self._database.reading() as db:
+            _head_id(db, session_id)
+            row = db.execute(
+                "SELECT id FROM revisions WHERE id = ? AND session_id = ?",
+                (revision_id, session_id),
+            ).fetchone()
+            if row is None:
+                raise MissingRowError(f"there is no revision {revision_id}")
+            return _revision(db, session_id, revision_id)
 
     def earlier(self, session_id: int) -> Revision | None:
         """Return the revision that this one was made from; None for the first."""
@@ -219,6 +235,18 @@ def _newest_child(db: sqlite3.Connection, session_id: int, parent: int) -> sqlit
 
 def _head(db: sqlite3.Connection, session_id: int) -> Revision:
     return _revision(db, session_id, _head_id(db, session_id))
+
+
+def _fresh_number(db: sqlite3.Connection) -> int:
+    """Return a number that no session ever had: what is late of a deleted one meets nobody.
+
+    Every session has a revision, and numbers of revisions are never given twice.
+    """
+    row = db.execute(
+        "SELECT max((SELECT coalesce(max(id), 0) FROM sessions),"
+        " coalesce((SELECT seq FROM sqlite_sequence WHERE name = 'revisions'), 0))"
+    ).fetchone()
+    return int(row[0]) + 1
 
 
 def _revision(db: sqlite3.Connection, session_id: int, number: int) -> Revision:

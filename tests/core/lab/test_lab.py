@@ -278,7 +278,7 @@ def test_settings_of_a_stage_can_be_set_beside_it() -> None:
 
 @pytest.mark.parametrize(
     ("place", "against", "words"),
-    [("c", "A", "at A already"), ("c", "C", "no setting C"), ("t", "B", "only one stage"),
+    [("c", "A", "at A already"), ("c", "C", "no setting C"), ("t", "B", "no setting B"),
      ("x", "off", "no strip")],
 )  # fmt: skip
 def test_what_is_not_there_is_said(place: str, against: str, words: str) -> None:

@@ -13,6 +13,9 @@
   let revisions = $state.raw<RevisionItem[]>([]);
   let naming = $state<number | null>(null);
   let name = $state('');
+  /** Of which revision the differences are shown, and what they are. */
+  let compared = $state<number | null>(null);
+  let words = $state.raw<string[] | null>(null);
 
   $effect(() => {
     void work.state?.revision;
@@ -21,6 +24,14 @@
 
   async function load(): Promise<void> {
     if (work.state) revisions = await api.revisions(work.state.id);
+    if (compared !== null) await differ(compared);
+  }
+
+  async function differ(id: number): Promise<void> {
+    if (!work.state) return;
+    if (compared !== id) words = null;
+    compared = id;
+    words = await api.differences(work.state.id, id);
   }
 
   async function keepName(id: number): Promise<void> {
@@ -61,10 +72,25 @@
             }}>Name</button
           >
         {/if}
-        <button disabled={item.current} onclick={() => back(item.id)}
-          >{item.current ? 'here' : 'Go back'}</button
-        >
+        {#if item.current}
+          <span class="here">here</span>
+        {:else}
+          <button
+            aria-expanded={compared === item.id}
+            onclick={() => (compared === item.id ? (compared = null) : void differ(item.id))}
+            >What differs</button
+          >
+          <button onclick={() => back(item.id)}>Go back</button>
+        {/if}
       </li>
+      {#if compared === item.id && words && !item.current}
+        <li class="differences">
+          <p>
+            {words.length === 0 ? 'Now nothing is different.' : 'Now:'}
+            {words.join('; ')}
+          </p>
+        </li>
+      {/if}
     {/each}
   </ul>
 </Dialog>
@@ -84,7 +110,11 @@
   .current {
     background: var(--ochre-soft);
   }
-  .when {
+  .differences p {
+    margin: 0 0 var(--s2) var(--s4);
+  }
+  .when,
+  .here {
     color: var(--muted);
   }
   .words {

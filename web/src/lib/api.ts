@@ -1,6 +1,8 @@
 import type {
   BroughtIn,
   Catalogue,
+  CompareRequest,
+  Comparison,
   Edit,
   Hit,
   LabAnswer,
@@ -18,7 +20,9 @@ import type {
   SplitDrawing,
   StageDrawing,
   StartingPoint,
-  RecipeFile,
+  KeepRecipe,
+  LibraryItem,
+  RecipeWords,
 } from './types';
 
 /** What the server refused, in its own sentence. */
@@ -34,7 +38,7 @@ async function ask(method: string, path: string, body?: unknown): Promise<Respon
     answer = await fetch(`/api${path}`, {
       method,
       headers: body === undefined ? {} : { 'content-type': 'application/json' },
-      body: body === undefined ? undefined : JSON.stringify(body),
+      body: body === undefined || typeof body === 'string' ? body : JSON.stringify(body),
     });
   } catch {
     throw new Refusal('The server cannot be reached. What it had confirmed is kept.');
@@ -128,11 +132,22 @@ export const api = {
       'GET',
       `/sessions/${id}/strips/${strip}/ledger?at=${at}&begin=${begin}&end=${end}`,
     ),
+  compare: (id: number, wish: CompareRequest) =>
+    call<Comparison>('POST', `/sessions/${id}/compare`, wish),
+  guessing: (rounds: number, choices: number) =>
+    call<[number, number][]>('GET', `/guessing?rounds=${rounds}&choices=${choices}`),
+  differences: (id: number, revision: number) =>
+    call<string[]>('GET', `/sessions/${id}/revisions/${revision}/differences`),
   split: (id: number, name: string) => call<SplitDrawing>('GET', `/sessions/${id}/splits/${name}`),
   lanes: (id: number) => call<Lane[]>('GET', `/sessions/${id}/lanes`),
-  recipe: (id: number, place: string) =>
-    call<RecipeFile>('GET', `/sessions/${id}/recipes/${place}`),
-  checkRecipe: (data: unknown) => call<RecipeFile>('POST', '/recipes', data),
+  recipes: () => call<LibraryItem[]>('GET', '/recipes'),
+  keepRecipe: (id: number, wish: KeepRecipe) =>
+    call<LibraryItem>('POST', `/sessions/${id}/recipes`, wish),
+  changeRecipe: (id: string, words: RecipeWords) =>
+    call<LibraryItem>('PUT', `/recipes/${id}`, words),
+  removeRecipe: (id: string) => call<null>('DELETE', `/recipes/${id}`),
+  /** Takes a recipe file as it is: what is wrong in it is said with its line. */
+  bringRecipe: (text: string) => call<LibraryItem>('POST', '/recipes', text),
   prints: (id: number) => call<PrintItem[]>('GET', `/sessions/${id}/prints`),
   print: (id: number, options: PrintOptions) =>
     call<PrintItem>('POST', `/sessions/${id}/prints`, options),

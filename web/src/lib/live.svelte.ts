@@ -51,6 +51,9 @@ export class Live {
   /** Gains in dB (at most 0) that make both sides equally loud. */
   same = $state({ on: false, before: 0, after: 0 });
 
+  /** Nothing that is measured of what plays is shown: somebody listens without looking. */
+  covered = $state(false);
+
   context: AudioContext | null = null;
   node: AudioWorkletNode | null = null;
   private worker: Worker;
@@ -212,10 +215,16 @@ export class Live {
     this.frame = used.frame;
     const batch = this.batch.splice(0);
     const last = batch[batch.length - 1];
-    if (!last) return;
+    if (this.covered) this.cover();
+    if (!last || this.covered) return;
     for (const listener of this.reportListeners) listener(batch);
     this.show(last);
     this.meters = this.metered(batch);
+  }
+
+  private cover(): void {
+    this.momentary = this.truePeak = -120;
+    this.meters = {};
   }
 
   private heard = -1;

@@ -1,4 +1,7 @@
+import type { Blind } from './blind.svelte';
+import type { Compare } from './compare.svelte';
 import { copy, cut, paste } from './clipboard';
+import type { Library } from './library.svelte';
 import type { Live } from './live.svelte';
 import type { Transport } from './transport';
 import type { Work } from './work.svelte';
@@ -10,6 +13,9 @@ export interface Program {
   work: Work;
   live: Live;
   transport: Transport;
+  compare: Compare;
+  blind: Blind;
+  library: Library;
   show: (view: View) => void;
   help: () => void;
 }
@@ -28,7 +34,8 @@ export interface Shortcut {
 }
 
 /** Every key of the program; those without an act are listened to where they are used. */
-export function shortcuts({ work, live, transport, show, help }: Program): Shortcut[] {
+export function shortcuts(program: Program): Shortcut[] {
+  const { work, live, transport, compare, blind, library, show, help } = program;
   const open = (to: View) => () => work.state && show(to);
   /** Selected words are copied by the browser. */
   const clip = (act: () => void) => () => !window.getSelection()?.toString() && act();
@@ -92,20 +99,61 @@ export function shortcuts({ work, live, transport, show, help }: Program): Short
       words: 'settings A to D',
       where: 'bench',
       on: {
-        'Shift+Digit1': () => transport.slot('A'),
-        'Shift+Digit2': () => transport.slot('B'),
-        'Shift+Digit3': () => transport.slot('C'),
-        'Shift+Digit4': () => transport.slot('D'),
+        'Shift+Digit1': () => compare.choose('A'),
+        'Shift+Digit2': () => compare.choose('B'),
+        'Shift+Digit3': () => compare.choose('C'),
+        'Shift+Digit4': () => compare.choose('D'),
       },
     },
     {
-      keys: '[ ]',
-      words: 'step through starting points; Enter keeps, Esc restores',
+      keys: 'Ctrl+Shift+1 … 4',
+      words: 'copy what is heard into a setting',
+      where: 'bench',
       on: {
-        '[': () => work.tryPoint(-1),
-        ']': () => work.tryPoint(1),
-        Escape: () => work.dropTrying(),
-        Enter: () => work.tried !== null && void work.keepTrying(),
+        'Ctrl+Shift+Digit1': () => compare.copy(compare.chosen, 'A'),
+        'Ctrl+Shift+Digit2': () => compare.copy(compare.chosen, 'B'),
+        'Ctrl+Shift+Digit3': () => compare.copy(compare.chosen, 'C'),
+        'Ctrl+Shift+Digit4': () => compare.copy(compare.chosen, 'D'),
+      },
+    },
+    {
+      keys: 'V',
+      words: 'settings side by side; Esc goes back to the stage',
+      where: 'bench',
+      on: {
+        v: () => {
+          library.close();
+          compare.open = !compare.open;
+        },
+      },
+    },
+    {
+      keys: 'E',
+      words: 'the library of recipes',
+      where: 'bench',
+      on: { e: () => (library.open ? library.close() : void library.show()) },
+    },
+    {
+      keys: 'T',
+      words: 'a blind test of the settings',
+      where: 'bench',
+      on: { t: () => blind.prepare() },
+    },
+    {
+      keys: '[ ]',
+      words: 'step through recipes or starting points; Enter keeps, Esc restores',
+      on: {
+        '[': () => (library.open ? library.step(-1) : work.tryPoint(-1)),
+        ']': () => (library.open ? library.step(1) : work.tryPoint(1)),
+        Escape: () => {
+          if (work.tried) work.dropTrying();
+          else if (library.open) library.close();
+          else compare.open = blind.open = false;
+        },
+        Enter: () => {
+          if (library.open && library.edit) return void library.keep();
+          return work.tried !== null && void work.keepTrying();
+        },
       },
     },
     {

@@ -1,7 +1,6 @@
 import type { Span } from '../bench/timeline/span.svelte';
 import type { Live } from './live.svelte';
 import { sectionAt, sectionSpans } from './sections';
-import type { Slot } from './types';
 import type { Work } from './work.svelte';
 
 /** What keys and buttons do to play, to the selected strip and to the selected stage. */
@@ -66,10 +65,5 @@ export class Transport {
     const { stage, split } = this.work;
     if (stage) void this.work.edit({ type: 'set_stage', stage: stage.id, on: !stage.on });
     if (split) void this.work.edit({ type: 'set_split', split: split.id, on: !split.on });
-  }
-
-  slot(slot: Slot): void {
-    const { stage } = this.work;
-    if (stage) void this.work.edit({ type: 'choose_slot', stage: stage.id, slot });
   }
 }

@@ -7,13 +7,11 @@ export type BandRecord = Record<string, BandValue>;
 export type ParamValue = number | string | boolean | [number, number][] | BandRecord[] | null;
 export type Params = Record<string, ParamValue>;
 export type Slot = 'A' | 'B' | 'C' | 'D';
-export type Stage = Omit<Schemas['Stage'], 'params' | 'slots' | 'key'> & {
+export type Stage = Omit<Schemas['Stage'], 'params' | 'key'> & {
   params: Params;
-  slots: Partial<Record<Slot, Params>>;
   key: Schemas['Key'];
   on: boolean;
   mix: number;
-  slot: Slot;
   silenced_cautions: string[];
 };
 export type Join = Required<Schemas['Join']>;
@@ -30,13 +28,38 @@ export type Lever = Omit<Required<Schemas['Lever']>, 'moves'> & { moves: Move[] 
 export type Move = Required<Schemas['Move']>;
 export type Point = Required<Schemas['Point']>;
 export type Lane = Schemas['LaneView'];
-export type RecipeFile = Schemas['RecipeFile'];
+export type KeepRecipe = Schemas['KeepRecipeRequest'];
+export type LibraryItem = Schemas['LibraryItem'];
+export type RecipeWords = Schemas['RecipeWords'];
 export type Strip = Omit<Required<Schemas['Strip']>, 'chain' | 'join' | 'sends'> & {
   chain: Element[];
   join: Join;
   sends: Send[];
 };
-export type Session = Omit<Required<Schemas['Session']>, 'strips' | 'levers' | 'automation'> & {
+/** What settings A to D are of. */
+export type Extent = Required<Schemas['Extent']>;
+export interface Setting {
+  chain: Element[];
+  strip: Strip | null;
+}
+export interface Settings {
+  extent: Extent;
+  chosen: Slot;
+  held: Partial<Record<Slot, Setting>>;
+  names: Partial<Record<Slot, string>>;
+}
+/** What can be heard of an extent: one of its settings, or what goes in. */
+export type Heard = Slot | 'in';
+export type Trial = Required<Schemas['Trial']>;
+export type Comparison = Schemas['Comparison'];
+export type CompareRow = Schemas['Row'];
+export type CompareRequest = Schemas['CompareRequest'];
+export type Session = Omit<
+  Required<Schemas['Session']>,
+  'strips' | 'levers' | 'automation' | 'settings' | 'trials'
+> & {
+  settings: Settings[];
+  trials: Trial[];
   strips: Strip[];
   levers: Lever[];
   automation: { owner: string; control: string; points: Point[] }[];

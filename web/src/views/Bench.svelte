@@ -1,10 +1,17 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
+  import BlindTest from '../bench/compare/BlindTest.svelte';
+  import LibraryPanel from '../bench/library/LibraryPanel.svelte';
+  import SettingsPanel from '../bench/compare/SettingsPanel.svelte';
   import Chain from '../bench/score/Chain.svelte';
   import LedgerView from '../bench/ledger/LedgerView.svelte';
   import Panel from '../bench/panel/Panel.svelte';
   import type { Span } from '../bench/timeline/span.svelte';
   import StripList from '../bench/strips/StripList.svelte';
   import TimeStrip from '../bench/timeline/TimeStrip.svelte';
+  import type { Blind } from '../lib/blind.svelte';
+  import type { Compare } from '../lib/compare.svelte';
+  import type { Library } from '../lib/library.svelte';
   import type { Live } from '../lib/live.svelte';
   import type { Work } from '../lib/work.svelte';
 
@@ -12,19 +19,56 @@
     work: Work;
     live: Live;
     span: Span;
+    compare: Compare;
+    blind: Blind;
+    library: Library;
     theme: string;
   }
-  let { work, live, span, theme }: Props = $props();
+  let { work, live, span, compare, blind, library, theme }: Props = $props();
+
+  const loop = $derived(live.transport.loop);
+  const measured = $derived(Object.values(work.analysed).filter((share) => share >= 1).length);
+  $effect(() => {
+    void [work.fresh, work.stripId, work.at, work.alone, loop?.[0], loop?.[1], measured];
+    void [compare.extent, compare.against, compare.watched];
+    untrack(compare.load);
+  });
+  $effect(() => {
+    void [compare.answer, live.same.on, compare.chosen, work.alone, compare.extent];
+    untrack(() => !blind.running && !library.trying && compare.level(compare.chosen));
+  });
+  $effect(() => {
+    void [work.stripId, work.alone, loop?.[0], loop?.[1], work.state?.revision];
+    untrack(() => library.forget());
+  });
+  $effect(() => {
+    void [library.open, library.edit, work.alone, loop?.[0], loop?.[1], measured];
+    untrack(() => library.open && library.hear());
+  });
+  $effect(() => {
+    const revision = work.state?.revision ?? 0;
+    untrack(() => blind.watch(revision));
+  });
 </script>
 
 <main class="bench">
   <StripList {work} {live} />
   <div class="middle">
     <TimeStrip {work} {live} {span} {theme} />
-    <Chain {work} {live} />
-    <Panel {work} {live} />
+    <Chain {work} {live} onrecipe={(spot) => void library.show(spot)} />
+    {#if compare.open}
+      <SettingsPanel {work} {live} {compare} {blind} />
+    {:else if library.open}
+      <LibraryPanel {work} {live} {compare} {library} />
+    {:else}
+      <Panel {work} {live} {compare} onkeep={() => void library.showSaving()} />
+    {/if}
   </div>
-  <LedgerView {work} {live} {span} />
+  {#if blind.open}
+    <BlindTest {work} {blind} />
+  {:else}
+    <LedgerView {work} {live} {span} {compare} />
+  {/if}
 </main>
 
 <style>

@@ -2,7 +2,7 @@
   import { untrack } from 'svelte';
   import Places from '../lab/Places.svelte';
   import Signal from '../lab/Signal.svelte';
-  import { find, isSplit } from '../lib/chain';
+  import { find } from '../lib/chain';
   import { figure } from '../lib/figures';
   import { Lab, MEASUREMENTS } from '../lib/lab.svelte';
   import type { Work } from '../lib/work.svelte';
@@ -14,12 +14,10 @@
   const lab = untrack(() => new Lab(work));
 
   const known = $derived(MEASUREMENTS.find(([name]) => name === lab.options.measurement));
-  const element = $derived(work.strip ? find(work.strip.chain, lab.place) : null);
-  const slots = $derived(
-    element && !isSplit(element)
-      ? Object.keys(element.slots).filter((s) => s !== element.slot)
-      : [],
-  );
+  const slots = $derived.by(() => {
+    const found = work.model?.settings.find((s) => s.extent.owner === lab.place);
+    return Object.keys(found?.held ?? {});
+  });
 
   // Where the hand was on Bench; another strip, or a place that is gone, is its whole chain.
   $effect(() => {

@@ -13,11 +13,18 @@ from salt_anvil.core.edits.automation import (
     WriteLane,
 )
 from salt_anvil.core.edits.base import rebuilt
+from salt_anvil.core.edits.recipes import ApplyRecipe
 from salt_anvil.core.edits.sections import AddSection, RemoveSection, SetSection
+from salt_anvil.core.edits.settings import (
+    ChooseSettings,
+    ClearSettings,
+    CopySettings,
+    KeepTrial,
+    NameSettings,
+)
 from salt_anvil.core.edits.splits import (
     AddBranch,
     AddSplit,
-    ApplyRecipe,
     CopyToSiblings,
     RemoveBranch,
     RemoveSplit,
@@ -26,13 +33,11 @@ from salt_anvil.core.edits.splits import (
 )
 from salt_anvil.core.edits.stages import (
     AddStage,
-    ChooseSlot,
     MoveStage,
     PasteElements,
     RemoveStage,
     SetParams,
     SetStage,
-    differences,
 )
 from salt_anvil.core.edits.strips import (
     AddStrip,
@@ -66,7 +71,11 @@ Edit = Annotated[
     | PasteElements
     | SetStage
     | SetParams
-    | ChooseSlot
+    | ChooseSettings
+    | CopySettings
+    | NameSettings
+    | ClearSettings
+    | KeepTrial
     | AddSplit
     | RemoveSplit
     | SetSplit
@@ -99,10 +108,44 @@ def apply_edits(session: Session, edits: list[Edit]) -> tuple[Session, str]:
 
 
 __all__ = [
-    "AddBranch", "AddLever", "AddSection", "AddSplit", "AddStage", "AddStrip", "ApplyRecipe",
-    "ChooseSlot", "CopyToSiblings", "DuplicateStrip", "Edit", "MoveStage", "MoveStrip",
-    "PasteElements", "RemoveBranch", "RemoveLever", "RemoveSection", "RemoveSend", "RemoveSplit",
-    "RemoveStage", "RemoveStrip", "SetBranch", "SetBusJoin", "SetInSection", "SetLane",
-    "SetLever", "SetParams", "SetSection", "SetSend", "SetSession", "SetSplit", "SetStage",
-    "SetStrip", "WriteLane", "apply_edits", "differences", "rebuilt",
+    "AddBranch",
+    "AddLever",
+    "AddSection",
+    "AddSplit",
+    "AddStage",
+    "AddStrip",
+    "ApplyRecipe",
+    "ChooseSettings",
+    "ClearSettings",
+    "CopySettings",
+    "CopyToSiblings",
+    "DuplicateStrip",
+    "Edit",
+    "KeepTrial",
+    "MoveStage",
+    "MoveStrip",
+    "NameSettings",
+    "PasteElements",
+    "RemoveBranch",
+    "RemoveLever",
+    "RemoveSection",
+    "RemoveSend",
+    "RemoveSplit",
+    "RemoveStage",
+    "RemoveStrip",
+    "SetBranch",
+    "SetBusJoin",
+    "SetInSection",
+    "SetLane",
+    "SetLever",
+    "SetParams",
+    "SetSection",
+    "SetSend",
+    "SetSession",
+    "SetSplit",
+    "SetStage",
+    "SetStrip",
+    "WriteLane",
+    "apply_edits",
+    "rebuilt",
 ]  # fmt: skip

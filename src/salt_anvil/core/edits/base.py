@@ -9,10 +9,13 @@ from salt_anvil.core.session import (
     Element,
     Model,
     Session,
+    Settings,
     Split,
     Stage,
     Strip,
+    branches,
     checked,
+    elements,
 )
 from salt_anvil.core.session_index import SessionIndex
 
@@ -37,12 +40,67 @@ def with_strip(session: Session, new: Strip) -> Session:
 
 def with_chain(session: Session, strip: Strip, chain: Chain) -> Session:
     """Return the session with one strip's chain replaced; what moved a lost stage is dropped."""
-    return pruned(with_strip(session, strip.model_copy(update={"chain": chain})))
+    done = with_strip(session, strip.model_copy(update={"chain": chain}))
+    return pruned(anchored(done, SessionIndex(session)))
+
+
+def anchored(session: Session, before: SessionIndex) -> Session:
+    """Return the session with its stretches between those of their neighbours that are left."""
+    index = SessionIndex(session)
+
+    def left(settings: Settings) -> Settings:
+        extent = settings.extent
+        if extent.kind != "stretch" or index.owner(extent.owner) is None:
+            return settings
+        old, new = ([e.id for e in chain_of(i, extent.owner)] for i in (before, index))
+        change: dict[str, str | None] = {}
+        if extent.after not in (None, *new):
+            kept = [e for e in old[: _place(old, extent.after, 0)] if e in new]
+            change["after"] = kept[-1] if kept else None
+        if extent.before not in (None, *new):
+            kept = [e for e in old[_place(old, extent.before, len(old)) :] if e in new]
+            change["before"] = kept[0] if kept else None
+        if not change:
+            return settings
+        return settings.model_copy(update={"extent": extent.model_copy(update=change)})
+
+    found = [left(s) for s in session.settings]
+    return session if found == session.settings else rebuilt(session, settings=found)
+
+
+def _place(ids: list[str], name: str | None, otherwise: int) -> int:
+    return ids.index(name) if name in ids else otherwise
+
+
+def chain_of(index: SessionIndex, place: str) -> Chain:
+    """Return the chain of a strip or branch; empty where there is none any more."""
+    if place not in index.strips and place not in index.branches:
+        return []
+    strip, branch = index.chain(place)
+    return (branch or strip).chain
+
+
+def _with_known_settings(session: Session, known: set[str]) -> Session:
+    """Return the session without settings of what is neither there nor held anywhere."""
+
+    def is_held(owner: str, apart: Settings) -> bool:
+        return any(
+            part.id == owner
+            for s in session.settings
+            if s is not apart
+            for setting in s.held.values()
+            for chain in [setting.strip.chain if setting.strip else setting.chain]
+            for part in (*elements(chain), *branches(chain))
+        )
+
+    found = [s for s in session.settings if s.extent.owner in known or is_held(s.extent.owner, s)]
+    return session if found == session.settings else rebuilt(session, settings=found)
 
 
 def pruned(session: Session) -> Session:
-    """Return the session without automation and lever moves of what is no longer there."""
+    """Return the session without automation, lever moves and settings of what is gone."""
     known = SessionIndex(session).ids
+    session = _with_known_settings(session, known)
     automation = [a for a in session.automation if a.owner in known]
     levers = [
         lever.model_copy(update={"moves": [m for m in lever.moves if m.owner in known]})
@@ -123,6 +181,24 @@ def _renamed(element: Element, prefix: str, taken: set[str], names: dict[str, st
         inner: Chain = [_renamed(e, prefix, taken, names) for e in branch.chain]
         parts.append(branch.model_copy(update={"id": name, "chain": inner}))
     return element.model_copy(update={"id": new, "branches": parts})
+
+
+def reachable(chain: Chain, session: Session) -> Chain:
+    """Return elements; what listens to nothing among them or in the session hears its own input."""
+    taken = SessionIndex(session).ids
+    taken |= {e.id for e in elements(chain)} | {b.id for b in branches(chain)}
+    sources = {f"strip:{s.id}" for s in session.strips}
+    sources |= {f"{kind}:{name}" for kind in ("stage", "branch") for name in taken}
+
+    def one(element: Element) -> Element:
+        if isinstance(element, Split):
+            return _inside(element, lambda inner: [one(e) for e in inner])
+        if element.key.source == "own" or element.key.source in sources:
+            return element
+        key = element.key.model_copy(update={"source": "own"})
+        return element.model_copy(update={"key": key})
+
+    return [one(element) for element in chain]
 
 
 def _rekeyed(element: Element, names: dict[str, str]) -> Element:

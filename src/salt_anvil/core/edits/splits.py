@@ -19,7 +19,6 @@ from salt_anvil.core.edits.base import (
     with_chain,
 )
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.recipe import bound, inputs_of, read_recipe
 from salt_anvil.core.session import (
     Branch,
     Element,
@@ -278,33 +277,6 @@ class CopyToSiblings(Model):
             parts.append(branch)
         done = with_chain(session, strip, _with_branches(strip.chain, split, parts))
         return done, f"{said_place(strip, stage)} copied to the other branches"
-
-
-class ApplyRecipe(Model):
-    """Put a recipe's chain on a strip or branch; named inputs are bound to keys."""
-
-    type: Literal["apply_recipe"] = "apply_recipe"
-    place: Id
-    index: int = Field(ge=0)
-    recipe: dict[str, Any]
-    inputs: dict[str, str] = Field(default_factory=dict)
-    instead: bool = False
-
-    def apply(self, session: Session) -> tuple[Session, str]:
-        """Return the changed session and what was done; instead: it replaces what is there."""
-        recipe = read_recipe(self.recipe)
-        for name in inputs_of(recipe):
-            if name not in self.inputs:
-                raise SettingError(f"“{recipe.name}” listens to “{name}”; choose what that is")
-        strip, _ = SessionIndex(session).chain(self.place)
-        chain = fresh_copy(recipe.chain, strip.id, SessionIndex(session).ids)
-        chain = bound(chain, self.inputs)
-        at = self.index
-
-        def put(old: Chain) -> Chain:
-            return chain if self.instead else [*old[:at], *chain, *old[at:]]
-
-        return changed_at(session, self.place, put), f"{strip.name}: recipe “{recipe.name}”"
 
 
 def _split(session: Session, split_id: str) -> tuple[Strip, Split]:

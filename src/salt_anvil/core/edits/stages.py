@@ -9,6 +9,7 @@ from salt_anvil.core.edits.base import (
     dump,
     free,
     fresh_copy,
+    reachable,
     replaced,
     said_place,
     said_value,
@@ -23,13 +24,10 @@ from salt_anvil.core.session import (
     Key,
     Model,
     Session,
-    Slot,
     Split,
     Stage,
     Strip,
-    branches,
     checked,
-    elements,
 )
 from salt_anvil.core.session_index import SessionIndex
 
@@ -111,11 +109,7 @@ class PasteElements(Model):
         strip, _ = SessionIndex(session).chain(self.place)
         given = checked(Pasted, {"chain": self.elements}).chain
         taken = SessionIndex(session).ids
-        sources = {f"strip:{s.id}" for s in session.strips}
-        sources |= {f"{kind}:{name}" for kind in ("stage", "branch") for name in taken}
-        ids = {e.id for e in elements(given)} | {b.id for b in branches(given)}
-        sources |= {f"{kind}:{name}" for kind in ("stage", "branch") for name in ids}
-        chain = fresh_copy(_reachable(given, sources), strip.id, taken)
+        chain = fresh_copy(reachable(given, session), strip.id, taken)
         at = self.index
         done = changed_at(session, self.place, lambda c: [*c[:at], *chain, *c[at:]])
         what = title(chain[0]) if len(chain) == 1 else f"{len(chain)} stages"
@@ -126,24 +120,6 @@ class Pasted(Model):
     """What is on the clipboard."""
 
     chain: list[Element]
-
-
-def _reachable(chain: list[Element], sources: set[str]) -> list[Element]:
-    """Return the elements; what listens to none of the sources listens to its own input."""
-    found: list[Element] = []
-    for element in chain:
-        if isinstance(element, Split):
-            parts = [
-                b.model_copy(update={"chain": _reachable(b.chain, sources)})
-                for b in element.branches
-            ]
-            found.append(element.model_copy(update={"branches": parts}))
-        elif element.key.source == "own" or element.key.source in sources:
-            found.append(element)
-        else:
-            key = element.key.model_copy(update={"source": "own"})
-            found.append(element.model_copy(update={"key": key}))
-    return found
 
 
 class SetStage(Model):
@@ -202,25 +178,6 @@ class SetParams(Model):
         return ", ".join(parts)
 
 
-class ChooseSlot(Model):
-    """Go to another of a stage's settings A to D; an empty one starts as a copy."""
-
-    type: Literal["choose_slot"] = "choose_slot"
-    stage: Id
-    slot: Slot
-
-    def apply(self, session: Session) -> tuple[Session, str]:
-        """Return the changed session and what was done."""
-        strip, old = SessionIndex(session).element(self.stage)
-        stage = _processor_stage(old)
-        slots = {**stage.slots, stage.slot: stage.params}
-        params = slots.get(self.slot, stage.params)
-        new = stage.model_copy(
-            update={"slot": self.slot, "params": params, "slots": {**slots, self.slot: params}}
-        )
-        return _with(session, strip, new), f"{said_place(strip, old)}: settings {self.slot}"
-
-
 def _with(session: Session, strip: Strip, new: Element) -> Session:
     return with_chain(session, strip, replaced(strip.chain, new.id, lambda e: [new]))
 
@@ -238,17 +195,4 @@ def _branch_ids(split: Split) -> set[str]:
         for element in branch.chain:
             if isinstance(element, Split):
                 found |= _branch_ids(element)
-    return found
-
-
-def differences(stage: Stage, slot: Slot) -> list[str]:
-    """Return in words what another slot's settings differ in from those in force."""
-    other = stage.slots.get(slot)
-    if other is None or slot == stage.slot:
-        return []
-    found = []
-    for control in processor(stage.kind).describe().controls:
-        value = getattr(other, control.name)
-        if value != getattr(stage.params, control.name):
-            found.append(f"{control.label.lower()} {said_value(control, value)}")
     return found

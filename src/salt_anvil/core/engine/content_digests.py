@@ -94,7 +94,8 @@ def _route_facts(route: Route, done: dict[str, StripPlan]) -> Any:
     names = ["pan", "fader_db", route.name]
     send = route.send and [route.send.gain_db, route.send.pre_fader]
     lanes = [_lane_facts(own, name) for name in names]
-    return [plan.content_digest, strip.pan, strip.fader_db, send, route.heard, lanes]
+    audition = [plan.audition_db] if plan.audition_db else []
+    return [plan.content_digest, strip.pan, strip.fader_db, send, route.heard, lanes, *audition]
 
 
 def _outside_facts(

@@ -52,15 +52,16 @@ def gains_trajectory(plan: StripPlan, route: Route) -> Trajectory:
     """
     strip, lanes, rate = plan.strip, plan.own(plan.strip.id), plan.context.rate
     send, heard = route.send, route.heard
+    audition = to_gain(plan.audition_db)
     fader, panned, sent = lanes.get("fader_db"), lanes.get("pan"), lanes.get(route.name)
 
     def at(point: int) -> Sound:
         seconds = point * GRID / rate
         level = strip.fader_db if fader is None else fader.at(seconds)
-        gain = to_gain(level) if level > -90 else 0.0
+        gain = to_gain(level) * audition if level > -90 else 0.0
         if send is not None:
             extra = to_gain(send.gain_db if sent is None else sent.at(seconds))
-            gain = extra if send.pre_fader else gain * extra
+            gain = extra * audition if send.pre_fader else gain * extra
         pan = strip.pan if panned is None else panned.at(seconds)
         return (gain if heard else 0.0) * pan_gains(pan, plan.context.channels)
 

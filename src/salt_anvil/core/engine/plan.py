@@ -81,6 +81,8 @@ class StripPlan:
     """Points inside the chain that other strips listen to, as "source/tap"."""
     joins: tuple[SteadyJoin, ...] = ()
     content_digest: str = ""
+    audition_db: float = 0.0
+    """Change of level behind the chain, for comparing at the same loudness; never printed."""
     groups: tuple[str, ...] = ()
     """Digests of the sums of a bus's groups of inputs, where it has more than one group."""
 

@@ -15,6 +15,8 @@ from salt_anvil.core.session import (
 )
 from salt_anvil.core.session_index import SessionIndex
 
+Audition = tuple[str, float]
+
 
 def nothing_measured(digest: str) -> JoinMeasurement | None:
     """Know of no measurement."""
@@ -27,10 +29,12 @@ def make_plan(
     observe: str | None = None,
     observe_all: bool = False,
     measured: JoinMeasurements = nothing_measured,
+    audition: Audition | None = None,
 ) -> Plan:
     """Return the plan of a session.
 
     observe: a strip whose stages also report what only pictures need; observe_all: every one.
+    audition: a strip and by how many dB it is heard louder, for comparing.
 
     Raises:
         RoutingError: an output, send or key leads nowhere or in a circle.
@@ -66,6 +70,7 @@ def make_plan(
             contexts[strip.id],
             {o: ls for o, ls in lanes.items() if o in mine},
             exports.get(strip.id, ()),
+            audition_db=audition[1] if audition and audition[0] == strip.id else 0.0,
         )
         plans[strip.id] = with_digest(plan, plans, index, lanes, measured)
     return Plan(tuple(plans.values()), session.main().id, session.rate, session.frames())

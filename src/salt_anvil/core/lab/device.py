@@ -6,11 +6,12 @@ import numpy as np
 
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.edits.settings import with_setting
 from salt_anvil.core.engine.plan import StripPlan
 from salt_anvil.core.engine.strip import StripRunner
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.recipe import Recipe, bound, inputs_of, plan_recipe, recipe_of
-from salt_anvil.core.session import Session, Stage
+from salt_anvil.core.session import Session
 
 Channel = Literal["both", "left", "sides"]
 _INTO = {"both": (1.0, 1.0), "left": (1.0, 0.0), "sides": (1.0, -1.0)}
@@ -56,20 +57,18 @@ class Device:
 def other_setting(session: Session, place: str, against: str) -> tuple[str, Recipe]:
     """Return the name of the setting in force, and the place with another one.
 
-    against: a slot of a stage, A to D, or "off": a stage or split switched off, a chain empty.
+    against: one of the place's settings, A to D, or "off": without what stands there.
 
     Raises:
         SettingError: there is nothing like that to set beside it.
     """
     recipe = recipe_of(session, place)
-    only = recipe.chain[0] if len(recipe.chain) == 1 and recipe.chain[0].id == place else None
     if against == "off":
         return "on", recipe.model_copy(update={"chain": []})
-    if not isinstance(only, Stage):
-        raise SettingError(f"only one stage has settings A to D; {place} has “off” beside it")
-    if against == only.slot:
+    settings = next((s for s in session.settings if s.extent.owner == place), None)
+    if against == (settings.chosen if settings else "A"):
         raise SettingError(f"{place} is at {against} already; choose another setting to compare")
-    if against not in only.slots:
+    if settings is None or against not in settings.held:
         raise SettingError(f"{place} has no setting {against} yet")
-    other = only.model_copy(update={"params": only.slots[against]})
-    return only.slot, recipe.model_copy(update={"chain": [other]})
+    other = with_setting(session, settings.extent, settings.held[against])
+    return settings.chosen, recipe_of(other, place)

@@ -3,6 +3,7 @@
   import Choice from '../../components/Choice.svelte';
   import Checkbox from '../../components/Checkbox.svelte';
   import { api } from '../../lib/api';
+  import { SLOTS, type Compare } from '../../lib/compare.svelte';
   import { figure, signed } from '../../lib/figures';
   import type { Live, Side } from '../../lib/live.svelte';
   import type { Caution, Later, Ledger, Reduction, Slot } from '../../lib/types';
@@ -14,8 +15,9 @@
     work: Work;
     live: Live;
     span: Span;
+    compare: Compare;
   }
-  let { work, live, span }: Props = $props();
+  let { work, live, span, compare }: Props = $props();
 
   let ledger = $state.raw<Ledger | null>(null);
   let later = $state.raw<Later[]>([]);
@@ -28,10 +30,6 @@
   const rows = $derived(ledger ? lines(ledger) : []);
   /** What later stages have to do is known when their strips are. */
   const measured = $derived(Object.values(work.analysed).filter((share) => share >= 1).length);
-  const slots: Slot[] = ['A', 'B', 'C', 'D'];
-  const differs = $derived(
-    Object.entries(work.state?.differs[stage?.id ?? ''] ?? {}).filter(([, d]) => d.length > 0),
-  );
   const cautions = $derived(
     (ledger?.cautions ?? []).filter((c) => !stage?.silenced_cautions.includes(c.rule)),
   );
@@ -41,19 +39,6 @@
     void [work.fresh, work.stripId, work.at, loop?.[0], loop?.[1], measured];
     untrack(load);
   });
-  $effect(() => {
-    live.same.before = ledger?.before_db ?? 0;
-    live.same.after = ledger?.after_db ?? 0;
-    const inMix = live.same.on && !work.alone;
-    const change = live.same.after < 0 ? -live.same.after : live.same.before;
-    live.send({ type: 'same_loudness', before_db: inMix ? change : 0 });
-    if (inMix) {
-      live.same.before = 0;
-      live.same.after = 0;
-    }
-    live.blend();
-  });
-
   const load = newest(async () => {
     const { state, stripId, at, frames } = work;
     if (!state || !stripId || frames === 0) {
@@ -225,19 +210,31 @@
   {/if}
   {#if done < 1 && work.frames > 0}<p class="note">measured {figure(done * 100, 0)} %</p>{/if}
   <div class="space"></div>
-  {#if stage}
-    <Choice
-      label="Settings"
-      options={slots}
-      value={stage.slot}
-      titles={{ A: 'Shift+1', B: 'Shift+2', C: 'Shift+3', D: 'Shift+4' }}
-      onchoose={(slot) =>
-        void work.edit({ type: 'choose_slot', stage: stage.id, slot: slot as Slot })}
-    />
-    {#each differs as [slot, words] (slot)}
-      <p class="note" title={words.join(', ')}>{slot}: {words.slice(0, 4).join(', ')}</p>
-    {/each}
-  {/if}
+  <div class="line">
+    <span class="label">Settings of the {compare.kind}</span>
+    <button
+      class="small"
+      aria-pressed={compare.open}
+      title="V: all that can be heard, side by side"
+      onclick={() => (compare.open = !compare.open)}>side by side</button
+    >
+  </div>
+  <Choice
+    label="Settings"
+    hidden
+    options={SLOTS}
+    value={compare.chosen}
+    titles={Object.fromEntries(
+      SLOTS.map((s, i) => [s, `Shift+${i + 1}${compare.name(s) ? `: ${compare.name(s)}` : ''}`]),
+    )}
+    onchoose={(slot) => compare.choose(slot as Slot)}
+  />
+  {#each compare.letters.filter((s) => s !== compare.chosen) as slot (slot)}
+    {@const words = compare.row(slot)?.words ?? []}
+    {#if words.length}
+      <p class="note" title={words.join('; ')}>{slot}: {words.slice(0, 3).join('; ')}</p>
+    {/if}
+  {/each}
   <Choice
     label="Listen to"
     options={['in', 'out', 'removed']}
@@ -324,6 +321,12 @@
   .caution button {
     text-decoration: underline;
     margin-right: 6px;
+  }
+  .small {
+    text-decoration: underline;
+  }
+  .label {
+    color: var(--slate);
   }
   .space {
     flex: 1;

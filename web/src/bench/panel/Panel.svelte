@@ -34,13 +34,16 @@
   import { api } from '../../lib/api';
   import { Drawing } from '../../lib/drawing.svelte';
   import type { Known, PictureProps } from '../../lib/picture';
+  import type { Compare } from '../../lib/compare.svelte';
   import { figure, hertz } from '../../lib/figures';
 
   interface Props {
     work: Work;
     live: Live;
+    compare: Compare;
+    onkeep: () => void;
   }
-  let { work, live }: Props = $props();
+  let { work, live, compare, onkeep }: Props = $props();
 
   /** What explains a processor, and where it is set by hand. */
   const PICTURES: Record<Kind['pictures'][number], Component<PictureProps>> = {
@@ -111,10 +114,8 @@
 
   function others(name: string): Partial<Record<Slot, ParamValue>> {
     const found: Partial<Record<Slot, ParamValue>> = {};
-    for (const [slot, params] of Object.entries(stage?.slots ?? {})) {
-      if (slot !== stage?.slot && params?.[name] !== stage?.params[name]) {
-        found[slot as Slot] = params?.[name] ?? null;
-      }
+    for (const [slot, params] of compare.heldParams(stage?.id ?? '')) {
+      if (params[name] !== stage?.params[name]) found[slot] = params[name] ?? null;
     }
     return found;
   }
@@ -151,16 +152,6 @@
     void work.edit({ type: 'add_split', by, around: all, index: 0, bands: 3 }).then(() => {
       if (work.around) work.choose(work.around.id);
     });
-  }
-
-  async function save(): Promise<void> {
-    if (!work.state || !stage) return;
-    const { recipe } = await api.recipe(work.state.id, stage.id);
-    const link = document.createElement('a');
-    link.href = URL.createObjectURL(new Blob([JSON.stringify(recipe, null, 2)]));
-    link.download = `${String(recipe.name)}.json`;
-    link.click();
-    URL.revokeObjectURL(link.href);
   }
 
   async function dropKey(): Promise<void> {
@@ -355,7 +346,7 @@
             >copy to other branches</button
           >
         {/if}
-        <button onclick={() => void save()} title="Keep it as a recipe file">recipe</button>
+        <button onclick={onkeep} title="Keep it in the library of recipes">keep as recipe</button>
         <button onclick={() => void work.edit({ type: 'remove_stage', stage: stage.id })}
           >take away</button
         >

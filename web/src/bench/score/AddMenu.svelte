@@ -1,19 +1,18 @@
 <script lang="ts">
-  import { api, Refusal } from '../../lib/api';
-  import type { RecipeFile } from '../../lib/types';
+  import { branches } from '../../lib/chain';
+  import type { Extent } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
-  import RecipeDialog from '../../dialogs/RecipeDialog.svelte';
   import type { Score } from './score.svelte';
 
   interface Props {
     work: Work;
     score: Score;
+    /** A recipe is wanted at a place between two stages. */
+    onrecipe: (spot: Extent) => void;
   }
-  let { work, score }: Props = $props();
+  let { work, score, onrecipe }: Props = $props();
 
   let menu: HTMLElement | undefined = $state();
-  let file: HTMLInputElement | undefined = $state();
-  let recipe = $state.raw<{ found: RecipeFile; place: string; index: number } | null>(null);
   const SPLITS = [
     ['copies', 2, 'Parallel copies'],
     ['bands', 2, '2 bands'],
@@ -38,27 +37,12 @@
     void score.add({ type: 'add_split', by, place, index, bands, around: [] });
   }
 
-  async function read(): Promise<void> {
-    const chosen = file?.files?.[0];
-    const spot = score.adding;
-    if (!chosen || !spot) return;
-    try {
-      const found = await api.checkRecipe(JSON.parse(await chosen.text()));
-      const { place, index } = spot;
-      if (found.inputs.length) recipe = { found, place, index };
-      else
-        void score.add({
-          type: 'apply_recipe',
-          place,
-          index,
-          recipe: found.recipe,
-          inputs: {},
-          instead: false,
-        });
-    } catch (error) {
-      const why = error instanceof Refusal ? error.message : 'it is not JSON.';
-      work.problem = `${chosen.name} was not used: ${why}`;
-    }
+  function recipe(): void {
+    const { place, index } = score.adding!;
+    const inside = work.strip && branches(work.strip.chain).find((b) => b.id === place);
+    const chain = inside?.chain ?? work.strip?.chain ?? [];
+    const [after, before] = [chain[index - 1]?.id ?? null, chain[index]?.id ?? null];
+    onrecipe({ kind: 'stretch', owner: place, after, before });
     score.adding = null;
   }
 
@@ -98,21 +82,10 @@
       {/each}
     </div>
     <div>
-      <button role="menuitem" onclick={() => file?.click()}>Recipe file…</button>
+      <button role="menuitem" onclick={recipe}>Recipe…</button>
       <button role="menuitem" class="none" onclick={() => (score.adding = null)}>Nothing</button>
     </div>
   </div>
-  <input
-    bind:this={file}
-    type="file"
-    accept=".json,application/json"
-    hidden
-    aria-label="Recipe file"
-    onchange={() => void read()}
-  />
-{/if}
-{#if recipe}
-  <RecipeDialog {work} {score} {...recipe} onclose={() => (recipe = null)} />
 {/if}
 
 <style>

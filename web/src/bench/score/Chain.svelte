@@ -2,6 +2,7 @@
   import { tick, untrack } from 'svelte';
   import { rows } from '../../lib/chain';
   import type { Live } from '../../lib/live.svelte';
+  import type { Extent } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import AddMenu from './AddMenu.svelte';
   import MovingNumber from '../../components/MovingNumber.svelte';
@@ -12,8 +13,9 @@
   interface Props {
     work: Work;
     live: Live;
+    onrecipe: (spot: Extent) => void;
   }
-  let { work, live }: Props = $props();
+  let { work, live, onrecipe }: Props = $props();
 
   const score = untrack(() => new Score(work));
   const strip = $derived(work.strip);
@@ -76,7 +78,7 @@
     <div class="score" class:tight bind:this={field} bind:clientWidth={wide}>
       <Stave {work} {live} {score} place={strip.id} name={strip.name} chain={strip.chain} />
     </div>
-    <AddMenu {work} {score} />
+    <AddMenu {work} {score} {onrecipe} />
   </section>
 {/if}
 

@@ -1,11 +1,9 @@
-"""Starting points: recipes of our own for the situations that an engineer meets.
+"""Starting points: recipes of our own with one stage, for the situations that an engineer meets.
 
 Values are common practice, no source.
 """
 
 from typing import Any
-
-from salt_anvil.core.recipe import Recipe, read_recipe
 
 _COMPRESSOR: list[tuple[str, str, dict[str, Any]]] = [
     ("Even hand", "Holds a voice or a solo line level without being heard.", {
@@ -205,30 +203,91 @@ _TRIM: list[tuple[str, str, dict[str, Any]]] = [
     ("Headroom", "Six decibels down before something that wants room.", {"gain_db": -6}),
     ("Turned round", "The other polarity, for a microphone on the far side.", {"invert": True}),
 ]
-
-
-def starting_points(kind: str) -> list[Recipe]:
-    """Return the starting points for a processor."""
-    known = {
-        "compressor": _COMPRESSOR,
-        "clipper": _CLIPPER,
-        "curve": _CURVE,
-        "deesser": _DEESSER,
-        "ducker": _DUCKER,
-        "enhancer": _ENHANCER,
-        "expander": _EXPANDER,
-        "gate": _GATE,
-        "grit": _GRIT,
-        "leveller": _LEVELLER,
-        "limiter": _LIMITER,
-        "room": _ROOM,
-        "saturator": _SATURATOR,
-        "tone": _TONE,
-        "transient": _TRANSIENT,
-        "trim": _TRIM,
-        "width": _WIDTH,
-    }
-    return [
-        read_recipe({"name": name, "note": note, "chain": [{"kind": kind, "params": params}]})
-        for name, note, params in known.get(kind, [])
-    ]
+STAGES: dict[str, list[tuple[str, str, dict[str, Any]]]] = {
+    "compressor": _COMPRESSOR,
+    "ducker": _DUCKER,
+    "expander": _EXPANDER,
+    "gate": _GATE,
+    "leveller": _LEVELLER,
+    "curve": _CURVE,
+    "limiter": _LIMITER,
+    "transient": _TRANSIENT,
+    "deesser": _DEESSER,
+    "clipper": _CLIPPER,
+    "saturator": _SATURATOR,
+    "tone": _TONE,
+    "enhancer": _ENHANCER,
+    "room": _ROOM,
+    "width": _WIDTH,
+    "grit": _GRIT,
+    "trim": _TRIM,
+}
+"""Name, when and why, parameters, by the kind of processor."""
+TAGS = {
+    "Even hand": "voice level",
+    "Let the stick through": "drums punch level",
+    "Flat as planks": "drums parallel level",
+    "Four off the bottom": "bass level",
+    "One roof": "bus level",
+    "Breathing room": "room effect",
+    "Speaker's table": "speech level",
+    "Out of the stick's way": "drums keyed level",
+    "Pumping floor": "keyed effect",
+    "Echo in the gaps": "room keyed clean-up",
+    "Softer than a gate": "drums clean-up",
+    "Room away": "voice clean-up",
+    "Hits forward": "drums punch",
+    "Only the drum": "drums clean-up",
+    "Pauses down": "speech clean-up",
+    "Boom without the click": "drums bass effect",
+    "Short and dry": "drums effect",
+    "One speaker, one level": "speech level",
+    "Verse meets chorus": "voice level",
+    "Two hands": "voice level",
+    "Floor and roof": "drums clean-up level",
+    "Shy things forward": "room level",
+    "Only the middle": "bass level",
+    "Last in line": "bus loudness",
+    "Loud and short": "drums loudness",
+    "Let the bass lean": "bus loudness",
+    "Peaks off a voice": "voice level",
+    "More stick": "drums punch",
+    "Less room": "drums clean-up",
+    "Softer pick": "strings clean-up",
+    "Longer notes": "bass level",
+    "Glue out of it": "drums level",
+    "Lead voice": "voice clean-up",
+    "Whistling s": "voice clean-up",
+    "Bow and fret": "strings clean-up",
+    "Choir of s": "voice bus clean-up",
+    "Shave the drum": "drums loudness",
+    "Round shoulders": "bus loudness",
+    "Lows go round": "drums punch",
+    "Broken on purpose": "drums parallel effect",
+    "Warm wood": "strings voice tone",
+    "Bus paint": "bus tone",
+    "Growl": "bass tone",
+    "Lows first": "bass tone",
+    "Torn paper": "parallel effect",
+    "Clear the mud": "bus tone clean-up",
+    "Thin the stand": "strings tone clean-up",
+    "Bow that gives way": "strings clean-up",
+    "Room for a voice": "bus width tone",
+    "Kitchen shelf": "bus effect",
+    "Hum": "clean-up",
+    "Bass for a kitchen shelf": "bass tone",
+    "Heard, not felt": "bass tone",
+    "Rosin": "strings tone",
+    "Only the shadow": "bass effect",
+    "Boathouse": "room space",
+    "Cupboard": "drums space",
+    "To be ducked": "room space keyed",
+    "Lows in the middle": "bus width",
+    "Step aside": "bus width",
+    "Room for one": "width space",
+    "Toy box": "drums parallel effect",
+    "Worn line": "voice effect",
+    "Headroom": "level",
+    "Turned round": "clean-up",
+}
+"""What each is for."""

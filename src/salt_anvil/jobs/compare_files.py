@@ -1,0 +1,103 @@
+"""A file through several recipes, side by side: figures, words, outputs at the same loudness."""
+
+import string
+import tempfile
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from functools import partial
+from pathlib import Path
+
+from salt_anvil.core.differences import chain_differences
+from salt_anvil.core.errors import FileError
+from salt_anvil.core.measure.matching import equal_loudness
+from salt_anvil.core.measure.rows import Figures
+from salt_anvil.core.recipe import Recipe, inputs_of
+from salt_anvil.files.read import SoundReader
+from salt_anvil.files.write import SoundWriter
+from salt_anvil.jobs.process_file import key_files, process_file
+
+PIECE = 65_536
+MOST_RECIPES = 25
+
+
+@dataclass(frozen=True)
+class ComparedFile:
+    """What can be heard: "in" or a letter, the recipe's name, in what it differs from A, its
+    figures, its gain in dB at the same loudness (None: silent), and the file of that."""
+
+    slot: str
+    name: str
+    words: list[str]
+    figures: Figures
+    plays_db: float | None
+    file: str | None = None
+
+    def plain(self) -> dict[str, object]:
+        """Return it as JSON has it."""
+        return asdict(self)
+
+
+def compare_files(
+    source: Path,
+    recipes: list[Recipe],
+    keys: list[str],
+    out: Path | None = None,
+    progress: Callable[[float], None] = lambda share: None,
+) -> list[ComparedFile]:
+    """Run a file through each recipe and return the input and the outputs, measured.
+
+    keys: as for `key_files`. out: the folder for 32-bit float files at the same loudness; what is
+    silent is not written.
+
+    Raises:
+        FileError: a file cannot be read or written, or there are too many recipes.
+        CoreError: a recipe cannot be run.
+    """
+    if len(recipes) > MOST_RECIPES:
+        raise FileError(f"{len(recipes)} recipes: {MOST_RECIPES} at most can be compared")
+    if out is not None and not out.is_dir():
+        raise FileError(f"{out}: there is no such folder")
+    with tempfile.TemporaryDirectory(dir=out) as folder:
+        paths, measured = [source], list[Figures]()
+        for index, recipe in enumerate(recipes):
+            paths.append(Path(folder) / f"{index}.wav")
+            report = process_file(
+                source,
+                paths[-1],
+                recipe,
+                "wav-32f",
+                keys=key_files(recipe, keys if inputs_of(recipe) else []),
+                progress=partial(_part_done, progress, index, len(recipes)),
+            )
+            if not measured:
+                measured.append(Figures(**report["in"]))
+            measured.append(Figures(**report["out"]))
+        gains, _ = equal_loudness(measured)
+        found = []
+        for index, (path, figures, gain) in enumerate(zip(paths, measured, gains, strict=True)):
+            recipe = recipes[max(index - 1, 0)]
+            slot = string.ascii_uppercase[index - 1] if index else "in"
+            name = recipe.name if index else source.name
+            words = chain_differences(recipe.chain, recipes[0].chain) if index > 1 else []
+            target = None
+            if out is not None and gain is not None:
+                target = out / f"{source.stem} {slot}.wav"
+                _levelled(path, target, gain)
+            found.append(
+                ComparedFile(slot, name, words, figures, gain, str(target) if target else None)
+            )
+    return found
+
+
+def _part_done(progress: Callable[[float], None], done: int, of: int, share: float) -> None:
+    progress((done + share) / of)
+
+
+def _levelled(path: Path, target: Path, gain_db: float) -> None:
+    with SoundReader(path) as reader:
+        info = reader.info
+        with SoundWriter(
+            target, "wav-32f", rate=info.rate, channels=info.channels, frames=info.frames
+        ) as writer:
+            while len(block := reader.read(PIECE)):
+                writer.write(block * 10 ** (gain_db / 20))

@@ -1,0 +1,89 @@
+"""Settings side by side over HTTP: measured by themselves, in words, at the same loudness."""
+
+from typing import Any
+
+import numpy as np
+import pyloudnorm
+import pytest
+import soundfile
+
+from tests.api.processes import command
+from tests.server import Server
+
+CHAIN = {"kind": "chain", "owner": "drum"}
+FRAMES = 576_000
+
+
+def edit(server: Server, *edits: dict[str, Any]) -> dict[str, Any]:
+    server.base = server.api("GET", server.path)["revision"]
+    body = {"base": server.base, "edits": list(edits)}
+    return dict(server.api("POST", f"{server.path}/edits", body))
+
+
+def compared(server: Server, **more: Any) -> dict[str, Any]:
+    """The comparison once all of it is measured."""
+    wish = {"extent": CHAIN, "at": "chain", "in_mix": False, "end": FRAMES, **more}
+    tab = server.tab()
+    while (answer := server.api("POST", f"{server.path}/compare", wish))["done"] < 1:
+        tab.wait("compared", "analysed")
+    tab.close()
+    return dict(answer)
+
+
+def test_every_setting_is_measured_and_matched(server: Server) -> None:
+    """Each setting's loudness is that of its print; all play at the level of the quietest."""
+    edit(
+        server,
+        {"type": "choose_settings", "extent": CHAIN, "slot": "B"},
+        {"type": "set_params", "stage": "drum-c", "params": {"threshold_db": -50, "makeup_db": 20}},
+        {"type": "name_settings", "extent": CHAIN, "slot": "B", "name": "flat"},
+    )
+    found = compared(server)
+    assert (found["chosen"], [r["slot"] for r in found["rows"]]) == ("B", ["in", "A", "B"])
+    rows = {r["slot"]: r for r in found["rows"]}
+    assert "threshold −50 dB instead of" in rows["B"]["words"][0]
+    for letter in "BA":
+        edit(server, {"type": "choose_settings", "extent": CHAIN, "slot": letter})
+        out = server.data / f"only-{letter}"
+        done = command(
+            "print", str(server.session), "--data", server.data, "--strip", "drum", "--out", out
+        )
+        assert done.returncode == 0, done.stderr
+        sound, rate = soundfile.read(next(out.iterdir()), dtype="float32", always_2d=True)
+        loudness = pyloudnorm.Meter(rate).integrated_loudness(sound)
+        assert rows[letter]["figures"]["integrated_lufs"] == pytest.approx(loudness, abs=0.1)
+    plays = [r["figures"]["integrated_lufs"] + r["plays_db"] for r in found["rows"]]
+    assert np.ptp(plays) < 1e-6
+    assert max(r["plays_db"] for r in found["rows"]) <= 0
+    peaks = [r["figures"]["true_peak_dbtp"] + r["plays_db"] for r in found["rows"]]
+    assert max(peaks) <= -1 + 1e-6
+    # Held settings are not computed again when they come to stand.
+    assert compared(server)["chosen"] == "A"
+
+
+def test_what_cannot_be_heard_is_said(server: Server) -> None:
+    """A setting that lost its key is a row with a reason; the others are measured all the same."""
+    empty = [{"type": "choose_settings", "extent": CHAIN, "slot": "B"}]
+    edit(server, *empty, {"type": "remove_stage", "stage": "drum-c"})
+    answer = compared(server)
+    assert answer["rows"][2]["words"] == ["no compressor"]
+    assert answer["rows"][2]["figures"] == answer["rows"][0]["figures"]
+    gone = {"extent": {"kind": "element", "owner": "drum-c"}, "end": FRAMES}
+    refused = server.http.post(f"/api{server.path}/compare", json=gone)
+    assert refused.status_code == 404
+    assert "drum-c" in refused.json()["error"]
+
+
+def test_the_present_against_a_revision_in_words(server: Server) -> None:
+    first = server.api("GET", server.path)["revision"]
+    edit(server, {"type": "set_params", "stage": "drum-c", "params": {"ratio": 8}})
+    path = f"{server.path}/revisions/{first}/differences"
+    words = server.api("GET", path)
+    assert len(words) == 1
+    assert "ratio 8:1 instead of" in words[0].replace(" : ", ":")
+    assert server.http.get(f"/api{server.path}/revisions/999999/differences").status_code == 404
+
+
+def test_guessing_over_http(server: Server) -> None:
+    table = dict(server.api("GET", "/guessing?rounds=12"))
+    assert table[10] == pytest.approx(79 / 4096)

@@ -1,0 +1,314 @@
+<script lang="ts">
+  import Choice from '../../components/Choice.svelte';
+  import type { Blind } from '../../lib/blind.svelte';
+  import { KINDS, SLOTS, type Compare, type ExtentKind } from '../../lib/compare.svelte';
+  import { figure, signed } from '../../lib/figures';
+  import type { Live } from '../../lib/live.svelte';
+  import type { CompareRow, Slot } from '../../lib/types';
+  import type { Work } from '../../lib/work.svelte';
+  import SettingName from './SettingName.svelte';
+
+  interface Props {
+    work: Work;
+    live: Live;
+    compare: Compare;
+    blind: Blind;
+  }
+  let { work, live, compare, blind }: Props = $props();
+
+  const ranges = ['lows', '150', '800', '5k'];
+  const empty = $derived(SLOTS.filter((s) => !compare.letters.includes(s)));
+  const known = $derived(
+    compare.letters.map((s) => compare.row(s)).filter((r): r is CompareRow => r !== null),
+  );
+  /** What everything plays at when it is equally loud. */
+  const common = $derived.by(() => {
+    const rows = [compare.row('in'), ...known];
+    const levels = rows.map((r) => {
+      const lufs = r?.figures?.integrated_lufs ?? null;
+      return lufs === null || r?.plays_db == null ? null : lufs + r.plays_db;
+    });
+    return levels.find((level) => level !== null) ?? null;
+  });
+
+  function number(value: number | null | undefined, sign = false): string {
+    if (value === null || value === undefined) return '–';
+    return sign ? signed(value) : figure(value, 1);
+  }
+
+  const titles: Record<ExtentKind, string> = {
+    stage: 'The selected stage, or split with all that is on it',
+    stretch: 'Stages taken together with Shift on the stave',
+    chain: 'The whole chain',
+    strip: 'The chain with trim, fader, pan and sends',
+  };
+</script>
+
+{#snippet figures(row: CompareRow | null)}
+  <td class="plays">{row?.plays_db == null ? '–' : signed(row.plays_db)}</td>
+  <td>{number(row?.figures?.integrated_lufs)}</td>
+  <td>{number(row?.figures?.true_peak_dbtp)}</td>
+  <td>{number(row?.figures?.peak_to_loudness_db)}</td>
+  <td>{number(row?.figures?.loudness_range_lu)}</td>
+  <td class="far">{number(row?.louder_by, true)}</td>
+  {#each ranges as name, i (name)}
+    <td class="far">{row?.slot === 'in' ? '' : number(row?.ranges_db[i], true)}</td>
+  {/each}
+{/snippet}
+
+<section class="panel" aria-label="Settings of {work.strip?.name}">
+  <header>
+    <h2>Settings</h2>
+    <span class="where">of {work.strip?.name}:</span>
+    <Choice
+      label="Settings of"
+      hidden
+      options={[...KINDS]}
+      value={compare.kind}
+      disabled={compare.missing}
+      {titles}
+      onchoose={(kind) => (compare.wanted = kind as ExtentKind)}
+    />
+    <span class="where">in words against</span>
+    <Choice
+      label="In words against"
+      hidden
+      options={SLOTS}
+      value={compare.against}
+      disabled={empty}
+      onchoose={(slot) => (compare.against = slot as Slot)}
+    />
+    <span class="space"></span>
+    <button onclick={() => blind.prepare()} title="T">blind test</button>
+    <button onclick={() => (compare.open = false)} title="Esc">back to the stage</button>
+  </header>
+  <div class="body">
+    <table>
+      <thead>
+        <tr>
+          <th class="letter"></th>
+          <th class="words">{live.transport.loop ? 'in the loop' : 'whole song'}</th>
+          <th>plays<br />dB</th>
+          <th>loudness<br />LUFS</th>
+          <th>true peak<br />dBTP</th>
+          <th>peak to<br />loudness</th>
+          <th>range<br />LU</th>
+          <th class="far">loud to<br />quiet LU</th>
+          {#each ranges as name, i (name)}
+            <th class="far">{i === 0 ? 'balance' : ''}<br />{name}</th>
+          {/each}
+        </tr>
+      </thead>
+      <tbody>
+        <tr class:heard={compare.heard === 'in' && !blind.running}>
+          <th class="letter">
+            <button onclick={() => live.hear('in')} aria-pressed={compare.heard === 'in'}
+              >in <kbd>X</kbd></button
+            >
+          </th>
+          <td class="words"><b>before {compare.kind === 'stage' ? 'the stage' : 'the chain'}</b></td
+          >
+          {@render figures(compare.row('in'))}
+        </tr>
+        {#each SLOTS as slot, i (slot)}
+          {@const row = compare.row(slot)}
+          {@const there = compare.letters.includes(slot)}
+          <tr class:heard={compare.heard === slot && !blind.running} data-setting={slot}>
+            <th class="letter">
+              <button
+                onclick={() => compare.choose(slot)}
+                aria-pressed={compare.heard === slot}
+                title={there ? 'Hear this one' : 'Go on from a copy'}
+                >{slot} <kbd>⇧{i + 1}</kbd></button
+              >
+            </th>
+            {#if there}
+              <td class="words">
+                <SettingName
+                  {slot}
+                  name={compare.name(slot)}
+                  onname={(name) => compare.rename(slot, name)}
+                />
+                {#if row?.problem}
+                  <span class="said">{row.problem}</span>
+                {:else if slot === compare.against}
+                  <span class="said">what the others are compared with</span>
+                {:else if row}
+                  <span class="said" title={row.words.join('; ')}
+                    >{row.words.join('; ') || 'no difference'}</span
+                  >
+                {/if}
+              </td>
+              {@render figures(row)}
+            {:else}
+              <td class="words" colspan="11">
+                <span class="said">empty:</span>
+                {#each compare.letters as source (source)}
+                  <button class="act" onclick={() => compare.copy(source, slot)}
+                    >copy {source} here</button
+                  >
+                {/each}
+              </td>
+            {/if}
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+    <p class="note">
+      <b>Same loudness</b>
+      {#if !live.same.on}
+        is off (G): each plays as loud as it is.
+      {:else if common === null}
+        waits until all are measured.
+      {:else}
+        on: all play at {figure(common, 1)} LUFS, {(compare.answer?.lowered_db ?? 0) < -0.05
+          ? `${figure(-(compare.answer?.lowered_db ?? 0), 1)} dB below the quietest of them, lest a true peak pass −1 dBTP`
+          : 'the quietest of them'}; nothing is turned up.
+      {/if}
+    </p>
+    {#if compare.letters.length > 1}
+      <div class="acts">
+        {#each SLOTS.filter((s) => s !== compare.chosen && compare.letters.includes(s)) as slot (slot)}
+          <button onclick={() => compare.copy(compare.chosen, slot)}
+            >copy {compare.chosen} over {slot}</button
+          >
+        {/each}
+        <span class="space"></span>
+        {#each SLOTS.filter((s) => s !== compare.chosen && compare.letters.includes(s)) as slot (slot)}
+          <button onclick={() => compare.clear(slot)}>clear {slot}</button>
+        {/each}
+      </div>
+    {/if}
+  </div>
+</section>
+
+<style>
+  .panel {
+    display: flex;
+    flex-direction: column;
+    border-top: 1px solid var(--hair);
+    min-height: 0;
+  }
+  header {
+    display: flex;
+    align-items: center;
+    gap: 10px;
+    padding: 6px 14px;
+    white-space: nowrap;
+  }
+  h2 {
+    font-size: var(--heading);
+  }
+  header :global(.choice) {
+    min-width: 112px;
+  }
+  .where,
+  .said,
+  thead th,
+  .note {
+    color: var(--muted);
+    font-weight: 400;
+  }
+  .space {
+    flex: 1;
+  }
+  header > button,
+  .acts button,
+  .act {
+    text-decoration: underline dotted;
+    text-underline-offset: 3px;
+  }
+  .body {
+    padding: 0 14px 10px;
+    overflow-y: auto;
+    min-height: 0;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    font-size: var(--note);
+  }
+  th,
+  td {
+    text-align: right;
+    vertical-align: top;
+    padding: 5px 0 5px 10px;
+    border-bottom: 1px solid var(--hair);
+    white-space: nowrap;
+  }
+  thead th {
+    vertical-align: bottom;
+    padding-top: 0;
+    line-height: 1.2;
+  }
+  .letter {
+    text-align: left;
+    padding-left: 0;
+    width: 52px;
+  }
+  .letter button {
+    font-weight: 600;
+    font-size: var(--heading);
+    line-height: 1.1;
+    color: var(--ochre);
+  }
+  tbody tr:first-child .letter button {
+    color: inherit;
+  }
+  kbd {
+    font: inherit;
+    font-size: var(--mark);
+    font-weight: 400;
+    color: var(--muted);
+    border: 1px solid var(--hair);
+    padding: 0 3px;
+  }
+  td.words {
+    text-align: left;
+    white-space: normal;
+    width: 46%;
+  }
+  th.words {
+    text-align: left;
+  }
+  .said {
+    display: -webkit-box;
+    -webkit-box-orient: vertical;
+    -webkit-line-clamp: 2;
+    line-clamp: 2;
+    overflow: hidden;
+  }
+  .words > .said:first-child {
+    display: inline;
+  }
+  .act {
+    margin-left: var(--s2);
+  }
+  .plays {
+    font-weight: 600;
+  }
+  .heard {
+    background: var(--ink);
+    color: var(--on-ink);
+  }
+  .heard :is(.said, kbd, .letter button) {
+    color: inherit;
+  }
+  .heard th:first-child {
+    box-shadow: -6px 0 0 var(--ink);
+  }
+  .note {
+    margin: var(--s3) 0 var(--s2);
+    font-size: var(--note);
+  }
+  .acts {
+    display: flex;
+    gap: var(--s4);
+    font-size: var(--note);
+  }
+  @media (max-width: 1100px) {
+    .far {
+      display: none;
+    }
+  }
+</style>
