@@ -34,7 +34,15 @@ Commands = Any  # what argparse gives for sub-commands has no public name
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="salt-anvil", description="Dynamics and tone for tracks")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
-    for add in (_add_serve, _add_process, _add_compare, _add_print, _add_lab, _add_others):
+    for add in (
+        _add_serve,
+        _add_process,
+        _add_compare,
+        _add_aim,
+        _add_print,
+        _add_lab,
+        _add_others,
+    ):
         add(commands)
     return parser
 
@@ -68,6 +76,29 @@ def _add_compare(commands: Commands) -> None:
     compare.add_argument("--out", type=Path, help="write each here, all equally loud (WAV, float)")
     compare.add_argument("--json", action="store_true")
     compare.set_defaults(run=_compare)
+
+
+def _add_aim(commands: Commands) -> None:
+    aim = commands.add_parser("aim", help="find the value of a control that gives what is wanted")
+    aim.add_argument("what", metavar="FILE|SESSION", help="a file, or a session's number or name")
+    aim.add_argument("stage", help="its name in the recipe or the session")
+    aim.add_argument("control", help="a parameter, or mix")
+    aim.add_argument("--recipe", type=Path, help="what FILE is run through")
+    aim.add_argument("--key", action="append", default=[], metavar="[NAME=]FILE")
+    aim.add_argument("--data", type=Path, default=Path("data"))
+    wish = aim.add_mutually_exclusive_group(required=True)
+    wish.add_argument("--reduction", type=float, metavar="DB", help="of the stage while it works")
+    wish.add_argument("--loudness", type=float, metavar="LUFS", help="where the chain ends")
+    wish.add_argument("--true-peak", type=float, metavar="DBTP", help="where the chain ends")
+    wish.add_argument("--down", type=float, metavar="DB", help="peaks lower behind the stage")
+    aim.add_argument(
+        "--percentile", type=float, default=95.0, metavar="%%", help="of the reduction"
+    )
+    aim.add_argument("--section", help="over this section of the session")
+    aim.add_argument("--from", dest="begin", type=float, default=0.0, metavar="S")
+    aim.add_argument("--to", dest="end", type=float, metavar="S")
+    aim.add_argument("--json", action="store_true")
+    aim.set_defaults(run=_aim)
 
 
 def _add_print(commands: Commands) -> None:
@@ -192,6 +223,41 @@ def _compare(options: argparse.Namespace) -> None:
         )
         for words in row.words:
             print(f"    {words}")
+
+
+def _aim(options: argparse.Namespace) -> int:
+    from salt_anvil.core.aim import Wish
+    from salt_anvil.core.session import checked
+    from salt_anvil.jobs.aim_command import aim_in_file, aim_in_session
+
+    names = ("reduction", "loudness", "true_peak", "down")
+    what = next(name for name in names if getattr(options, name) is not None)
+    fields = {"what": what, "wanted": getattr(options, what), "percentile": options.percentile}
+    target = (options.stage, options.control, checked(Wish, fields))
+    show, end = _progress(f"Aiming {options.control}")
+    tries = 0
+
+    def step(value: float, got: float | None) -> None:
+        nonlocal tries
+        tries += 1
+        show(1 - 0.8**tries)
+
+    span = (options.begin, options.end)
+    try:
+        if options.recipe:
+            path = Path(options.what)
+            found = aim_in_file(path, options.recipe, options.key, target, span, step)
+        else:
+            found = aim_in_session(options.data, options.what, target, span, options.section, step)
+    finally:
+        end()
+    if options.json:
+        print(json.dumps(found.plain(), indent=2))
+    elif found.problem:
+        print(f"{options.control}: {found.problem}; nearest: {found.value:g}")
+    else:
+        print(f"{options.control} {found.value:g} gives {_or_dash(found.got, 2)}")
+    return 1 if found.problem else 0
 
 
 def _lab(options: argparse.Namespace) -> None:

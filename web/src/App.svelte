@@ -7,6 +7,7 @@
   import TypedOver from './components/TypedOver.svelte';
   import { typing } from './lib/typing.svelte';
   import { isTyping, press, release, shortcuts, type View } from './lib/shortcuts';
+  import { Aiming } from './lib/aiming.svelte';
   import { Blind } from './lib/blind.svelte';
   import { Compare } from './lib/compare.svelte';
   import { Library } from './lib/library.svelte';
@@ -35,9 +36,10 @@
   const transport = new Transport(live, work, span);
   const compare = new Compare(work, live);
   const blind = new Blind(work, compare);
+  const aiming = new Aiming(work, live);
   const library = new Library(work, live, compare);
   // For the tests, which record what the worklet plays.
-  Object.assign(window, { saltAnvil: { live, work, span, compare, blind, library } });
+  Object.assign(window, { saltAnvil: { live, work, span, compare, blind, library, aiming } });
   const keys = shortcuts({
     work,
     live,
@@ -45,6 +47,7 @@
     compare,
     blind,
     library,
+    aiming,
     show: (to) => (view = to),
     help: () => (sheet = 'keys'),
   });
@@ -127,7 +130,7 @@
       onkeys={() => (sheet = 'keys')}
     />
     {#if view === 'bench' && work.model}
-      <Bench {work} {live} {span} {compare} {blind} {library} {theme} />
+      <Bench {work} {live} {span} {compare} {blind} {library} {aiming} {theme} />
     {:else if view === 'lab' && work.model}
       <Lab {work} />
     {:else if view === 'desk' && work.model}

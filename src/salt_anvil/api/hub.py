@@ -23,6 +23,7 @@ from salt_anvil.analysis.comparison import (
 )
 from salt_anvil.analysis.pictures import Viewer
 from salt_anvil.analysis.worker import JOINS_MEASURED, SETTINGS_MEASURED, run_analysis
+from salt_anvil.api.aims import Aims
 from salt_anvil.api.models import CompareRequest
 from salt_anvil.api.prints import Prints
 from salt_anvil.api.processes import WorkerProcess
@@ -90,6 +91,7 @@ class Hub:
         self.recipes = RecipeStore(database)
         store = PrintStore(database, epoch=int(time.time() * 1000))
         self.prints = Prints(data, store, self.notify)
+        self.aims = Aims(data, self.notify)
         self.media = MediaFolder(data / "media")
         self.cache = StripCache(data / "cache")
         self.code = sources_digest()
@@ -122,6 +124,7 @@ class Hub:
             "analysis", run_analysis, self.data, self._from_analysis, self._analysis_again
         )
         await self.prints.start(self._spawn)
+        await self.aims.start(self._spawn)
         self.ready = True
 
     async def stop(self) -> None:
@@ -132,6 +135,7 @@ class Hub:
             self._engine.close()
             self._analysis.close()
             self.prints.stop()
+            self.aims.stop()
         self._lock.release()
 
     def _spawn(self, work: Coroutine[Any, Any, None]) -> None:

@@ -135,6 +135,12 @@ class CompareRequest(Model):
     tried: ApplyRecipe | None = None
 
 
+class AimStarted(BaseModel):
+    """The number of an aim that has begun."""
+
+    number: int
+
+
 class Hit(BaseModel):
     """One hit: its first frame, and the reduction in dB per 64 frames from there."""
 

@@ -15,6 +15,7 @@ from salt_anvil.analysis.pictures import LaneView
 from salt_anvil.api import models as m
 from salt_anvil.api.hub import Hub, new_session
 from salt_anvil.api.preparation import make_demo
+from salt_anvil.core.aim import Aim, span_of
 from salt_anvil.core.differences import session_differences
 from salt_anvil.core.errors import FileError, NotReadyError
 from salt_anvil.core.guessing import MOST_ROUNDS, worth_reaching
@@ -183,6 +184,20 @@ def compare_with_revision(session_id: Number, revision_id: Number, hub: TheHub) 
 def compare(session_id: Number, wanted: m.CompareRequest, hub: TheHub) -> Comparison:
     """Return the settings of an extent side by side, measured where they are listened to."""
     return hub.compare(session_id, wanted)
+
+
+@router.post("/sessions/{session_id}/aims")
+def begin_aim(session_id: Number, aim: Aim, hub: TheHub) -> m.AimStarted:
+    """Look for the value of a control that gives what is wanted; tabs are told every step."""
+    model = hub.sessions.head(session_id).model
+    span_of(model, aim)
+    return m.AimStarted(number=hub.aims.ask(session_id, model, aim))
+
+
+@router.delete("/aims/{number}")
+def stop_aim(number: Number, hub: TheHub) -> None:
+    """Stop an aim."""
+    hub.aims.cancel(number)
 
 
 @router.get("/guessing")

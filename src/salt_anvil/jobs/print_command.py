@@ -29,7 +29,7 @@ def print_session(
     Raises:
         FileError, CoreError: it cannot be found, run or written.
     """
-    model = _find(data, wanted)
+    model = find_session(data, wanted)
     out.mkdir(parents=True, exist_ok=True)
     begin = round(begin_s * model.rate)
     end = None if end_s is None else round(end_s * model.rate)
@@ -53,7 +53,12 @@ def print_session(
     return written
 
 
-def _find(data: Path, wanted: str) -> Session:
+def find_session(data: Path, wanted: str) -> Session:
+    """Return a session of a data folder, given by number or name.
+
+    Raises:
+        FileError: there is none, or no such folder.
+    """
     path = data / "salt-anvil.db"
     if not path.is_file():
         raise FileError(f"{data} is not a data folder (no salt-anvil.db in it)")

@@ -17,6 +17,7 @@ from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.measure.reduction import reduction_figures
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.recipe import Recipe, inputs_of, read_recipe, recipe_session
+from salt_anvil.core.session import Session
 from salt_anvil.files.read import AudioInfo, SoundReader
 from salt_anvil.files.sequence import Sequences
 from salt_anvil.files.write import PrintFormat, SoundWriter
@@ -92,6 +93,25 @@ def key_files(recipe: Recipe, given: list[str]) -> dict[str, Path]:
     return found
 
 
+def file_session(
+    source: Path, recipe: Recipe, keys: dict[str, Path]
+) -> tuple[dict[str, Path], Session]:
+    """Return the files by the names of their audio, and the session that runs them.
+
+    Raises:
+        FileError: a file cannot be read.
+    """
+    paths = {"in": source} | {f"key:{name}": path for name, path in keys.items()}
+    infos = {}
+    for name, path in paths.items():
+        with SoundReader(path) as reader:
+            infos[name] = reader.info
+    info = infos["in"]
+    channels = {n.removeprefix("key:"): i.channels for n, i in infos.items() if n != "in"}
+    mono = info.channels == 1
+    return paths, recipe_session(recipe, info.rate, 1 if mono else 2, info.frames, channels)
+
+
 def process_file(
     source: Path,
     target: Path,
@@ -110,16 +130,9 @@ def process_file(
         FileError: a file cannot be read or written; no output is left behind.
         CoreError: the recipe cannot be run.
     """
-    paths = {"in": source} | {f"key:{name}": path for name, path in (keys or {}).items()}
-    infos = {}
-    for name, path in paths.items():
-        with SoundReader(path) as reader:
-            infos[name] = reader.info
-    info = infos["in"]
-    channels = {n.removeprefix("key:"): i.channels for n, i in infos.items() if n != "in"}
-    session = recipe_session(
-        recipe, info.rate, 1 if info.channels == 1 else 2, info.frames, channels
-    )
+    with SoundReader(source) as reader:
+        info = reader.info
+    paths, session = file_session(source, recipe, keys or {})
     blends: dict[str, JoinMeasurement] = {}
     opened: list[Sequences] = []
 

@@ -187,6 +187,21 @@ class Compared(Model):
     session: int
 
 
+class AimStep(Model):
+    """An aim tried a value; or is done: the value found, or why there is none.
+
+    got: what the value gives; None where nothing is heard.
+    """
+
+    type: Literal["aimed"] = "aimed"
+    session: int
+    number: int
+    value: float
+    got: float | None
+    done: bool = False
+    problem: str | None = None
+
+
 class Printed(Model):
     """A print has come this far."""
 
@@ -229,6 +244,7 @@ Event = (
     | Changed
     | Analysed
     | Compared
+    | AimStep
     | Printed
     | BroughtIn
     | LeverMoved

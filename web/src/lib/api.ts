@@ -1,4 +1,5 @@
 import type {
+  AimWish,
   BroughtIn,
   Catalogue,
   CompareRequest,
@@ -140,6 +141,9 @@ export const api = {
     call<string[]>('GET', `/sessions/${id}/revisions/${revision}/differences`),
   split: (id: number, name: string) => call<SplitDrawing>('GET', `/sessions/${id}/splits/${name}`),
   lanes: (id: number) => call<Lane[]>('GET', `/sessions/${id}/lanes`),
+  aim: (id: number, wish: AimWish) =>
+    call<{ number: number }>('POST', `/sessions/${id}/aims`, wish),
+  stopAim: (number: number) => call<null>('DELETE', `/aims/${number}`),
   recipes: () => call<LibraryItem[]>('GET', '/recipes'),
   keepRecipe: (id: number, wish: KeepRecipe) =>
     call<LibraryItem>('POST', `/sessions/${id}/recipes`, wish),

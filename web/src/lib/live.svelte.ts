@@ -1,3 +1,4 @@
+import { Monitor } from './monitor.svelte';
 import type { Command, Event, Transport } from './types';
 import type { Blend, PlayedReport, Used } from './wire';
 import workletUrl from './player.worklet?worker&url';
@@ -53,6 +54,9 @@ export class Live {
 
   /** Nothing that is measured of what plays is shown: somebody listens without looking. */
   covered = $state(false);
+
+  /** What stands between the sound and the ear. */
+  readonly monitor = new Monitor();
 
   context: AudioContext | null = null;
   node: AudioWorkletNode | null = null;
@@ -119,7 +123,7 @@ export class Live {
         numberOfInputs: 0,
         outputChannelCount: [2],
       });
-      this.node.connect(this.context.destination);
+      this.monitor.attach(this.context, this.node);
       const channel = new MessageChannel();
       this.node.port.postMessage({ type: 'worker', port: channel.port1 }, [channel.port1]);
       this.worker.postMessage({ type: 'worklet', port: channel.port2 }, [channel.port2]);

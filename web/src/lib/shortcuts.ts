@@ -1,6 +1,8 @@
+import type { Aiming } from './aiming.svelte';
 import type { Blind } from './blind.svelte';
 import type { Compare } from './compare.svelte';
 import { copy, cut, paste } from './clipboard';
+import { WAYS, type Way } from './monitor.svelte';
 import type { Library } from './library.svelte';
 import type { Live } from './live.svelte';
 import type { Transport } from './transport';
@@ -16,6 +18,7 @@ export interface Program {
   compare: Compare;
   blind: Blind;
   library: Library;
+  aiming: Aiming;
   show: (view: View) => void;
   help: () => void;
 }
@@ -35,7 +38,7 @@ export interface Shortcut {
 
 /** Every key of the program; those without an act are listened to where they are used. */
 export function shortcuts(program: Program): Shortcut[] {
-  const { work, live, transport, compare, blind, library, show, help } = program;
+  const { work, live, transport, compare, blind, library, aiming, show, help } = program;
   const open = (to: View) => () => work.state && show(to);
   /** Selected words are copied by the browser. */
   const clip = (act: () => void) => () => !window.getSelection()?.toString() && act();
@@ -134,6 +137,12 @@ export function shortcuts(program: Program): Shortcut[] {
       on: { e: () => (library.open ? library.close() : void library.show()) },
     },
     {
+      keys: 'A',
+      words: 'aim: say what a stage shall do, and have the value found',
+      where: 'bench',
+      on: { a: () => aiming.show() },
+    },
+    {
       keys: 'T',
       words: 'a blind test of the settings',
       where: 'bench',
@@ -148,7 +157,7 @@ export function shortcuts(program: Program): Shortcut[] {
         Escape: () => {
           if (work.tried) work.dropTrying();
           else if (library.open) library.close();
-          else compare.open = blind.open = false;
+          else compare.open = blind.open = aiming.open = false;
         },
         Enter: () => {
           if (library.open && library.edit) return void library.keep();
@@ -156,6 +165,11 @@ export function shortcuts(program: Program): Shortcut[] {
         },
       },
     },
+    ...(Object.keys(WAYS) as Way[]).map((way) => {
+      const [name, key, words] = WAYS[way];
+      const act = (): void => live.monitor.turn(way);
+      return { keys: key, words: `${name}: ${words}`, on: { [key.toLowerCase()]: act } };
+    }),
     {
       keys: 'M S',
       words: 'mute, solo the selected strip',

@@ -9,6 +9,7 @@
   import type { Span } from '../bench/timeline/span.svelte';
   import StripList from '../bench/strips/StripList.svelte';
   import TimeStrip from '../bench/timeline/TimeStrip.svelte';
+  import type { Aiming } from '../lib/aiming.svelte';
   import type { Blind } from '../lib/blind.svelte';
   import type { Compare } from '../lib/compare.svelte';
   import type { Library } from '../lib/library.svelte';
@@ -22,9 +23,10 @@
     compare: Compare;
     blind: Blind;
     library: Library;
+    aiming: Aiming;
     theme: string;
   }
-  let { work, live, span, compare, blind, library, theme }: Props = $props();
+  let { work, live, span, compare, blind, library, aiming, theme }: Props = $props();
 
   const loop = $derived(live.transport.loop);
   const measured = $derived(Object.values(work.analysed).filter((share) => share >= 1).length);
@@ -61,7 +63,7 @@
     {:else if library.open}
       <LibraryPanel {work} {live} {compare} {library} />
     {:else}
-      <Panel {work} {live} {compare} onkeep={() => void library.showSaving()} />
+      <Panel {work} {live} {compare} {aiming} onkeep={() => void library.showSaving()} />
     {/if}
   </div>
   {#if blind.open}

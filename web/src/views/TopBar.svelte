@@ -108,6 +108,13 @@
   {:else}
     <span class="space"></span>
   {/if}
+  {#if live.monitor.words.length}
+    <button
+      class="missed"
+      title="Between the sound and the ear; click to hear it as it is"
+      onclick={() => live.monitor.clear()}>{live.monitor.words.join(', ')}</button
+    >
+  {/if}
   {#if !live.connected}<span class="missed" role="status">not connected</span>{/if}
   <button onclick={ontheme} aria-label="Light or dark">{theme === 'dark' ? 'light' : 'dark'}</button
   >

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Monitoring from './Monitoring.svelte';
   import { untrack } from 'svelte';
   import Choice from '../../components/Choice.svelte';
   import Checkbox from '../../components/Checkbox.svelte';
@@ -256,6 +257,7 @@
       onswitch={(on) => (live.same.on = on)}
     />
   </div>
+  <Monitoring monitor={live.monitor} />
 </aside>
 
 <style>

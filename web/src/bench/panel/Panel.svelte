@@ -34,6 +34,8 @@
   import { api } from '../../lib/api';
   import { Drawing } from '../../lib/drawing.svelte';
   import type { Known, PictureProps } from '../../lib/picture';
+  import AimBox from './AimBox.svelte';
+  import type { Aiming } from '../../lib/aiming.svelte';
   import type { Compare } from '../../lib/compare.svelte';
   import { figure, hertz } from '../../lib/figures';
 
@@ -41,9 +43,10 @@
     work: Work;
     live: Live;
     compare: Compare;
+    aiming: Aiming;
     onkeep: () => void;
   }
-  let { work, live, compare, onkeep }: Props = $props();
+  let { work, live, compare, aiming, onkeep }: Props = $props();
 
   /** What explains a processor, and where it is set by hand. */
   const PICTURES: Record<Kind['pictures'][number], Component<PictureProps>> = {
@@ -215,7 +218,7 @@
 {#if work.split}
   <SplitPanel {work} {live} split={work.split} />
 {:else if stage && kind}
-  <section class="panel" aria-label="{kind.title} on {work.strip?.name}">
+  <section class="panel" class:aiming={aiming.open} aria-label="{kind.title} on {work.strip?.name}">
     <header>
       <h2>{kind.title}</h2>
       <span class="where">on {work.strip?.name}</span>
@@ -230,6 +233,12 @@
           <button onclick={() => work.tryPoint(1)} aria-label="Next starting point">]</button>
         </span>
       {/if}
+      <button
+        class="aim"
+        title="A: say what is wanted, and have the value found"
+        aria-expanded={aiming.open}
+        onclick={() => aiming.show()}>aim</button
+      >
       <span class="space"></span>
       {#if kind.has_sidechain && key}
         <span class="key"
@@ -273,6 +282,7 @@
         >
       {/if}
     </header>
+    {#if aiming.open}<div class="aiming-row"><AimBox {aiming} /></div>{/if}
     <div class="left">
       {#if kind.pictures.length}
         {@const pictures = kind.pictures}
@@ -377,6 +387,17 @@
 {/if}
 
 <style>
+  .panel.aiming {
+    grid-template-rows: 30px auto minmax(0, 1fr);
+  }
+  .aiming-row {
+    grid-column: 1 / -1;
+    margin-bottom: var(--s1);
+  }
+  .aim {
+    text-decoration: underline dotted;
+    text-underline-offset: 3px;
+  }
   .panel {
     display: grid;
     grid-template-columns: 414px minmax(0, 1fr);

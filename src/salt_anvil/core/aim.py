@@ -1,0 +1,152 @@
+"""Finding the value of a control that gives what is wanted: a reduction, a loudness, a peak."""
+
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
+
+from pydantic import Field
+from scipy.optimize import root_scalar
+
+from salt_anvil.core.edits import Edit, SetParams, SetStage
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.processors import processor
+from salt_anvil.core.session import Id, Model, Session, Stage
+from salt_anvil.core.session_index import SessionIndex
+
+NEAR_DB = 0.05
+"""What is found lies this near to what is wanted."""
+FINEST = 1e-3
+"""Values nearer to each other than this are one."""
+MOST_RUNS = 40
+FAR_BELOW_DB = -1000.0
+"""Stands for silence."""
+
+Quantity = Literal["reduction", "loudness", "true_peak", "down"]
+
+
+class Wish(Model):
+    """What is wanted of a passage.
+
+    reduction: of the stage while it reduces, in dB, at a percentile (100: the most of it).
+    loudness: integrated, where the chain of the strip ends, in LUFS; true_peak: there, in dBTP.
+    down: how much lower the peaks are behind the stage than in front of it, in dB.
+    """
+
+    what: Quantity
+    wanted: float = Field(ge=-70, le=60)
+    percentile: float = Field(95, ge=0, le=100)
+
+
+class Aim(Model):
+    """What a control of a stage shall reach over frames [begin, end). control: or "mix"."""
+
+    stage: Id
+    control: str = Field(max_length=40)
+    wish: Wish
+    begin: int = Field(0, ge=0, lt=1 << 40)
+    end: int = Field(gt=0, lt=1 << 40)
+
+
+@dataclass(frozen=True)
+class Step:
+    """One try. got: None where nothing can be measured."""
+
+    value: float
+    got: float | None
+
+
+@dataclass(frozen=True)
+class Aimed:
+    """The value found and what it gives; or the nearest, and why it is not what was wanted."""
+
+    value: float
+    got: float | None
+    problem: str | None
+    steps: list[Step]
+
+    def plain(self) -> dict[str, Any]:
+        """Return it as JSON has it."""
+        return asdict(self)
+
+
+def span_of(session: Session, aim: Aim) -> tuple[float, float]:
+    """Return the ends of the range of an aim's control.
+
+    Raises:
+        MissingError: there is no such stage.
+        SettingError: it is a split, has no such control, or nothing can be aimed with it.
+    """
+    _, stage = SessionIndex(session).element(aim.stage)
+    if aim.control == "mix":
+        return 0.0, 1.0
+    if not isinstance(stage, Stage):
+        raise SettingError("a split has nothing but its mix to aim with")
+    item = processor(stage.kind)
+    control = next((c for c in item.describe().controls if c.name == aim.control), None)
+    if control is None:
+        raise SettingError(f"{item.title} has no control “{aim.control}”")
+    if control.low is None or control.high is None or control.change != "glide":
+        raise SettingError(f"{control.label or control.name} is nothing to aim with")
+    return control.low, control.high
+
+
+def edit_for(aim: Aim, value: float, words: str | None = None) -> Edit:
+    """Return the edit that sets the control of an aim."""
+    if aim.control == "mix":
+        return SetStage(stage=aim.stage, mix=value)
+    return SetParams(stage=aim.stage, params={aim.control: value}, words=words)
+
+
+class _Near(Exception):
+    """What was tried last gives what is wanted."""
+
+
+def find(
+    measure: Callable[[float], float | None], span: tuple[float, float], wanted: float
+) -> Aimed:
+    """Return the value of a control for which `measure` gives what is wanted.
+
+    Both ends of the range are tried, then a bracketing root search (Alefeld, Potra and Shi 1995,
+    by scipy). measure: None where there is nothing to measure.
+    """
+    steps: dict[float, Step] = {}
+
+    def off(value: float) -> float:
+        value = round(value, 3)
+        if value not in steps:
+            steps[value] = Step(value, measure(value))
+        got = steps[value].got
+        if got is None:
+            return FAR_BELOW_DB
+        if abs(got - wanted) <= NEAR_DB:
+            raise _Near
+        return got - wanted
+
+    try:
+        ends = [off(end) for end in span]
+        if ends[0] * ends[1] < 0:
+            root_scalar(off, bracket=span, method="toms748", xtol=FINEST, maxiter=MOST_RUNS)
+    except _Near:
+        pass
+    return _result(list(steps.values()), span, wanted)
+
+
+def _result(steps: list[Step], span: tuple[float, float], wanted: float) -> Aimed:
+    known = [(abs(s.got - wanted), s) for s in steps if s.got is not None]
+    if not known:
+        return Aimed(steps[-1].value, None, "there is nothing to be heard here", steps)
+    off, best = min(known, key=lambda pair: pair[0])
+    problem = None
+    if off > NEAR_DB:
+        got = {s.value: s.got for s in steps}
+        first, last = (got.get(end) for end in span)
+        low, high = sorted(x for x in (first, last) if x is not None)
+        if low < wanted < high:
+            problem = "it jumps over what is wanted"
+        else:
+            problem = f"the whole range gives {_said(low)} to {_said(high)}"
+    return Aimed(best.value, best.got, problem, steps)
+
+
+def _said(value: float) -> str:
+    return f"{round(value, 1) + 0.0:.1f}".replace("-", "−")

@@ -1,0 +1,103 @@
+"""Every view in both themes by axe-core's rules (WCAG 2 A and AA, and its best practices)."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.test_job import open_demo
+
+AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+
+FINDINGS = """async () => (await axe.run(document, { resultTypes: ['violations'] })).violations.map(
+  (v) => `${v.id}: ${v.help}: ${v.nodes.slice(0, 4).map((n) => n.html.slice(0, 160)).join(' | ')}`
+)"""
+
+
+def bench(page: Page) -> None:
+    page.click("[data-strip=lead-voice]")
+
+
+def split(page: Page) -> None:
+    page.click("[data-strip=box-drum]")
+    page.get_by_label("Blend, opening bracket").click()
+
+
+def settings(page: Page) -> None:
+    bench(page)
+    page.keyboard.press("v")
+    page.get_by_text("back to the stage").wait_for()
+
+
+def blind(page: Page) -> None:
+    bench(page)
+    page.keyboard.press("t")
+    page.get_by_role("button", name="Begin").wait_for()
+
+
+def recipes(page: Page) -> None:
+    bench(page)
+    page.keyboard.press("e")
+    page.get_by_role("option").nth(3).click()
+
+
+def keeping(page: Page) -> None:
+    recipes(page)
+    page.get_by_role("button", name="keep what stands").click()
+
+
+def by_key(key: str) -> Callable[[Page], None]:
+    return lambda page: page.keyboard.press(key)
+
+
+def revisions(page: Page) -> None:
+    page.get_by_title("Revisions of this session").click()
+
+
+def printing(page: Page) -> None:
+    page.get_by_role("button", name="print", exact=True).click()
+
+
+def stage(strip: str, name: str) -> Callable[[Page], None]:
+    def choose(page: Page) -> None:
+        page.click(f"[data-strip={strip}]")
+        page.locator(f"[data-stage={name}] [data-focus]").click()
+
+    return choose
+
+
+VIEWS: dict[str, Callable[[Page], None]] = {
+    "bench": bench,
+    "split": split,
+    "settings": settings,
+    "blind": blind,
+    "recipes": recipes,
+    "keeping": keeping,
+    "tone": stage("squeezebox", "squeezebox-mud"),
+    "gate": stage("foot-stomps", "foot-stomps-boom"),
+    "curve": stage("voice-room", "voice-room-curve"),
+    "desk": by_key("3"),
+    "lab": by_key("5"),
+    "sessions": by_key("1"),
+    "keys": by_key("?"),
+    "revisions": revisions,
+    "print": printing,
+}
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_nothing_is_found(page: Page, theme: str) -> None:
+    page.evaluate(f"localStorage.setItem('theme', '{theme}')")
+    page.reload()
+    open_demo(page)
+    page.add_script_tag(path=AXE)
+    found = {}
+    for name, show in VIEWS.items():
+        show(page)
+        expect(page.locator("body")).to_be_visible()
+        found[name] = page.evaluate(FINDINGS)
+        page.keyboard.press("Escape")
+        page.keyboard.press("Escape")
+        page.keyboard.press("2")
+    assert {name: lines for name, lines in found.items() if lines} == {}

@@ -1,0 +1,143 @@
+import { api, Refusal } from './api';
+import { signed } from './figures';
+import type { Live } from './live.svelte';
+import type { AimStep, Control, Edit, Wish } from './types';
+import type { Work } from './work.svelte';
+
+export type Quantity = Wish['what'];
+/** What can be wanted, in words, and in what unit. */
+export const QUANTITIES: Record<Quantity, [string, string]> = {
+  reduction: ['reduction while it works', 'dB'],
+  loudness: ['loudness at the end of the chain', 'LUFS'],
+  true_peak: ['true peak at the end of the chain', 'dBTP'],
+  down: ['peaks lower behind the stage, by', 'dB'],
+};
+const USUAL: Record<Quantity, number> = { reduction: 4, loudness: -14, true_peak: -1, down: 6 };
+/** Controls to begin with, if a stage has one of them. */
+const TELLING = ['threshold_db', 'drive_db', 'ceiling_db', 'depth_db', 'amount_db', 'gain_db'];
+
+/** Says what is wanted of a stage; the core finds the value. */
+export class Aiming {
+  open = $state(false);
+  what = $state<Quantity>('reduction');
+  wanted = $state(4);
+  percentile = $state(95);
+  /** The loop, the song, or the name of a section. */
+  over = $state('loop');
+  steps = $state.raw<AimStep[]>([]);
+  /** Under way. */
+  number = $state<number | null>(null);
+  result = $state<string | null>(null);
+  private chosen = $state('');
+  private of = { stage: '', control: '' };
+
+  constructor(
+    private work: Work,
+    private live: Live,
+  ) {
+    live.onEvent((event) => {
+      if (event.type === 'aimed' && event.number === this.number) this.take(event);
+    });
+  }
+
+  /** What can be moved to reach it: levels and the mix. */
+  readonly controls: Pick<Control, 'name' | 'label'>[] = $derived.by(() => {
+    const found = (this.work.kind?.controls ?? []).filter(
+      (c) => c.type === 'number' && c.change === 'glide' && c.unit === 'dB',
+    );
+    return [...found, { name: 'mix', label: 'Mix' }];
+  });
+
+  readonly control: string = $derived.by(() => {
+    const names = this.controls.map((c) => c.name);
+    if (names.includes(this.chosen)) return this.chosen;
+    return TELLING.find((name) => names.includes(name)) ?? 'mix';
+  });
+
+  /** Passages that there are. */
+  readonly passages: [string, number, number][] = $derived.by(() => {
+    const { work, live } = this;
+    const { loop } = live.transport;
+    const { frames, rate } = work;
+    const spans = work.model?.sections ?? [];
+    const found: [string, number, number][] = loop ? [['loop', ...loop]] : [];
+    found.push(['song', 0, frames]);
+    spans.forEach((section, i) => {
+      const end = section.end_s ?? spans[i + 1]?.start_s ?? frames / rate;
+      found.push([section.name, Math.round(section.start_s * rate), Math.round(end * rate)]);
+    });
+    return found;
+  });
+
+  choose(control: string): void {
+    this.chosen = control;
+  }
+
+  want(what: Quantity): void {
+    this.what = what;
+    this.wanted = USUAL[what];
+  }
+
+  show(): void {
+    if (!this.work.stage) return;
+    this.open = !this.open;
+    this.result = null;
+    this.steps = [];
+  }
+
+  async start(): Promise<void> {
+    const { work } = this;
+    const passage = this.passages.find(([name]) => name === this.over) ?? this.passages[0];
+    if (!work.state || !work.stage || !passage) return;
+    this.steps = [];
+    this.result = null;
+    this.of = { stage: work.stage.id, control: this.control };
+    const { what, wanted, percentile } = this;
+    try {
+      const { number } = await api.aim(work.state.id, {
+        ...this.of,
+        wish: { what, wanted, percentile },
+        begin: passage[1],
+        end: passage[2],
+      });
+      this.number = number;
+    } catch (error) {
+      if (!(error instanceof Refusal)) throw error;
+      this.result = error.message;
+    }
+  }
+
+  stop(): void {
+    if (this.number !== null) void api.stopAim(this.number).catch(() => undefined);
+  }
+
+  private take(step: AimStep): void {
+    if (!step.done) {
+      this.steps = [...this.steps, step];
+      return;
+    }
+    this.number = null;
+    this.result = step.problem ?? null;
+    if (step.problem) return;
+    const words = `aimed at ${this.said()}`;
+    const { stage, control } = this.of;
+    const edit: Edit =
+      control === 'mix'
+        ? { type: 'set_stage', stage, mix: step.value }
+        : {
+            type: 'set_params',
+            stage,
+            params: { [control]: step.value },
+            whole: false,
+            words,
+          };
+    void this.work.edit(edit);
+    this.result = `set to ${signed(step.value, 2)}: it gives ${signed(step.got ?? 0, 2)}`;
+  }
+
+  private said(): string {
+    const { what, wanted, percentile } = this;
+    const unit = QUANTITIES[what][1];
+    return what === 'reduction' ? `${wanted} ${unit}, ${percentile} %` : `${wanted} ${unit}`;
+  }
+}
