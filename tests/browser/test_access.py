@@ -39,7 +39,7 @@ def blind(page: Page) -> None:
 def recipes(page: Page) -> None:
     bench(page)
     page.keyboard.press("e")
-    page.get_by_role("option").nth(3).click()
+    page.locator("[data-recipe]").nth(3).click()
 
 
 def keeping(page: Page) -> None:

@@ -71,7 +71,7 @@ def test_a_chain_is_copied_named_cleared_and_comes_back(page: Page) -> None:
     page.evaluate(
         "saltAnvil.work.edit({ type: 'add_stage', place: 'lead-voice', index: 0, kind: 'clipper' })"
     )
-    page.get_by_role("button", name="Name setting C").click()
+    page.get_by_role("button", name="no name, setting C").click()
     page.keyboard.type("clipped first")
     page.keyboard.press("Enter")
     expect(page.locator("[data-setting=C]")).to_contain_text("clipped first")

@@ -156,7 +156,7 @@ def test_three_band_compressor_by_keyboard(page: Page) -> None:
     block = block_on(page, "low")
     block.focus()
     page.keyboard.press("Alt+ArrowDown")
-    expect(page.get_by_role("list", name="Stave of mid").get_by_role("listitem")).to_have_count(2)
+    expect(page.get_by_role("group", name="Stave of mid").locator("[data-stage]")).to_have_count(2)
     bracket = page.get_by_label("3 bands, opening bracket")
     bracket.focus()
     page.keyboard.press("Enter")

@@ -173,7 +173,7 @@
     <table class="keys">
       <tbody>
         {#each keys as shortcut (shortcut.words)}
-          <tr><th>{shortcut.keys}</th><td>{shortcut.words}</td></tr>
+          <tr><td class="which">{shortcut.keys}</td><td>{shortcut.words}</td></tr>
         {/each}
       </tbody>
     </table>
@@ -218,7 +218,7 @@
     margin-left: var(--s3);
     text-decoration: underline;
   }
-  .keys th {
+  .keys .which {
     text-align: left;
     padding: 2px var(--s5) 2px 0;
     white-space: nowrap;

@@ -1,5 +1,5 @@
 import { api, Refusal } from './api';
-import { signed } from './figures';
+import { figure } from './figures';
 import type { Live } from './live.svelte';
 import type { AimStep, Control, Edit, Wish } from './types';
 import type { Work } from './work.svelte';
@@ -132,7 +132,9 @@ export class Aiming {
             words,
           };
     void this.work.edit(edit);
-    this.result = `set to ${signed(step.value, 2)}: it gives ${signed(step.got ?? 0, 2)}`;
+    const given = `${figure(step.got ?? 0, 2)} ${QUANTITIES[this.what][1]}`;
+    const moved = this.controls.find((c) => c.name === control)?.label ?? control;
+    this.result = `${moved} is at ${figure(step.value, 2)} now and gives ${given}`;
   }
 
   private said(): string {

@@ -40,7 +40,7 @@
 </script>
 
 <header class="top">
-  <b class="mark">Salt Anvil</b>
+  <svelte:element this={view === 'sessions' ? 'b' : 'h1'} class="mark">Salt Anvil</svelte:element>
   <nav aria-label="Views">
     {#each ['sessions', 'bench', 'desk', 'lab'] as const as name (name)}
       <button
@@ -132,6 +132,11 @@
     white-space: nowrap;
     min-width: 0;
   }
+  .mark {
+    font-size: inherit;
+    font-weight: 700;
+    margin: 0;
+  }
   nav {
     display: flex;
   }
@@ -155,8 +160,10 @@
       gap: var(--s2);
       padding: 0 var(--s2);
     }
+    /* Still there for who does not look. */
     .mark {
-      display: none;
+      position: absolute;
+      clip-path: inset(50%);
     }
     nav button {
       padding: 3px 6px;

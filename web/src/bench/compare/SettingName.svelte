@@ -38,7 +38,7 @@
 {:else}
   <button
     class:none={!name}
-    aria-label="Name setting {slot}"
+    aria-label="{name || 'no name'}, setting {slot}"
     title="A click, or Enter, names it"
     onclick={() => (typed = name)}>{name || 'no name'}</button
   >

@@ -86,7 +86,7 @@
     <table>
       <thead>
         <tr>
-          <th class="letter"></th>
+          <td class="letter"></td>
           <th class="words">{live.transport.loop ? 'in the loop' : 'whole song'}</th>
           <th>plays<br />dB</th>
           <th>loudness<br />LUFS</th>

@@ -86,7 +86,7 @@
         <thead>
           <tr>
             <th>{live.transport.loop ? 'in the loop' : 'whole song'}</th>
-            <th>stands</th><th>tried</th><th></th>
+            <th>stands</th><th>tried</th><th>by</th>
           </tr>
         </thead>
         <tbody>

@@ -59,9 +59,9 @@
   <table>
     <thead>
       <tr>
-        <th></th><th>solo</th><th>on</th><th>gain</th>
+        <td></td><th>solo</th><th>on</th><th>gain</th>
         {#each controls as control (control.name)}<th>{control.label}</th>{/each}
-        <th>now</th><th></th><th></th>
+        <th>now</th><td></td><td></td>
       </tr>
     </thead>
     <tbody>

@@ -30,6 +30,7 @@
   const key = $derived(keyWords(stage, work.model?.strips ?? []));
   const chosen = $derived(stage.id === work.stageId || work.chosen.includes(stage.id));
   const gain = $derived(stage.params.gain_db);
+  const level = $derived(typeof gain === 'number' ? `${figure(gain, 1)} dB` : '');
 
   $effect(() =>
     live.onReports((batch) => {
@@ -72,18 +73,15 @@
   }
 </script>
 
-<div class="wrap" role="listitem" data-stage={stage.id}>
+<div class="wrap" class:small data-stage={stage.id}>
   {#if key && !small}<span class="key">key: {key}</span>{/if}
-  <div
+  <button
     class="block"
-    class:small
     class:chosen
     class:off={!stage.on}
-    role="button"
-    tabindex="0"
     data-focus
     aria-pressed={chosen}
-    aria-label="{title}{stage.on ? '' : ', off'}{key ? `, key ${key}` : ''}"
+    aria-label={[title, level, !stage.on && 'off', key && `key ${key}`].filter(Boolean).join(' ')}
     title="Alt and arrows move it, Delete takes it away, Shift and click takes more together"
     onclick={(e) => (e.shiftKey ? together() : work.choose(stage.id))}
     onkeydown={press}
@@ -92,27 +90,30 @@
     }}
   >
     <span class="top">
-      <Checkbox
-        on={stage.on}
-        label="{title} on"
-        onswitch={(on) => void work.edit({ type: 'set_stage', stage: stage.id, on })}
-        ><span></span></Checkbox
-      >
       <b>{title}</b>
-      {#if key && small}<span class="inner" title="key: {key}">key</span>{/if}
+      {#if key && small}<span class="inner" title="key: {key}" aria-hidden="true">key</span>{/if}
     </span>
     <span class="foot">
-      {#if typeof gain === 'number'}
-        <span>{figure(gain, 1)} dB</span>
+      {#if level}
+        <span>{level}</span>
       {:else}
-        <span class="now">{stage.on ? (tells ? figure(-now, 1) : '') : 'off'}</span>
+        <span class="now" aria-hidden="true">{stage.on && tells ? figure(-now, 1) : ''}</span>
+        {#if !stage.on}<span>off</span>{/if}
         <span class="tiny">
           {#if glyph !== 'reduction'}<Shape {work} {stage} {glyph} {wide} {tall} />{/if}
           <canvas bind:this={canvas} width={wide} height={tall} aria-hidden="true"></canvas>
         </span>
       {/if}
     </span>
-  </div>
+  </button>
+  <span class="switch">
+    <Checkbox
+      on={stage.on}
+      label="{title} on"
+      onswitch={(on) => void work.edit({ type: 'set_stage', stage: stage.id, on })}
+      ><span></span></Checkbox
+    >
+  </span>
 </div>
 
 <style>
@@ -130,15 +131,27 @@
     white-space: nowrap;
   }
   .block {
+    display: block;
     width: var(--block, 124px);
     padding: 5px var(--block-side, var(--s2)) var(--s1);
+    text-align: left;
     background: var(--field);
     border: 1px solid var(--edge);
-    cursor: pointer;
     touch-action: none;
     user-select: none;
   }
-  .small {
+  .top {
+    display: block;
+    padding-left: 25px;
+    overflow: hidden;
+    white-space: nowrap;
+  }
+  .switch {
+    position: absolute;
+    top: 7px;
+    left: calc(var(--block-side, var(--s2)) + 1px);
+  }
+  .small .block {
     display: flex;
     gap: 6px;
     align-items: center;
@@ -146,6 +159,13 @@
     height: 26px;
     padding: 0 6px;
     font-size: var(--note);
+  }
+  .small .top {
+    padding-left: 19px;
+  }
+  .small .switch {
+    top: 6px;
+    left: 7px;
   }
   .chosen {
     outline: 2px solid var(--ink);

@@ -43,7 +43,7 @@
   class="bracket"
   class:open
   class:off={!split.on}
-  role="listitem"
+  role="group"
   data-stage={split.id}
   aria-label={title}
 >

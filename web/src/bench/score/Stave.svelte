@@ -20,7 +20,7 @@
   let { work, live, score, place, name, chain, small = false }: Props = $props();
 </script>
 
-<div class="stave" role="list" aria-label="Stave of {name}" data-stave={place}>
+<div class="stave" role="group" aria-label="Stave of {name}" data-stave={place}>
   <i class="wire"></i>
   {#each chain as element, index (element.id)}
     <Gap {score} {place} {index} {small} words="Add on {name} before {element.kind}" />

@@ -278,12 +278,17 @@
   .mark.none {
     border-color: transparent;
     background: none;
-    color: transparent;
+  }
+  .row:not(:hover) .mark.none:not(:focus-visible) {
+    opacity: 0;
   }
   .row:hover .mark.none,
   .mark.none:focus-visible {
     border-color: var(--edge);
     color: var(--muted);
+  }
+  .chosen:hover .mark.none {
+    color: var(--on-ink);
   }
   .mark option {
     color: var(--ink);

@@ -1,0 +1,52 @@
+"""Aim on ten strips of the demo, and by keyboard: what was wanted is what the ledger says."""
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.test_job import open_demo
+
+PLACES = [
+    ("lead-voice", "lead-voice-compressor"), ("box-drum", "box-drum-compressor"),
+    ("main", "main-wall"), ("lead-voice", "lead-voice-ess"),
+]  # fmt: skip
+
+
+def aim(page: Page, wanted: str, over: str = "song") -> None:
+    page.keyboard.press("a")
+    page.get_by_label("Over which passage").select_option(over)
+    page.get_by_label("How much is wanted").fill(wanted)
+    page.get_by_role("button", name="Find it").click()
+    page.wait_for_function("saltAnvil.aiming.result !== null && saltAnvil.aiming.number === null")
+
+
+@pytest.mark.parametrize(("strip", "stage"), PLACES)
+def test_four_decibels_at_95_percent_in_the_reel(page: Page, strip: str, stage: str) -> None:
+    open_demo(page, strip)
+    page.evaluate(f"saltAnvil.work.select('{strip}', '{stage}')")
+    aim(page, "4", "Reel")
+    expect(page.get_by_role("status").or_(page.locator("output"))).to_contain_text("gives")
+    page.wait_for_function(f"saltAnvil.work.analysed['{strip}'] === 1")
+    row = page.get_by_role("row", name="Reel ").filter(has_text="Reel").first
+    expect(row.get_by_role("cell").nth(1)).to_have_text("4.0")
+    # One step back is where it was.
+    page.keyboard.press("Escape")
+    assert "aimed at 4 dB, 95 %" in page.evaluate("saltAnvil.work.state.undo")
+    page.keyboard.press("Control+z")
+    page.wait_for_function("saltAnvil.work.state.undo === null")
+
+
+def test_what_cannot_be_had_is_said_and_changes_nothing(page: Page) -> None:
+    open_demo(page, "lead-voice")
+    aim(page, "59")
+    expect(page.locator("output")).to_contain_text("the whole range gives")
+    assert page.evaluate("saltAnvil.work.state.undo") is None
+    # The loudness of the whole by the limiter's drive, at the end of the main bus.
+    page.evaluate("saltAnvil.work.select('main', 'main-wall')")
+    page.get_by_label("What is moved").select_option("Drive")
+    page.get_by_label("What is wanted").select_option("loudness at the end of the chain")
+    page.get_by_role("button", name="Find it").click()
+    page.wait_for_function("saltAnvil.aiming.number !== null")
+    page.wait_for_function("saltAnvil.aiming.number === null")
+    expect(page.locator("output")).to_contain_text("gives −1")
+    page.wait_for_function("saltAnvil.work.analysed.main === 1")
+    page.keyboard.press("Control+z")
