@@ -32,6 +32,7 @@ from salt_anvil.core.measure.split_curves import SplitDrawing, bus_drawing, spli
 from salt_anvil.core.measure.wiring import wiring_cautions
 from salt_anvil.core.processors import processor
 from salt_anvil.core.session import (
+    Element,
     Key,
     Session,
     Split,
@@ -301,6 +302,8 @@ class Viewer:
             Span("", begin, end),
             section_spans(self._session),
             percussive=drums,
+            alone=stages[0].kind if len(stages) == 1 else None,
+            wall=item.strip.kind == "main" and _ends_in(item.strip.chain, at),
         )
         wiring = wiring_cautions(item, self._plan.frames)
         strongest = self.strongest(strip, at, begin, end)
@@ -418,3 +421,9 @@ def _most(
     end = max(starts[-1] + 1, min(int(np.ceil(edges[-1] / GRID)), len(worst)))
     out[-1] = worst[starts[-1] : end].max()
     return out.astype(np.float64)
+
+
+def _ends_in(chain: list[Element], at: str) -> bool:
+    """Say whether a place is the limiter with which a chain ends."""
+    last = next((e for e in reversed(chain) if e.on), None)
+    return isinstance(last, Stage) and last.kind == "limiter" and last.id == at

@@ -77,6 +77,41 @@ def test_true_peak_and_crest_cautions() -> None:
     assert not percussive(flat)
 
 
+def stereo(left: float, right: float, common: float) -> np.ndarray:
+    """Noise: common to both channels, and each one's own, by amplitude."""
+    random = np.random.default_rng(2)
+    own = random.standard_normal((3, 4 * RATE)) * 0.1
+    sound = np.array([left * own[0] + common * own[2], right * own[1] + common * own[2]]).T
+    return RowMeter(RATE, 2).feed(sound)
+
+
+def test_cautions_of_the_image() -> None:
+    """Own noise in both channels: their sum lies 3.01 dB under both."""
+    span = Span("", 0, 4 * RATE)
+    none = np.zeros((0, 2))
+    mono, wide = stereo(0, 0, 1), stereo(1, 1, 0)
+    found = ledger(mono, wide, none, RATE, span, [])
+    assert [c.rule for c in found.cautions] == ["mono"]
+    assert found.cautions[0].value == pytest.approx(3.01, abs=0.1)
+    assert ledger(wide, mono, none, RATE, span, []).cautions == []
+    found = ledger(wide, stereo(1, 0.5, 0), none, RATE, span, [])
+    assert [c.words for c in found.cautions] == ["The image moves 6.0 dB to the left."]
+
+
+def test_cautions_of_one_stage() -> None:
+    quiet = rows(-20, -20)
+
+    def rules(taken: np.ndarray, **more: object) -> list[str]:
+        found = ledger(quiet, quiet, taken, RATE, WHOLE, [], **more)  # type: ignore[arg-type]
+        return [c.rule for c in found.cautions]
+
+    assert rules(cells(0, 0), alone="gate") == ["never-closes"]
+    assert rules(cells(40, 40), alone="gate") == ["never-opens"]
+    assert rules(cells(0, 40), alone="gate") == []
+    assert rules(cells(0, 3), wall=True) == ["wall"]
+    assert rules(cells(0, 1.9), wall=True) == rules(cells(0, 3), alone="compressor") == []
+
+
 def test_last_hits_begin_where_reduction_rises() -> None:
     reduction = np.zeros(4000)
     for start in (500, 1500, 2500, 3500):

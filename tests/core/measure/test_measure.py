@@ -164,6 +164,22 @@ def test_left_right_and_offset() -> None:
     assert found.dc_offset == pytest.approx(0.1, abs=1e-6)
 
 
+@pytest.mark.parametrize(("turn", "correlation"), [(0, 1.0), (90, 0.0), (180, -1.0), (60, 0.5)])
+def test_correlation_is_the_cosine_of_the_phase_between_two_sines(
+    turn: float, correlation: float
+) -> None:
+    t = np.arange(48000) / 48000
+    phases = np.radians([0, turn])
+    found = measured(0.5 * np.sin(2 * np.pi * 1000 * t[:, None] + phases))
+    assert found.correlation == pytest.approx(correlation, abs=1e-6)
+    # Of half the difference against half the sum: tan²(turn / 2).
+    if 0 < turn < 180:
+        wanted = 20 * math.log10(math.tan(math.radians(turn / 2)))
+        assert found.sides_to_middle_db == pytest.approx(wanted, abs=1e-3)
+    else:
+        assert found.sides_to_middle_db is None
+
+
 def test_silence_and_very_short_sounds() -> None:
     assert measured(np.zeros((48000, 2))).integrated_lufs is None
     assert measured(np.zeros((0, 2))).crest_db is None

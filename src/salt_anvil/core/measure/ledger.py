@@ -14,6 +14,11 @@ CREST_LIMIT_DB = 6.0
 CONTRAST_LIMIT_LU = 1.0
 RESTING_LU = 20.0
 """A section this much under the loudest one holds only what leaks in."""
+MONO_LIMIT_DB = 1.5
+"""The sum of both channels loses so much more behind it than before."""
+IMAGE_LIMIT_DB = 1.5
+WALL_LIMIT_DB = 2.0
+"""A last limiter that takes more than this is heard (common practice, no source)."""
 LET_GO_DB = 0.3
 LET_GO_SHARE = 0.05
 
@@ -98,11 +103,14 @@ def ledger(
     sections: list[Span],
     *,
     percussive: bool = False,
+    alone: str | None = None,
+    wall: bool = False,
 ) -> Ledger:
     """Return the ledger of a passage.
 
     before, after: rows of the whole strip (see rows). cells: (cells, channels) of reduction in
-    dB, empty where nothing reduces.
+    dB, empty where nothing reduces. percussive: hits, and nothing that may hold on between them.
+    alone: the kind of the one stage that is looked at. wall: it is the last limiter of all.
     """
     a, b = (figures(_rows_in(rows, rate, passage)) for rows in (before, after))
     change = difference(b.integrated_lufs, a.integrated_lufs) or 0.0
@@ -126,7 +134,11 @@ def ledger(
         reduction=reduction_figures(_cells_in(cells, passage)),
         sections=parts,
         contrast=contrast,
-        cautions=_cautions(a, b, cells, sections, contrast, passage, percussive=percussive),
+        cautions=[
+            *_cautions(a, b, cells, sections, contrast, passage, percussive=percussive),
+            *_stereo_cautions(a, b, passage),
+            *_stage_cautions(_cells_in(cells, passage), passage, alone, wall=wall),
+        ],
         before_db=min(change, 0.0),
         after_db=min(-change, 0.0),
     )
@@ -197,6 +209,44 @@ def _cautions(
         words = f"The true peak is {peak:+.1f} dBTP."
         found.append(Caution("peak", words, peak, 0.0, passage.begin, passage.end))
     return found
+
+
+def _mono_loss(found: Figures) -> float | None:
+    """Return by how much the sum of both channels is quieter than both, 0 for a mono sound."""
+    sides = found.sides_to_middle_db
+    if sides is None:
+        return None if found.rms_dbfs is None else 0.0
+    return 10 * float(np.log10(1 + 10 ** (sides / 10)))
+
+
+def _stereo_cautions(before: Figures, after: Figures, passage: Span) -> list[Caution]:
+    found = []
+    lost = difference(_mono_loss(after), _mono_loss(before))
+    if lost is not None and lost > MONO_LIMIT_DB:
+        words = f"In mono it is {lost:.1f} dB quieter than it would be without."
+        found.append(Caution("mono", words, lost, MONO_LIMIT_DB, passage.begin, passage.end))
+    moved = difference(after.right_to_left_db, before.right_to_left_db)
+    if moved is not None and abs(moved) > IMAGE_LIMIT_DB:
+        side = "right" if moved > 0 else "left"
+        words = f"The image moves {abs(moved):.1f} dB to the {side}."
+        found.append(
+            Caution("image", words, abs(moved), IMAGE_LIMIT_DB, passage.begin, passage.end)
+        )
+    return found
+
+
+def _stage_cautions(cells: Sound, passage: Span, alone: str | None, *, wall: bool) -> list[Caution]:
+    taken = reduction_figures(cells)
+    span = (passage.begin, passage.end)
+    if wall and taken.most > WALL_LIMIT_DB:
+        words = f"The last limiter takes up to {taken.most:.1f} dB."
+        return [Caution("wall", words, taken.most, WALL_LIMIT_DB, *span)]
+    if alone == "gate" and len(cells) and taken.active == 0:
+        return [Caution("never-closes", "The gate never closes here.", 0.0, 0.0, *span)]
+    if alone == "gate" and len(cells) and float(cells.max(axis=1).min()) > 1.0:
+        shut = float(cells.max(axis=1).min())
+        return [Caution("never-opens", "The gate never opens here.", shut, 1.0, *span)]
+    return []
 
 
 def _never_lets_go(cells: Sound, span: Span) -> Caution | None:

@@ -13,7 +13,7 @@ from salt_anvil.core.measure.truepeak import EDGE, interpolated_peak
 
 RANGES_HZ = (150.0, 800.0, 5000.0)
 """Corners of the four ranges of energy: lows, low middle, high middle, highs."""
-K, POWER_L, POWER_R, PEAK, TRUE_PEAK, SUM, SHARE, RANGE = 0, 1, 2, 3, 4, 5, 6, 7
+K, POWER_L, POWER_R, CROSS, PEAK, TRUE_PEAK, SUM, SHARE, RANGE = range(9)
 COLUMNS = RANGE + len(RANGES_HZ) + 1
 
 Rows = NDArray[np.float64]
@@ -27,10 +27,10 @@ def hop(rate: int) -> int:
 class RowMeter:
     """Takes blocks of any length; gives finished rows (COLUMNS figures each).
 
-    Columns: K-weighted power (channels summed), mean square left and right, sample peak, true
-    peak, offset (mean), the share of 100 ms that the row is long, power in each of the four
-    ranges. A row is given when a frame behind it is there: the last one may be shorter, and its
-    true peak holds what the interpolation still gives after the end.
+    Columns: K-weighted power (channels summed), mean square left and right, mean product of both,
+    sample peak, true peak, offset (mean), the share of 100 ms that the row is long, power in each
+    of the four ranges. A row is given when a frame behind it is there: the last one may be
+    shorter, and its true peak holds what the interpolation still gives after the end.
     """
 
     def __init__(self, rate: int, channels: int) -> None:
@@ -75,6 +75,7 @@ class RowMeter:
         rows[:, K] = np.square(weighted).reshape(-1, hop, channels).mean(axis=1).sum(axis=1)
         powers = np.square(pieces).mean(axis=1)
         rows[:, POWER_L], rows[:, POWER_R] = powers[:, 0], powers[:, -1]
+        rows[:, CROSS] = (pieces[:, :, 0] * pieces[:, :, -1]).mean(axis=1)
         rows[:, PEAK] = np.abs(pieces).max(axis=(1, 2))
         rows[:, SUM] = pieces.mean(axis=(1, 2))
         rows[:, SHARE] = hop / self._hop
@@ -106,6 +107,8 @@ class Figures:
     defined, as any level of silence.
 
     ranges_db: mean power in four ranges of frequency. right_to_left_db: difference in power.
+    correlation: of left and right, -1 to 1 (1: mono). sides_to_middle_db: power of half the
+    difference against that of half the sum; None: mono.
     """
 
     integrated_lufs: float | None
@@ -119,6 +122,8 @@ class Figures:
     peak_to_loudness_db: float | None
     ranges_db: list[float | None]
     right_to_left_db: float | None
+    correlation: float | None
+    sides_to_middle_db: float | None
     dc_offset: float
 
 
@@ -133,7 +138,7 @@ def figures(rows: Rows) -> Figures:
     share = rows[:, SHARE]
     means = share @ rows / max(float(share.sum()), 1e-12)
     left, right = float(means[POWER_L]), float(means[POWER_R])
-    power = (left + right) / 2
+    power, cross = (left + right) / 2, float(means[CROSS])
     peak = float(rows[:, PEAK].max())
     weighted = rows[share == 1.0, K]
     integrated = _sounding(loudness.integrated(weighted))
@@ -150,6 +155,8 @@ def figures(rows: Rows) -> Figures:
         peak_to_loudness_db=difference(true_peak, integrated),
         ranges_db=[_power_db(float(r)) for r in means[RANGE:]],
         right_to_left_db=difference(_power_db(right), _power_db(left)),
+        correlation=_correlation(left, right, cross),
+        sides_to_middle_db=difference(_power_db(power - cross), _power_db(power + cross)),
         dc_offset=float(means[SUM]),
     )
 
@@ -157,6 +164,12 @@ def figures(rows: Rows) -> Figures:
 def difference(a: float | None, b: float | None) -> float | None:
     """Return a less b; None where one of them is not defined."""
     return None if a is None or b is None else a - b
+
+
+def _correlation(left: float, right: float, cross: float) -> float | None:
+    if min(left, right) <= SILENT_POWER:
+        return None
+    return float(np.clip(cross / np.sqrt(left * right), -1.0, 1.0))
 
 
 def _sounding(lufs: float) -> float | None:

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { FIRST, lines, loudness, MORE, type Line } from './lines';
   import Monitoring from './Monitoring.svelte';
   import { untrack } from 'svelte';
   import Choice from '../../components/Choice.svelte';
@@ -28,7 +29,7 @@
   /** A single stage is looked at: what it takes is what it tells itself. */
   const stageAlone = $derived(work.at !== 'chain' && !work.split);
   const loop = $derived(live.transport.loop);
-  const rows = $derived(ledger ? lines(ledger) : []);
+  const rows = $derived(ledger ? lines(ledger, FIRST) : []);
   /** What later stages have to do is known when their strips are. */
   const measured = $derived(Object.values(work.analysed).filter((share) => share >= 1).length);
   const cautions = $derived(
@@ -53,25 +54,6 @@
     later = answer.later;
     done = answer.done;
   }, 400);
-
-  function lines(l: Ledger): { name: string; in: string; out: string; diff: string }[] {
-    const none = (v: number | null): v is null => v === null;
-    const pair = (name: string, a: number | null, b: number | null) => ({
-      name,
-      in: none(a) ? '–' : figure(a, 1),
-      out: none(b) ? '–' : figure(b, 1),
-      diff: none(a) || none(b) ? '–' : signed(b - a),
-    });
-    const { before, after } = l;
-    return [
-      pair('Loudness LUFS', before.integrated_lufs, after.integrated_lufs),
-      pair('Loudest 3 s', before.short_term_max_lufs, after.short_term_max_lufs),
-      pair('True peak dBTP', before.true_peak_dbtp, after.true_peak_dbtp),
-      pair('Crest dB', before.crest_db, after.crest_db),
-      pair('Range LU', before.loudness_range_lu, after.loudness_range_lu),
-      pair('Right to left dB', before.right_to_left_db, after.right_to_left_db),
-    ];
-  }
 
   /** What only bends or widens has no row of zeros. */
   function reduces(l: Ledger): boolean {
@@ -100,6 +82,24 @@
   }
 </script>
 
+{#snippet figures(lines: Line[])}
+  {#each lines as row (row.name)}
+    <tr title={row.words}>
+      <th>{row.name}</th><td>{row.in}</td><td>{row.out}</td><td>{row.diff}</td>
+    </tr>
+  {/each}
+{/snippet}
+
+{#snippet taken_row(name: string, r: Reduction)}
+  <tr>
+    <th>{name}</th>
+    <td>{figure(r.median, 1)}</td>
+    <td>{figure(r.p95, 1)}</td>
+    <td>{figure(r.most, 1)}</td>
+    <td>{figure(100 * r.active, 0)}</td>
+  </tr>
+{/snippet}
+
 <aside class="ledger" aria-label="Ledger">
   <Choice
     label="Figures of"
@@ -110,107 +110,110 @@
     titles={{ stage: 'In and out of the selected stage', chain: 'In and out of the whole chain' }}
     onchoose={(v) => work.setScope(v as 'stage' | 'chain')}
   />
-  <table>
-    <thead>
-      <tr><th>{loop ? 'in the loop' : 'whole song'}</th><th>in</th><th>out</th><th>diff</th></tr>
-    </thead>
-    <tbody>
-      {#each rows as row (row.name)}
-        <tr><th>{row.name}</th><td>{row.in}</td><td>{row.out}</td><td>{row.diff}</td></tr>
-      {/each}
-    </tbody>
-  </table>
-  {#if ledger}
+  <div class="figures">
     <table>
       <thead>
-        <tr
-          ><th>Balance, dB</th>{#each ranges as name (name)}<th>{name}</th>{/each}</tr
-        >
+        <tr><th>{loop ? 'in the loop' : 'whole song'}</th><th>in</th><th>out</th><th>diff</th></tr>
       </thead>
       <tbody>
-        <tr
-          ><th>change</th>{#each ledger.ranges_db as value, i (i)}<td
-              >{value === null ? '–' : signed(value)}</td
-            >{/each}</tr
-        >
+        {@render figures(rows)}
       </tbody>
     </table>
-    {#if reduces(ledger)}
-      <table class="taken">
-        <thead>
-          <tr><th>Taken, dB</th><th>median</th><th>95 %</th><th>most</th></tr>
-        </thead>
-        <tbody>
-          {#each ledger.sections as section (section.name)}
-            <tr>
-              <th>{section.name}</th>
-              <td>{figure(section.reduction.median, 1)}</td>
-              <td>{figure(section.reduction.p95, 1)}</td>
-              <td>{figure(section.reduction.most, 1)}</td>
-            </tr>
-          {/each}
-          {#if ledger.sections.length === 0}
-            <tr>
-              <th>all</th>
-              <td>{figure(ledger.reduction.median, 1)}</td>
-              <td>{figure(ledger.reduction.p95, 1)}</td>
-              <td>{figure(ledger.reduction.most, 1)}</td>
-            </tr>
-          {/if}
-          {#if ledger.strongest && !stageAlone}
-            <tr
-              title="The rows above are the whole place: level in against level out, make-up apart"
-            >
-              <th colspan="3">one stage alone: {ledger.strongest[0]}</th>
-              <td>{figure(Number(ledger.strongest[1]), 1)}</td>
-            </tr>
-          {/if}
-        </tbody>
-      </table>
-    {/if}
-    {#if ledger.contrast}
-      {@const { quiet, loud, before, after } = ledger.contrast}
+    {#if ledger}
+      <details>
+        <summary>more figures</summary>
+        <table>
+          <tbody>{@render figures(lines(ledger, MORE))}</tbody>
+        </table>
+        {#if ledger.sections.length}
+          <table>
+            <thead>
+              <tr><th>Loudness LUFS</th><th>in</th><th>out</th><th>diff</th></tr>
+            </thead>
+            <tbody>{@render figures(loudness(ledger))}</tbody>
+          </table>
+        {/if}
+      </details>
       <table>
         <thead>
-          <tr><th colspan="4">{quiet} to {loud}, LU</th></tr>
+          <tr
+            ><th>Balance, dB</th>{#each ranges as name (name)}<th>{name}</th>{/each}</tr
+          >
         </thead>
         <tbody>
-          <tr>
-            <th>louder by</th><td>{signed(before)}</td><td>{signed(after)}</td><td
-              >{signed(after - before)}</td
-            >
-          </tr>
+          <tr
+            ><th>change</th>{#each ledger.ranges_db as value, i (i)}<td
+                >{value === null ? '–' : signed(value)}</td
+              >{/each}</tr
+          >
         </tbody>
       </table>
-    {/if}
-    {#each later as { stage: next, strip: where, now, before } (where + next)}
-      <table class="later" aria-label="What {next} on {where} still takes">
-        <thead>
-          <tr><th colspan="4">{next} on {where} takes, dB</th></tr>
-        </thead>
-        <tbody>
-          {#each taken(now, before) as { name, figures } (name)}
-            <tr>
-              <th>{name}</th>
-              <td title="median">{figure(figures.median, 1)}</td>
-              <td title="95 %">{figure(figures.p95, 1)}</td>
-              <td title="most">{figure(figures.most, 1)}</td>
+      {#if reduces(ledger)}
+        <table class="taken">
+          <thead>
+            <tr title="While it reduces; time: the share of the time that it does, in %">
+              <th>Taken, dB</th><th>median</th><th>95 %</th><th>most</th><th>time</th>
             </tr>
-          {/each}
-        </tbody>
-      </table>
-    {/each}
-    {#each cautions as caution (caution.rule + caution.begin)}
-      <p class="caution">
-        <b>Caution.</b>
-        {caution.words} <span>limit {figure(caution.limit, 1)}</span>
-        <button onclick={() => show(caution)}>Show</button>
-        {#if stage}<button onclick={() => silence(caution)}>Meant</button>{/if}
-      </p>
-    {/each}
-  {/if}
-  {#if done < 1 && work.frames > 0}<p class="note">measured {figure(done * 100, 0)} %</p>{/if}
-  <div class="space"></div>
+          </thead>
+          <tbody>
+            {#each ledger.sections as section (section.name)}
+              {@render taken_row(section.name, section.reduction)}
+            {/each}
+            {@render taken_row(loop ? 'the loop' : 'all', ledger.reduction)}
+            {#if ledger.strongest && !stageAlone}
+              <tr
+                title="The rows above are the whole place: level in against level out, make-up apart"
+              >
+                <th colspan="4">one stage alone: {ledger.strongest[0]}</th>
+                <td>{figure(Number(ledger.strongest[1]), 1)}</td>
+              </tr>
+            {/if}
+          </tbody>
+        </table>
+      {/if}
+      {#if ledger.contrast}
+        {@const { quiet, loud, before, after } = ledger.contrast}
+        <table>
+          <thead>
+            <tr><th colspan="4">{quiet} to {loud}, LU</th></tr>
+          </thead>
+          <tbody>
+            <tr>
+              <th>louder by</th><td>{signed(before)}</td><td>{signed(after)}</td><td
+                >{signed(after - before)}</td
+              >
+            </tr>
+          </tbody>
+        </table>
+      {/if}
+      {#each later as { stage: next, strip: where, now, before } (where + next)}
+        <table class="later" aria-label="What {next} on {where} still takes">
+          <thead>
+            <tr><th colspan="4">{next} on {where} takes, dB</th></tr>
+          </thead>
+          <tbody>
+            {#each taken(now, before) as { name, figures } (name)}
+              <tr>
+                <th>{name}</th>
+                <td title="median">{figure(figures.median, 1)}</td>
+                <td title="95 %">{figure(figures.p95, 1)}</td>
+                <td title="most">{figure(figures.most, 1)}</td>
+              </tr>
+            {/each}
+          </tbody>
+        </table>
+      {/each}
+      {#each cautions as caution (caution.rule + caution.begin)}
+        <p class="caution">
+          <b>Caution.</b>
+          {caution.words} <span>limit {figure(caution.limit, 1)}</span>
+          <button onclick={() => show(caution)}>Show</button>
+          {#if stage}<button onclick={() => silence(caution)}>Meant</button>{/if}
+        </p>
+      {/each}
+    {/if}
+    {#if done < 1 && work.frames > 0}<p class="note">measured {figure(done * 100, 0)} %</p>{/if}
+  </div>
   <div class="line">
     <span class="label">Settings of the {compare.kind}</span>
     <button
@@ -267,8 +270,19 @@
     gap: var(--s2);
     padding: 10px var(--s3);
     border-left: 1px solid var(--hair);
-    overflow-y: auto;
+    min-height: 0;
     font-size: var(--note);
+  }
+  .figures {
+    display: flex;
+    flex-direction: column;
+    gap: var(--s2);
+    flex: 1;
+    min-height: 0;
+    overflow-y: auto;
+  }
+  details table {
+    margin-bottom: var(--s2);
   }
   table {
     border-collapse: collapse;
@@ -329,9 +343,6 @@
   }
   .label {
     color: var(--slate);
-  }
-  .space {
-    flex: 1;
   }
   .line {
     display: flex;
