@@ -298,9 +298,12 @@ def test_compare(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     first = recipe(tmp_path, threshold_db=-20)
     second = recipe(tmp_path / "b", threshold_db=-40, ratio=8, makeup_db=20)
     both = ["--recipe", str(first), "--recipe", str(second)]
+    other = tmp_path / "other.wav"
+    soundfile.write(other, noise(4 * 44100, 1, seed=9) * 0.9, 44100)
+    both += ["--reference", str(other)]
     assert main(["compare", str(source), *both, "--out", str(tmp_path / "out"), "--json"]) == 0
     rows = json.loads(capsys.readouterr().out)
-    assert [r["slot"] for r in rows] == ["in", "A", "B"]
+    assert [r["slot"] for r in rows] == ["in", "A", "B", "ref 1"]
     assert len(rows[2]["words"]) == 1
     levels = []
     for row in rows:
@@ -309,7 +312,7 @@ def test_compare(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
         peak = np.abs(soxr.resample(sound, rate, 8 * rate, quality="VHQ")).max()
         assert 20 * np.log10(peak) <= -1 + 0.05
     assert np.ptp(levels) < 0.02
-    assert len(list((tmp_path / "out").iterdir())) == 3
+    assert len(list((tmp_path / "out").iterdir())) == 4
     assert main(["compare", str(source), *both]) == 0
     assert "threshold −40 dB instead of −20 dB" in capsys.readouterr().out
     assert main(["compare", str(source), *both, "--out", str(tmp_path / "none")]) == 2

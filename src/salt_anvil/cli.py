@@ -73,6 +73,9 @@ def _add_compare(commands: Commands) -> None:
     compare.add_argument("source", type=Path, metavar="FILE")
     compare.add_argument("--recipe", type=Path, action="append", required=True)
     compare.add_argument("--key", action="append", default=[], metavar="[NAME=]FILE")
+    compare.add_argument(
+        "--reference", type=Path, action="append", default=[], metavar="FILE", help="beside it"
+    )
     compare.add_argument("--out", type=Path, help="write each here, all equally loud (WAV, float)")
     compare.add_argument("--json", action="store_true")
     compare.set_defaults(run=_compare)
@@ -207,7 +210,9 @@ def _compare(options: argparse.Namespace) -> None:
     recipes = [load_recipe(path) for path in options.recipe]
     show, end = _progress(options.source.name)
     try:
-        found = compare_files(options.source, recipes, options.key, options.out, show)
+        found = compare_files(
+            options.source, recipes, options.key, options.reference, options.out, show
+        )
     finally:
         end()
     if options.json:

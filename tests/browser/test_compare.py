@@ -1,15 +1,18 @@
 """Settings side by side and in a blind test, heard in the worklet's sound."""
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
+import soundfile
 from playwright.sync_api import Page, expect
 
 from salt_anvil.core.guessing import by_guessing
 from tests.browser.sound import loudness, whole_loop
 from tests.browser.test_job import open_demo
 from tests.browser.test_routing import play_loop, type_into
+from tests.conftest import sine
 
 MEASURED = "saltAnvil.compare.letters.every((s) => saltAnvil.compare.row(s)?.plays_db != null)"
 
@@ -165,3 +168,42 @@ def test_the_best_of_three_is_picked_by_mouse(page: Page) -> None:
     expect(page.get_by_label("Uncovered")).to_contain_text("stopped early")
     trial = page.evaluate("saltAnvil.work.state.model.trials[0]")
     assert trial["chance"] == pytest.approx(1 / 9)
+
+
+def test_a_reference_is_held_at_the_loudness_of_the_mix(page: Page, tmp_path: Path) -> None:
+    """A sine of known loudness: what sounds of it is as loud as the mix, by its amplitude."""
+    open_demo(page)
+    path = tmp_path / "somebody else.wav"
+    soundfile.write(path, sine(997, 5, level_db=-6), 48000, subtype="FLOAT")
+    page.keyboard.press("v")
+    page.keyboard.press("g")
+    page.get_by_label("Recording to compare with").set_input_files(path)
+    table = page.get_by_role("group", name="Reference")
+    expect(table.get_by_role("row", name="reference")).to_contain_text("−6.0")
+    play_loop(page, 31, 35)
+    page.wait_for_function("saltAnvil.reference.gains !== null")
+    page.evaluate("""() => {
+      const { live } = saltAnvil;
+      window.peak = (node) => {
+        const meter = new AnalyserNode(live.context, { fftSize: 4096 });
+        node.connect(meter);
+        const data = new Float32Array(4096);
+        return () => (meter.getFloatTimeDomainData(data), Math.max(...data.map(Math.abs)));
+      };
+      window.theirs = peak(live.other);
+      window.ours = peak(live.own);
+    }""")
+    page.wait_for_function("ours() > 0.01 && theirs() === 0", polling=100)
+    page.keyboard.down("r")
+    wanted = page.evaluate("10 ** ((-6 + saltAnvil.reference.gains.reference) / 20)")
+    assert page.evaluate("saltAnvil.reference.gains.mix") == 0
+    page.wait_for_function(
+        f"Math.abs(theirs() / {wanted} - 1) < 0.02 && ours() < 1e-3", polling=100
+    )
+    page.keyboard.up("r")
+    page.wait_for_function("ours() > 0.01 && theirs() < 1e-4", polling=100)
+    page.get_by_role("button", name="take it away").click()
+    expect(table).to_contain_text("none yet")
+    page.keyboard.press("Control+z")
+    expect(table).to_contain_text("somebody else")
+    page.get_by_role("button", name="Stop", exact=True).click()

@@ -95,9 +95,17 @@ def test_three_band_compressor_by_mouse(page: Page) -> None:
     row = page.locator(".rows tbody tr").first
     row.get_by_role("button", name="+ compressor").click()
     type_into(page, "Threshold of low", "-33")
-    row.get_by_role("button", name="copy to others").click()
+    row.get_by_label("Copy the compressor").select_option("all")
     expect(page.get_by_role("slider", name="Threshold of high")).to_have_text("−33.0 dB")
     type_into(page, "Ratio of mid", "6")
+    # To one other band alone; and a wall that a band never passes.
+    row.get_by_label("Copy the compressor").select_option(label="high")
+    type_into(page, "Wall of low", "-12")
+    wall = "saltAnvil.work.strip.chain[0].branches[0].chain.at(-1)"
+    page.wait_for_function(f"{wall}.kind === 'limiter' && {wall}.params.ceiling_db === -12")
+    assert strip_of(page, "shaker")["chain"][0]["branches"][1]["chain"][0]["params"]["ratio"] == 6
+    page.keyboard.press("Control+z")
+    page.wait_for_function(f"{wall}.kind === 'compressor'")
 
     # Drag the lower crossover an octave up.
     corner = page.get_by_role("slider", name="Crossover 1")

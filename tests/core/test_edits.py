@@ -66,6 +66,20 @@ def test_copy_to_the_other_branches_replaces_the_first_of_its_kind() -> None:
         e.CopyToSiblings(stage="a1").apply(session)
 
 
+def test_copy_to_one_other_branch_leaves_the_rest() -> None:
+    session = done(small_session(), e.AddSplit(by="bands", around=["b1"], bands=3))
+    stages = [b.chain[0].id for b in split_on(session, "b").branches]
+    session = done(session, e.SetParams(stage=stages[0], params={"ratio": 9}))
+    last = split_on(session, "b").branches[2]
+    changed, words = e.CopyToSiblings(stage=stages[0], to=last.id).apply(session)
+    found = [b.chain[0].params.ratio for b in split_on(changed, "b").branches]
+    assert found == [9, 4, 9]
+    assert words == f"B: compressor copied to {last.name}"
+    for wrong in (split_on(session, "b").branches[0].id, "nobody"):
+        with pytest.raises(SettingError, match="no other branch"):
+            e.CopyToSiblings(stage=stages[0], to=wrong).apply(session)
+
+
 def test_bands_come_and_go_with_their_corners() -> None:
     session = done(small_session(), e.AddSplit(by="bands", place="a", bands=2))
     split = split_on(session, "a")

@@ -13,6 +13,7 @@
   import { Library } from './lib/library.svelte';
   import { Live } from './lib/live.svelte';
   import { applyTheme } from './lib/theme';
+  import { Reference } from './lib/reference.svelte';
   import { Transport } from './lib/transport';
   import type { SessionState } from './lib/types';
   import { Work, type Cues } from './lib/work.svelte';
@@ -36,10 +37,13 @@
   const transport = new Transport(live, work, span);
   const compare = new Compare(work, live);
   const blind = new Blind(work, compare);
+  const reference = new Reference(work, live);
   const aiming = new Aiming(work, live);
   const library = new Library(work, live, compare);
   // For the tests, which record what the worklet plays.
-  Object.assign(window, { saltAnvil: { live, work, span, compare, blind, library, aiming } });
+  Object.assign(window, {
+    saltAnvil: { live, work, span, compare, blind, library, aiming, reference },
+  });
   const keys = shortcuts({
     work,
     live,
@@ -48,6 +52,7 @@
     blind,
     library,
     aiming,
+    reference,
     show: (to) => (view = to),
     help: () => (sheet = 'keys'),
   });
@@ -101,7 +106,10 @@
 <svelte:window
   onkeydown={key}
   onkeyup={(e) => release(keys, e)}
-  onblur={() => live.hold(null)}
+  onblur={() => {
+    live.hold(null);
+    void reference.hold(false);
+  }}
   ondragover={(e) => {
     e.preventDefault();
     over = view !== 'sessions' && !!e.dataTransfer?.types.includes('Files');
@@ -130,7 +138,7 @@
       onkeys={() => (sheet = 'keys')}
     />
     {#if view === 'bench' && work.model}
-      <Bench {work} {live} {span} {compare} {blind} {library} {aiming} {theme} />
+      <Bench {work} {live} {span} {compare} {blind} {library} {aiming} {reference} {theme} />
     {:else if view === 'lab' && work.model}
       <Lab {work} />
     {:else if view === 'desk' && work.model}

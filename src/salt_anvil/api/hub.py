@@ -29,14 +29,16 @@ from salt_anvil.api.prints import Prints
 from salt_anvil.api.processes import WorkerProcess
 from salt_anvil.api.tabs import Tab
 from salt_anvil.core.dsp.blend import JoinMeasurement
-from salt_anvil.core.edits import AddStrip, ApplyRecipe, Edit, SetLever, apply_edits
+from salt_anvil.core.edits import AddReference, AddStrip, ApplyRecipe, Edit, SetLever, apply_edits
 from salt_anvil.core.edits.settings import stand_in
 from salt_anvil.core.engine.fingerprint import fingerprint_of
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.errors import FileError, SaltAnvilError, StoreError
+from salt_anvil.core.errors import FileError, MissingError, SaltAnvilError, StoreError
+from salt_anvil.core.measure.rows import Figures
 from salt_anvil.core.session import SAMPLE_RATES, Extent, Session, Slot
 from salt_anvil.files.media import Media, MediaFolder
+from salt_anvil.files.playable import playable
 from salt_anvil.kernels.cache import sources_digest
 from salt_anvil.live.messages import (
     Analysed,
@@ -92,6 +94,8 @@ class Hub:
         store = PrintStore(database, epoch=int(time.time() * 1000))
         self.prints = Prints(data, store, self.notify)
         self.aims = Aims(data, self.notify)
+        self._references: dict[str, tuple[Path, Figures]] = {}
+        self._making = threading.Lock()
         self.media = MediaFolder(data / "media")
         self.cache = StripCache(data / "cache")
         self.code = sources_digest()
@@ -548,6 +552,41 @@ class Hub:
         if not revision.model.strips:
             return 0
         return self._viewer(revision).latency
+
+    def bring_reference(self, session_id: int, path: Path, name: str) -> Revision:
+        """Take a file in that is only compared with, at the session's rate.
+
+        Raises:
+            FileError, StoreError: it cannot be used; nothing is left behind.
+        """
+
+        def progress(share: float) -> None:
+            self.notify(session_id, BroughtIn(session=session_id, name=name, progress=share))
+
+        rate = self.sessions.head(session_id).model.rate
+        media = self.media.bring_in(path, name, rate, progress)
+        with self._changing[session_id]:
+            head = self.sessions.head(session_id)
+            fields = {k: v for k, v in _strip_of(media, name).items() if k != "kind"}
+            model, words = AddReference(reference=fields).apply(head.model)
+            return self.changed(self.sessions.append(session_id, head.id, model, words))
+
+    def reference(self, session_id: int, name: str) -> tuple[Path, Figures]:
+        """Return a reference as a file that a browser plays (float WAV), and its figures.
+
+        Raises:
+            StoreError, MissingError, FileError: it is not there.
+        """
+        model = self.sessions.head(session_id).model
+        found = next((r for r in model.references if r.id == name), None)
+        if found is None:
+            raise MissingError(f"there is no reference “{name}”")
+        with self._making:  # one after the other: two tabs may ask at once
+            if found.audio not in self._references:
+                self._references[found.audio] = playable(
+                    self.media, found.audio, self.data / "references"
+                )
+        return self._references[found.audio]
 
     def bring_in(self, session_id: int, path: Path, name: str) -> tuple[Revision, Media]:
         """Take a file into a session as a new track; the first one sets the session's rate.

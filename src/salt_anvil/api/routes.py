@@ -3,7 +3,7 @@
 import tempfile
 from functools import partial
 from pathlib import Path
-from typing import Annotated
+from typing import IO, Annotated
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import FileResponse
@@ -23,6 +23,7 @@ from salt_anvil.core.lab import measure
 from salt_anvil.core.lab.device import other_setting
 from salt_anvil.core.lab.drawing import minus, page_plots, svg
 from salt_anvil.core.library import starting_points
+from salt_anvil.core.measure.rows import Figures
 from salt_anvil.core.measure.split_curves import SplitDrawing
 from salt_anvil.core.processors import Context, catalogue, processor
 from salt_anvil.core.recipe import recipe_of
@@ -216,6 +217,43 @@ def back_to(session_id: Number, revision_id: Number, hub: TheHub) -> Response:
     return _reported(hub.move(session_id, step), hub)
 
 
+async def _upload(request: Request, file: IO[bytes], name: str) -> None:
+    try:
+        async for chunk in request.stream():
+            await run_in_threadpool(file.write, chunk)
+        file.flush()
+    except OSError as error:
+        raise FileError(f"{name} was not kept: {(error.strerror or '').lower()}") from None
+
+
+@router.put("/sessions/{session_id}/references", response_model=m.SessionState)
+async def bring_reference(
+    session_id: Number,
+    name: Annotated[str, Query(min_length=1, max_length=200)],
+    request: Request,
+    hub: TheHub,
+) -> Response:
+    """Take the file in the body in, only to be compared with."""
+    with tempfile.NamedTemporaryFile(dir=hub.data, suffix=".upload") as file:
+        await _upload(request, file, name)
+        revision = await run_in_threadpool(
+            hub.bring_reference, session_id, Path(file.name), Path(name).name
+        )
+    return await run_in_threadpool(_reported, revision, hub)
+
+
+@router.get("/sessions/{session_id}/references/{name}")
+def measure_reference(session_id: Number, name: str, hub: TheHub) -> Figures:
+    """Return what a reference measures from end to end."""
+    return hub.reference(session_id, name)[1]
+
+
+@router.get("/sessions/{session_id}/references/{name}/audio")
+def hear_reference(session_id: Number, name: str, hub: TheHub) -> FileResponse:
+    """Return a reference as a file that the page plays."""
+    return FileResponse(hub.reference(session_id, name)[0], media_type="audio/wav")
+
+
 @router.put("/sessions/{session_id}/audio")
 async def bring_in(
     session_id: Number,
@@ -225,12 +263,7 @@ async def bring_in(
 ) -> m.BroughtInAnswer:
     """Take the file in the body into the session as a new track."""
     with tempfile.NamedTemporaryFile(dir=hub.data, suffix=".upload") as file:
-        try:
-            async for chunk in request.stream():
-                await run_in_threadpool(file.write, chunk)
-            file.flush()
-        except OSError as error:
-            raise FileError(f"{name} was not kept: {(error.strerror or '').lower()}") from None
+        await _upload(request, file, name)
         revision, media = await run_in_threadpool(
             hub.bring_in, session_id, Path(file.name), Path(name).name
         )

@@ -388,6 +388,16 @@ class Trial(Model):
     at: float = Field(0, ge=0)
 
 
+class Reference(Model):
+    """A recording that is only compared with; it is in nobody's mix."""
+
+    id: Id
+    name: Name
+    audio: Audio
+    channels: Literal[1, 2] = 2
+    frames: int = Field(gt=0)
+
+
 class Session(Model):
     """One song."""
 
@@ -400,6 +410,7 @@ class Session(Model):
     automation: list[Automation] = []
     settings: list[Settings] = []
     trials: list[Trial] = []
+    references: list[Reference] = Field(default=[], max_length=24)
 
     @model_validator(mode="before")
     @classmethod
@@ -421,6 +432,7 @@ class Session(Model):
         parts = [b.id for e in stages if isinstance(e, Split) for b in e.branches]
         _unique([*(e.id for e in stages), *parts], "stages or branche")
         _unique([lever.id for lever in self.levers], "lever")
+        _unique([r.id for r in self.references], "reference")
         extents = [s.extent for s in self.settings]
         if any(extent in extents[:i] for i, extent in enumerate(extents)):
             raise ValueError("two lots of settings are of the same extent")

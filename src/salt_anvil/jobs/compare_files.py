@@ -14,7 +14,7 @@ from salt_anvil.core.measure.rows import Figures
 from salt_anvil.core.recipe import Recipe, inputs_of
 from salt_anvil.files.read import SoundReader
 from salt_anvil.files.write import SoundWriter
-from salt_anvil.jobs.process_file import key_files, process_file
+from salt_anvil.jobs.process_file import key_files, measure_file, process_file
 
 PIECE = 65_536
 MOST_RECIPES = 25
@@ -22,8 +22,11 @@ MOST_RECIPES = 25
 
 @dataclass(frozen=True)
 class ComparedFile:
-    """What can be heard: "in" or a letter, the recipe's name, in what it differs from A, its
-    figures, its gain in dB at the same loudness (None: silent), and the file of that."""
+    """What can be heard, as it is named: "in", a letter, or "ref 1".
+
+    words: in what it differs from A. plays_db: its gain at the same loudness (None: silent). file:
+    where it was written so.
+    """
 
     slot: str
     name: str
@@ -41,10 +44,11 @@ def compare_files(
     source: Path,
     recipes: list[Recipe],
     keys: list[str],
+    references: list[Path],
     out: Path | None = None,
     progress: Callable[[float], None] = lambda share: None,
 ) -> list[ComparedFile]:
-    """Run a file through each recipe and return the input and the outputs, measured.
+    """Run a file through each recipe and return the input, the outputs and references, measured.
 
     keys: as for `key_files`. out: the folder for 32-bit float files at the same loudness; what is
     silent is not written.
@@ -72,13 +76,19 @@ def compare_files(
             if not measured:
                 measured.append(Figures(**report["in"]))
             measured.append(Figures(**report["out"]))
+        for path in references:
+            paths.append(path)
+            measured.append(_measured(path))
         gains, _ = equal_loudness(measured)
         found = []
         for index, (path, figures, gain) in enumerate(zip(paths, measured, gains, strict=True)):
-            recipe = recipes[max(index - 1, 0)]
-            slot = string.ascii_uppercase[index - 1] if index else "in"
-            name = recipe.name if index else source.name
-            words = chain_differences(recipe.chain, recipes[0].chain) if index > 1 else []
+            slot, name, words = "in", path.name, list[str]()
+            if index > len(recipes):
+                slot = f"ref {index - len(recipes)}"
+            elif index:
+                recipe = recipes[index - 1]
+                slot, name = string.ascii_uppercase[index - 1], recipe.name
+                words = chain_differences(recipe.chain, recipes[0].chain) if index > 1 else []
             target = None
             if out is not None and gain is not None:
                 target = out / f"{source.stem} {slot}.wav"
@@ -87,6 +97,11 @@ def compare_files(
                 ComparedFile(slot, name, words, figures, gain, str(target) if target else None)
             )
     return found
+
+
+def _measured(path: Path) -> Figures:
+    found = measure_file(path)
+    return Figures(**{name: found[name] for name in Figures.__dataclass_fields__})
 
 
 def _part_done(progress: Callable[[float], None], done: int, of: int, share: float) -> None:

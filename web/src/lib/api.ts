@@ -5,6 +5,7 @@ import type {
   CompareRequest,
   Comparison,
   Edit,
+  Figures,
   Hit,
   LabAnswer,
   LabRequest,
@@ -144,6 +145,8 @@ export const api = {
   aim: (id: number, wish: AimWish) =>
     call<{ number: number }>('POST', `/sessions/${id}/aims`, wish),
   stopAim: (number: number) => call<null>('DELETE', `/aims/${number}`),
+  referenceFigures: (id: number, reference: string) =>
+    call<Figures>('GET', `/sessions/${id}/references/${reference}`),
   recipes: () => call<LibraryItem[]>('GET', '/recipes'),
   keepRecipe: (id: number, wish: KeepRecipe) =>
     call<LibraryItem>('POST', `/sessions/${id}/recipes`, wish),
@@ -159,18 +162,18 @@ export const api = {
 };
 
 /** Sends one file; `progress` is told the share that has left this page. */
-export function bringIn(
-  id: number,
+function send<T extends object>(
+  path: string,
   file: File,
   progress: (share: number) => void,
-): Promise<BroughtIn> {
+): Promise<T> {
   return new Promise((done, failed) => {
     const request = new XMLHttpRequest();
-    request.open('PUT', `/api/sessions/${id}/audio?name=${encodeURIComponent(file.name)}`);
+    request.open('PUT', `/api${path}?name=${encodeURIComponent(file.name)}`);
     request.upload.onprogress = (e) => progress(e.loaded / Math.max(e.total, 1));
     request.onerror = () => failed(new Refusal(`${file.name}: the server cannot be reached.`));
     request.onload = () => {
-      let answer: BroughtIn | { error: string };
+      let answer: T | { error: string };
       try {
         answer = JSON.parse(request.responseText) as typeof answer;
       } catch {
@@ -182,3 +185,9 @@ export function bringIn(
     request.send(file);
   });
 }
+
+export const bringIn = (id: number, file: File, progress: (share: number) => void) =>
+  send<BroughtIn>(`/sessions/${id}/audio`, file, progress);
+
+export const bringReference = (id: number, file: File, progress: (share: number) => void) =>
+  send<SessionState>(`/sessions/${id}/references`, file, progress);

@@ -20,6 +20,8 @@ export interface Miss {
 }
 
 const HOLD_S = 1.5;
+/** What is heard changes within some 20 ms, without a click. */
+const GLIDE_S = 0.006;
 /** The page is brought up to date at most this often, and less often when it is late itself. */
 const TICK_MS = 50;
 const LAZIEST_MS = 400;
@@ -60,6 +62,8 @@ export class Live {
 
   context: AudioContext | null = null;
   node: AudioWorkletNode | null = null;
+  private own: GainNode | null = null;
+  private other: GainNode | null = null;
   private worker: Worker;
   private queue: PlayedReport[] = [];
   private removedGain = 1;
@@ -123,13 +127,32 @@ export class Live {
         numberOfInputs: 0,
         outputChannelCount: [2],
       });
-      this.monitor.attach(this.context, this.node);
+      const sum = this.context.createGain();
+      this.own = this.context.createGain();
+      this.other = this.context.createGain();
+      this.other.gain.value = 0;
+      this.node.connect(this.own).connect(sum);
+      this.other.connect(sum);
+      this.monitor.attach(this.context, sum);
       const channel = new MessageChannel();
       this.node.port.postMessage({ type: 'worker', port: channel.port1 }, [channel.port1]);
       this.worker.postMessage({ type: 'worklet', port: channel.port2 }, [channel.port2]);
       this.blend();
     }
     await this.context.resume();
+  }
+
+  /** Lets an element be heard beside what the engine plays, once `beside` says so. */
+  playBeside(element: HTMLMediaElement): void {
+    if (this.context && this.other)
+      this.context.createMediaElementSource(element).connect(this.other);
+  }
+
+  /** Hears what the engine plays at a gain, and what plays beside at another. */
+  beside(own: number, other: number): void {
+    const now = this.context?.currentTime ?? 0;
+    this.own?.gain.setTargetAtTime(own, now, GLIDE_S);
+    this.other?.gain.setTargetAtTime(other, now, GLIDE_S);
   }
 
   hear(side: Side): void {

@@ -5,6 +5,7 @@ import { copy, cut, paste } from './clipboard';
 import { WAYS, type Way } from './monitor.svelte';
 import type { Library } from './library.svelte';
 import type { Live } from './live.svelte';
+import type { Reference } from './reference.svelte';
 import type { Transport } from './transport';
 import type { Work } from './work.svelte';
 
@@ -19,6 +20,7 @@ export interface Program {
   blind: Blind;
   library: Library;
   aiming: Aiming;
+  reference: Reference;
   show: (view: View) => void;
   help: () => void;
 }
@@ -38,7 +40,7 @@ export interface Shortcut {
 
 /** Every key of the program; those without an act are listened to where they are used. */
 export function shortcuts(program: Program): Shortcut[] {
-  const { work, live, transport, compare, blind, library, aiming, show, help } = program;
+  const { work, live, transport, compare, blind, library, aiming, reference, show, help } = program;
   const open = (to: View) => () => work.state && show(to);
   /** Selected words are copied by the browser. */
   const clip = (act: () => void) => () => !window.getSelection()?.toString() && act();
@@ -95,6 +97,12 @@ export function shortcuts(program: Program): Shortcut[] {
       words: 'hear the key of the selected stage',
       on: { k: () => work.listenToKey(true) },
       up: { k: () => work.hearKey && work.listenToKey(false) },
+    },
+    {
+      keys: 'hold R',
+      words: 'hear the reference',
+      on: { r: () => void reference.hold(true) },
+      up: { r: () => void reference.hold(false) },
     },
     { keys: 'G', words: 'same loudness', on: { g: () => (live.same.on = !live.same.on) } },
     {

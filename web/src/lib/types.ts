@@ -31,6 +31,7 @@ export type Lane = Schemas['LaneView'];
 export type AimWish = Schemas['Aim'];
 export type Wish = Schemas['Wish'];
 export type AimStep = Schemas['AimStep'];
+export type Figures = Schemas['Figures'];
 export type KeepRecipe = Schemas['KeepRecipeRequest'];
 export type LibraryItem = Schemas['LibraryItem'];
 export type RecipeWords = Schemas['RecipeWords'];

@@ -14,6 +14,7 @@
   import type { Compare } from '../lib/compare.svelte';
   import type { Library } from '../lib/library.svelte';
   import type { Live } from '../lib/live.svelte';
+  import type { Reference } from '../lib/reference.svelte';
   import type { Work } from '../lib/work.svelte';
 
   interface Props {
@@ -24,9 +25,10 @@
     blind: Blind;
     library: Library;
     aiming: Aiming;
+    reference: Reference;
     theme: string;
   }
-  let { work, live, span, compare, blind, library, aiming, theme }: Props = $props();
+  let { work, live, span, compare, blind, library, aiming, reference, theme }: Props = $props();
 
   const loop = $derived(live.transport.loop);
   const measured = $derived(Object.values(work.analysed).filter((share) => share >= 1).length);
@@ -59,7 +61,7 @@
     <TimeStrip {work} {live} {span} {theme} />
     <Chain {work} {live} onrecipe={(spot) => void library.show(spot)} />
     {#if compare.open}
-      <SettingsPanel {work} {live} {compare} {blind} />
+      <SettingsPanel {work} {live} {compare} {blind} {reference} />
     {:else if library.open}
       <LibraryPanel {work} {live} {compare} {library} />
     {:else}

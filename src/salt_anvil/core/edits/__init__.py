@@ -14,6 +14,7 @@ from salt_anvil.core.edits.automation import (
 )
 from salt_anvil.core.edits.base import rebuilt
 from salt_anvil.core.edits.recipes import ApplyRecipe
+from salt_anvil.core.edits.references import AddReference, RemoveReference
 from salt_anvil.core.edits.sections import AddSection, RemoveSection, SetSection
 from salt_anvil.core.edits.settings import (
     ChooseSettings,
@@ -84,6 +85,8 @@ Edit = Annotated[
     | RemoveBranch
     | CopyToSiblings
     | ApplyRecipe
+    | AddReference
+    | RemoveReference
     | SetLane
     | WriteLane
     | SetInSection
@@ -110,6 +113,7 @@ def apply_edits(session: Session, edits: list[Edit]) -> tuple[Session, str]:
 __all__ = [
     "AddBranch",
     "AddLever",
+    "AddReference",
     "AddSection",
     "AddSplit",
     "AddStage",
@@ -128,6 +132,7 @@ __all__ = [
     "PasteElements",
     "RemoveBranch",
     "RemoveLever",
+    "RemoveReference",
     "RemoveSection",
     "RemoveSend",
     "RemoveSplit",

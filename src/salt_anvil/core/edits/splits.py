@@ -252,10 +252,14 @@ class RemoveBranch(Model):
 
 
 class CopyToSiblings(Model):
-    """Copy a stage to the other branches of its split, in place of their first of its kind."""
+    """Copy a stage to the other branches of its split, in place of their first of its kind.
+
+    to: to this branch alone.
+    """
 
     type: Literal["copy_to_siblings"] = "copy_to_siblings"
     stage: Id
+    to: Id | None = None
 
     def apply(self, session: Session) -> tuple[Session, str]:
         """Return the changed session and what was done."""
@@ -264,10 +268,13 @@ class CopyToSiblings(Model):
         if home == strip.id:
             raise SettingError(f"{title(stage)} stands on no branch")
         _, split, _ = _branch(session, home)
+        others = [b for b in split.branches if b.id != home and self.to in (None, b.id)]
+        if not others:
+            raise SettingError(f"{self.to} is no other branch of this split")
         taken = SessionIndex(session).ids
         parts = []
         for branch in split.branches:
-            if branch.id != home:
+            if branch in others:
                 copy = fresh_copy([stage], branch.id, taken)[0]
                 same = next((e for e in branch.chain if e.kind == stage.kind), None)
                 chain = [copy if e is same else e for e in branch.chain]
@@ -276,7 +283,8 @@ class CopyToSiblings(Model):
                 )
             parts.append(branch)
         done = with_chain(session, strip, _with_branches(strip.chain, split, parts))
-        return done, f"{said_place(strip, stage)} copied to the other branches"
+        where = "the other branches" if self.to is None else others[0].name
+        return done, f"{said_place(strip, stage)} copied to {where}"
 
 
 def _split(session: Session, split_id: str) -> tuple[Strip, Split]:

@@ -4,8 +4,10 @@
   import { KINDS, SLOTS, type Compare, type ExtentKind } from '../../lib/compare.svelte';
   import { figure, signed } from '../../lib/figures';
   import type { Live } from '../../lib/live.svelte';
+  import type { Reference } from '../../lib/reference.svelte';
   import type { CompareRow, Slot } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
+  import ReferenceTable from './ReferenceTable.svelte';
   import SettingName from './SettingName.svelte';
 
   interface Props {
@@ -13,8 +15,9 @@
     live: Live;
     compare: Compare;
     blind: Blind;
+    reference: Reference;
   }
-  let { work, live, compare, blind }: Props = $props();
+  let { work, live, compare, blind, reference }: Props = $props();
 
   const ranges = ['lows', '150', '800', '5k'];
   const empty = $derived(SLOTS.filter((s) => !compare.letters.includes(s)));
@@ -179,6 +182,7 @@
         {/each}
       </div>
     {/if}
+    <ReferenceTable {work} {live} {reference} />
   </div>
 </section>
 
@@ -293,6 +297,9 @@
   }
   .heard :is(.said, kbd, .letter button) {
     color: inherit;
+  }
+  .heard td:last-child {
+    box-shadow: 6px 0 0 var(--ink);
   }
   .heard th:first-child {
     box-shadow: -6px 0 0 var(--ink);

@@ -215,7 +215,9 @@
     {#if done < 1 && work.frames > 0}<p class="note">measured {figure(done * 100, 0)} %</p>{/if}
   </div>
   <div class="line">
-    <span class="label">Settings of the {compare.kind}</span>
+    <span class="label"
+      >Settings of the {compare.kind === 'stage' && work.split ? 'split' : compare.kind}</span
+    >
     <button
       class="small"
       aria-pressed={compare.open}

@@ -17,7 +17,15 @@
   let { work, live, split }: Props = $props();
 
   let taken = $state.raw<Record<string, number>>({});
-  const MAIN = ['threshold_db', 'ratio', 'attack_ms', 'release_ms', 'makeup_db', 'gain_db'];
+  const MAIN = [
+    'threshold_db',
+    'ratio',
+    'attack_ms',
+    'release_ms',
+    'max_reduction_db',
+    'makeup_db',
+    'gain_db',
+  ];
   const shared = $derived(sharedKind(split));
   const controls = $derived(main());
 
@@ -34,7 +42,30 @@
   function main(): Control[] {
     const all = (work.kinds[shared ?? '']?.controls ?? []).filter((c) => c.type === 'number');
     const usual = MAIN.map((n) => all.find((c) => c.name === n)).filter((c) => c !== undefined);
-    return (usual.length >= 3 ? usual : all).slice(0, 5);
+    return (usual.length >= 3 ? usual : all).slice(0, 6);
+  }
+
+  /** A wall is being put up; what is dragged meanwhile waits for it. */
+  let adding = false;
+
+  /** The limiter with which a branch ends: what it never passes. */
+  function wall(branch: Branch): Stage | null {
+    const last = branch.chain[branch.chain.length - 1];
+    return last && !isSplit(last) && last.kind === 'limiter' ? last : null;
+  }
+
+  function holdWall(branch: Branch, ceiling_db: number | null): void {
+    const there = wall(branch);
+    if (there && ceiling_db !== null) work.holdParam(there.id, 'ceiling_db', ceiling_db);
+    else if (there) void work.edit({ type: 'remove_stage', stage: there.id });
+    else if (ceiling_db !== null && !adding) {
+      adding = true;
+      const params = { ceiling_db, release_mode: 'adaptive' };
+      const index = branch.chain.length;
+      void work
+        .edit({ type: 'add_stage', place: branch.id, index, kind: 'limiter', params })
+        .finally(() => (adding = false));
+    }
   }
 
   function bypass(branch: Branch, on: boolean): void {
@@ -61,6 +92,7 @@
       <tr>
         <td></td><th>solo</th><th>on</th><th>gain</th>
         {#each controls as control (control.name)}<th>{control.label}</th>{/each}
+        <th title="A limiter at the end of the branch, which nothing passes">wall</th>
         <th>now</th><td></td><td></td>
       </tr>
     </thead>
@@ -104,6 +136,24 @@
               {:else}–{/if}
             </td>
           {/each}
+          <td>
+            {#if branch.chain.length}
+              <DragNumber
+                label="Wall of {branch.name}"
+                value={wall(branch) ? Number(wall(branch)?.params.ceiling_db) : null}
+                low={-24}
+                high={0}
+                unit="dB"
+                reset={null}
+                empty="none"
+                text={wall(branch)
+                  ? `${figure(Number(wall(branch)?.params.ceiling_db), 1)} dB`
+                  : 'none'}
+                onhold={(v) => holdWall(branch, v)}
+                ondrop={() => void work.drop()}
+              />
+            {/if}
+          </td>
           <td class="now">{stage && taken[stage.id] ? figure(-(taken[stage.id] ?? 0), 1) : ''}</td>
           <td>
             {#if branch.chain.length}
@@ -126,12 +176,23 @@
           </td>
           <td>
             {#if stage}
-              <button
+              <select
                 class="act"
-                title="The other branches get this one's settings"
-                onclick={() => void work.edit({ type: 'copy_to_siblings', stage: stage.id })}
-                >copy to others</button
+                aria-label="Copy the {shared} of {branch.name} to"
+                title="Another branch, or all others, get this one's settings"
+                value=""
+                onchange={(e) => {
+                  const to = e.currentTarget.value === 'all' ? null : e.currentTarget.value;
+                  e.currentTarget.value = '';
+                  void work.edit({ type: 'copy_to_siblings', stage: stage.id, to });
+                }}
               >
+                <option value="" disabled hidden>copy to</option>
+                {#each split.branches.filter((b) => b.id !== branch.id) as other (other.id)}
+                  <option value={other.id}>{other.name}</option>
+                {/each}
+                <option value="all">all others</option>
+              </select>
             {/if}
             {#if split.branches.length > 2}
               <button
@@ -184,6 +245,11 @@
     min-width: 40px;
     color: var(--madder);
     font-weight: 600;
+  }
+  select.act {
+    background: none;
+    border-width: 0 0 1px;
+    max-width: 76px;
   }
   .act {
     color: var(--slate);
