@@ -92,10 +92,7 @@ def blended(page: Page) -> None:
 STAGES = [
     ("main", "main-wall", "limiter"), ("voice-room", "voice-room-curve", "curve"),
     ("foot-stomps", "foot-stomps-boom", "transient"), ("lead-voice", "lead-voice-ess", "deesser"),
-    ("percussion-bus", "percussion-tips", "clipper"),
-    ("stomp-press", "stomp-press-dirt", "saturator"),
-    ("squeezebox", "squeezebox-mud", "tone"), ("low-fiddle", "low-fiddle-carry", "enhancer"),
-    ("strings-bus", "strings-aside", "width"),
+    ("percussion-bus", "percussion-tips", "clipper"), ("squeezebox", "squeezebox-mud", "tone"),
 ]  # fmt: skip
 
 
@@ -108,8 +105,6 @@ def stages(page: Page) -> None:
         page.evaluate("saltAnvil.span.show(25 * 48000, 35 * 48000)")
         if name == "tone":
             page.get_by_role("button", name="2", exact=True).click()
-        if name == "saturator":
-            page.get_by_role("radio", name="emphasis", exact=True).click()
         play(page, 25, 35)
         page.screenshot(path=FOLDER / f"{name}.png")
         page.get_by_role("button", name="Stop").click()
@@ -142,13 +137,54 @@ def desk(page: Page) -> None:
     page.get_by_role("button", name="Stop").click()
 
 
-def surface(page: Page, url: str) -> None:
-    """The control surface, with the demo's levers."""
-    other = page.context.new_page()
-    other.goto(f"{url}#surface")
-    other.wait_for_function("!document.querySelector('input').disabled")
-    other.screenshot(path=FOLDER / "surface.png")
-    other.close()
+MEASURED = "saltAnvil.compare.letters.every((s) => saltAnvil.compare.row(s)?.plays_db != null)"
+
+
+def compared(page: Page) -> None:
+    """The lead voice: two settings side by side, a blind test of them, recipes, an aim."""
+    page.click("[data-strip=lead-voice]")
+    page.locator("[data-stage=lead-voice-compressor] [data-focus]").click()
+    page.evaluate("saltAnvil.span.show(23 * 48000, 42 * 48000)")
+    page.keyboard.press("v")
+    page.keyboard.press("g")
+    page.keyboard.press("Shift+Digit2")
+    page.wait_for_function("saltAnvil.compare.chosen === 'B'")
+    settings = "{ threshold_db: -30, ratio: 8, makeup_db: 9 }"
+    page.evaluate(
+        "saltAnvil.work.edit({ type: 'set_params', stage: 'lead-voice-compressor',"
+        f" params: {settings}, whole: false }})"
+    )
+    page.get_by_role("button", name="no name, setting B").click()
+    page.keyboard.type("held tight")
+    page.keyboard.press("Enter")
+    play(page, 25, 40)
+    page.wait_for_function(MEASURED)
+    page.screenshot(path=FOLDER / "compare.png")
+    page.keyboard.press("t")
+    page.wait_for_function("saltAnvil.blind.problem === null && saltAnvil.blind.table.length")
+    page.get_by_role("button", name="Begin").click()
+    page.keyboard.press("Shift+P")
+    page.wait_for_timeout(1500)
+    page.screenshot(path=FOLDER / "blind.png")
+    page.evaluate("saltAnvil.blind.stop()")
+    page.get_by_role("button", name="back to the ledger").click()
+    page.keyboard.press("e")
+    page.get_by_role("button", name="voice", exact=True).click()
+    page.get_by_role("option", name="Voice in three steps").click()
+    page.wait_for_function("saltAnvil.library.row('tried')?.plays_db != null")
+    page.wait_for_timeout(1500)
+    page.screenshot(path=FOLDER / "recipes.png")
+    page.keyboard.press("Escape")
+    page.keyboard.press("a")
+    page.get_by_role("button", name="Find it").click()
+    page.wait_for_function("saltAnvil.aiming.result !== null")
+    page.wait_for_timeout(3000)
+    page.screenshot(path=FOLDER / "aim.png")
+    page.get_by_role("button", name="Stop", exact=True).click()
+    page.keyboard.press("Escape")
+    page.keyboard.press("g")
+    while page.evaluate("saltAnvil.work.state.undo"):
+        page.evaluate("saltAnvil.work.undo()")
 
 
 def main() -> None:
@@ -169,10 +205,10 @@ def main() -> None:
         sections(page)
         nested(page)
         blended(page)
+        compared(page)
         stages(page)
         lab(page)
         desk(page)
-        surface(page, server.url)
         look(page, "dark")
         browser.close()
         server.stop()

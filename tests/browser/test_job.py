@@ -346,6 +346,7 @@ def test_the_time_strip_zooms_and_revisions_are_named(page: Page) -> None:
     assert page.evaluate("saltAnvil.span.end - saltAnvil.span.begin") > before
     page.get_by_role("button", name="dB axis").click()
     expect(page.get_by_role("button", name="linear axis")).to_be_visible()
+    page.click("[data-strip=shaker]")
     page.keyboard.press("m")
     page.wait_for_function("saltAnvil.work.strip.mute")
     page.get_by_title("Revisions of this session").click()

@@ -1,0 +1,128 @@
+"""`python -m bench.comparing`: on the strips of the demo, same loudness and aim in figures.
+
+The loudness of what is compared is measured anew, from the sound and by another meter (pyloudnorm).
+"""
+
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+import pyloudnorm
+
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.cached_strips import CachedStrips
+from salt_anvil.analysis.comparison import comparison
+from salt_anvil.analysis.pictures import Viewer
+from salt_anvil.analysis.strip_pass import analyse, join_measurements
+from salt_anvil.core.aim import Aim, Wish
+from salt_anvil.core.edits import ChooseSettings, SetParams, apply_edits
+from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.session import Extent, Session, Slot, Stage, elements
+from salt_anvil.demo.install import install_demo
+from salt_anvil.files.media import MediaFolder
+from salt_anvil.jobs.aim import run_aim
+from salt_anvil.jobs.print_command import find_session
+from salt_anvil.jobs.render import blocks
+from salt_anvil.kernels.cache import sources_digest
+
+REDUCES = {"compressor": "threshold_db", "limiter": "drive_db", "deesser": "threshold_db"}
+
+
+class Bench:
+    """The demo in a folder, analysed as it is needed."""
+
+    def __init__(self, data: Path) -> None:
+        self.data, self.code = data, sources_digest()
+        self.cache = StripCache(data / "cache")
+        self.source = MediaFolder(data / "media").source()
+        self.session = find_session(data, "1")
+
+    def analysed(self, session: Session, strip: str | None = None) -> Viewer:
+        """Return the figures of a session once they are measured."""
+        analyse(session, self.code, self.source, self.cache, strip,
+                lambda *_: True, alone=strip is not None)  # fmt: skip
+        measured = join_measurements(self.cache, self.code)
+        plan = make_plan(session, observe_all=True, measured=measured)
+        return Viewer(session, plan, self.code, self.cache)
+
+    def loudness(self, session: Session, strip: str, at: int) -> float:
+        """Return what comes out of a strip's chain (at 1) or goes in (at 0), by pyloudnorm."""
+        measured = join_measurements(self.cache, self.code)
+        plan = make_plan(session, measured=measured)
+        frozen = CachedStrips(self.cache, self.code)(plan)
+        if at == 0:
+            frozen.pop(strip, None)
+        found = []
+        for low, high, block in blocks(
+            plan, self.source, 0, session.frames(), strip=strip, frozen=frozen
+        ):
+            found.append(block.strips[strip].out[low:high])
+        sound = np.concatenate(found)
+        return float(pyloudnorm.Meter(session.rate).integrated_loudness(sound))
+
+
+def same_loudness(bench: Bench) -> None:
+    """Print for each strip what plays at what gain, and how far apart they are after it."""
+    print("same loudness, whole song: gains of A and B in dB, what is left between them in LU")
+    for strip in bench.session.strips:
+        stages = [e for e in elements(strip.chain) if isinstance(e, Stage) and e.on]
+        moved = [s for s in stages if s.kind in REDUCES]
+        if not moved:
+            continue
+        extent = Extent(kind="chain", owner=strip.id)
+        change = [
+            SetParams(
+                stage=s.id,
+                params={REDUCES[s.kind]: 8.0 if s.kind == "limiter" else -36.0},
+            )
+            for s in moved
+        ]
+        other = apply_edits(bench.session, [ChooseSettings(extent=extent, slot="B"), *change])[0]
+        viewers = {None: bench.analysed(other, strip.id)}
+        viewers["A"] = bench.analysed(bench.session, strip.id)
+
+        def viewer_of(slot: Slot | None, known: dict = viewers) -> Viewer:  # type: ignore[type-arg]
+            return known[slot]
+
+        span = (0, other.frames())
+        rows = comparison(other, extent, "A", viewer_of, "chain", False, span).rows
+        plays = {r.slot: r.plays_db or 0.0 for r in rows}
+        levels = {
+            "A": bench.loudness(bench.session, strip.id, 1) + plays["A"],
+            "B": bench.loudness(other, strip.id, 1) + plays["B"],
+        }
+        left = levels["A"] - levels["B"]
+        print(f"  {strip.name:16} {plays['A']:7.2f} {plays['B']:7.2f} {left:7.3f}")
+
+
+def aims(bench: Bench) -> None:
+    """Print what was wanted and found in the Reel, how often it was tried, how long it took."""
+    bench.analysed(bench.session)
+    print("aim: 4 dB at 95 % in the Reel: value, got, tries, seconds")
+    begin, end = next((a, b) for n, a, b in bench.session.section_spans() if n == "Reel")
+    rate = bench.session.rate
+    for strip in bench.session.strips:
+        for stage in elements(strip.chain):
+            control = REDUCES.get(stage.kind)
+            if control is None:
+                continue
+            aim = Aim(stage=stage.id, control=control, wish=Wish(what="reduction", wanted=4),
+                      begin=round(begin * rate), end=round(end * rate))  # fmt: skip
+            start = time.monotonic()
+            found = run_aim(bench.data, bench.session.model_dump(), aim, lambda *_: None)
+            took = time.monotonic() - start
+            got = "none" if found.got is None else f"{found.got:.2f}"
+            said = found.problem or ""
+            print(
+                f"  {strip.name:16} {stage.kind:10} {control:12} {found.value:7.2f} {got:>6}"
+                f" {len(found.steps):3} {took:5.1f}  {said}"
+            )
+
+
+if __name__ == "__main__":
+    with tempfile.TemporaryDirectory() as folder:
+        install_demo(Path(folder))
+        demo = Bench(Path(folder))
+        aims(demo)
+        same_loudness(demo)
