@@ -196,7 +196,9 @@ def test_controls_by_keyboard_and_typing(page: Page) -> None:
     page.get_by_role("slider", name="Knee").focus()
     page.keyboard.type("12")
     page.keyboard.press("Enter")
-    expect(page.get_by_role("complementary", name="Ledger")).to_contain_text("A: knee 6")
+    expect(page.get_by_role("complementary", name="Ledger")).to_contain_text(
+        "B: compressor: knee 12 dB instead of 6 dB"
+    )
     page.keyboard.press("Escape")
     page.locator("h2").click()
     page.keyboard.press("]")

@@ -1,7 +1,5 @@
 """Splits, keys, blends, automation, Desk and levers, built by mouse and by keyboard."""
 
-import json
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -373,33 +371,6 @@ def test_several_stages_are_blended_together(page: Page) -> None:
     split = strip_of(page, "lead-voice")["chain"][0]
     inside = [[e["id"] for e in b["chain"]] for b in split["branches"]]
     assert inside == [[], ["lead-voice-trim", "lead-voice-compressor"]]
-
-
-def test_a_recipe_with_a_named_input_is_bound_when_it_is_used(page: Page, tmp_path: Path) -> None:
-    """Saved from one strip with its key, used on another with another key."""
-    open_demo(page, "voice-room")
-    with page.expect_download() as saved:
-        page.get_by_role("button", name="recipe", exact=True).click()
-    path = tmp_path / "duck.json"
-    saved.value.save_as(path)
-    assert json.loads(path.read_text())["chain"][0]["key"]["source"] == "input:Lead voice"
-    page.click("[data-strip=shaker]")
-    empty(page, "shaker")
-    page.get_by_label("Add at the end of Shaker").click()
-    page.get_by_label("Recipe file").set_input_files(path)
-    sheet = page.get_by_role("dialog", name="Recipe")
-    use = sheet.get_by_role("button", name="Use the recipe")
-    expect(use).to_be_disabled()
-    sheet.get_by_label("Signal for Lead voice").select_option(label="Fiddle")
-    use.click()
-    page.wait_for_function("saltAnvil.work.stripId === 'shaker' && saltAnvil.work.stage")
-    (stage,) = strip_of(page, "shaker")["chain"]
-    assert stage["key"]["source"] == "strip:fiddle"
-    bad = tmp_path / "bad.json"
-    bad.write_text("{")
-    page.get_by_label("Add at the end of Shaker").click()
-    page.get_by_label("Recipe file").set_input_files(bad)
-    expect(page.get_by_role("alert")).to_contain_text("bad.json was not used")
 
 
 def test_a_bus_blends_two_tracks_and_its_position_is_automated(page: Page) -> None:

@@ -111,6 +111,13 @@ export class Library {
     return { type: 'apply_recipe', extent, recipe, inputs: { ...this.inputs } };
   });
 
+  /** What is tried, and where, for the stave. */
+  readonly stands: { name: string; extent: Extent } | null = $derived(
+    this.open && this.item && this.extent && this.edit
+      ? { name: this.item.name, extent: this.extent }
+      : null,
+  );
+
   row(slot: string): CompareRow | null {
     return this.answer?.rows.find((r) => r.slot === slot) ?? null;
   }

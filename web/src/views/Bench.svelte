@@ -59,7 +59,7 @@
   <StripList {work} {live} />
   <div class="middle">
     <TimeStrip {work} {live} {span} {theme} />
-    <Chain {work} {live} onrecipe={(spot) => void library.show(spot)} />
+    <Chain {work} {live} tried={library.stands} onrecipe={(spot) => void library.show(spot)} />
     {#if compare.open}
       <SettingsPanel {work} {live} {compare} {blind} {reference} />
     {:else if library.open}

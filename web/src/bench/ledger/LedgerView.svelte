@@ -235,7 +235,7 @@
     )}
     onchoose={(slot) => compare.choose(slot as Slot)}
   />
-  {#each compare.letters.filter((s) => s !== compare.chosen) as slot (slot)}
+  {#each compare.letters as slot (slot)}
     {@const words = compare.row(slot)?.words ?? []}
     {#if words.length}
       <p class="note" title={words.join('; ')}>{slot}: {words.slice(0, 3).join('; ')}</p>

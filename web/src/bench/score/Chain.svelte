@@ -13,12 +13,17 @@
   interface Props {
     work: Work;
     live: Live;
+    /** A recipe that is tried, and where. */
+    tried: Score['tried'];
     onrecipe: (spot: Extent) => void;
   }
-  let { work, live, onrecipe }: Props = $props();
+  let { work, live, tried, onrecipe }: Props = $props();
 
   const score = untrack(() => new Score(work));
   const strip = $derived(work.strip);
+  $effect(() => {
+    score.tried = tried;
+  });
   let field: HTMLElement | undefined = $state();
   let wide = $state(0);
   /** Blocks are narrower where the chain would not fit; what is still too long is scrolled. */

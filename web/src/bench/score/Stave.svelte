@@ -18,18 +18,27 @@
     small?: boolean;
   }
   let { work, live, score, place, name, chain, small = false }: Props = $props();
+  const tried = $derived(score.triedOn(place, chain));
 </script>
+
+{#snippet ghost()}
+  <span class="tried" class:small title="Tried, not kept">{score.tried?.name}</span>
+{/snippet}
 
 <div class="stave" role="group" aria-label="Stave of {name}" data-stave={place}>
   <i class="wire"></i>
   {#each chain as element, index (element.id)}
     <Gap {score} {place} {index} {small} words="Add on {name} before {element.kind}" />
-    {#if isSplit(element)}
-      <Bracket {work} {live} {score} split={element} {small} />
-    {:else}
-      <Block {work} {live} {score} stage={element} {small} />
-    {/if}
+    {#if tried?.index === index}{@render ghost()}{/if}
+    <div class:going={tried && index >= tried.index && index < tried.index + tried.gone}>
+      {#if isSplit(element)}
+        <Bracket {work} {live} {score} split={element} {small} />
+      {:else}
+        <Block {work} {live} {score} stage={element} {small} />
+      {/if}
+    </div>
   {/each}
+  {#if tried && tried.index >= chain.length}{@render ghost()}{/if}
   <Gap {score} {place} index={chain.length} {small} words="Add at the end of {name}" />
 </div>
 
@@ -40,6 +49,27 @@
     align-items: center;
     flex: 1 0 auto;
     min-width: 0;
+  }
+  .tried {
+    position: relative;
+    flex: none;
+    max-width: 150px;
+    margin-right: var(--s2);
+    padding: 14px var(--s2);
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    font-weight: 600;
+    background: var(--ochre-soft);
+    border: 2px solid var(--ochre);
+    border-width: 0 2px;
+  }
+  .tried.small {
+    padding: 2px var(--s2);
+    font-size: var(--note);
+  }
+  .going {
+    opacity: 0.45;
   }
   .wire {
     position: absolute;

@@ -1,5 +1,5 @@
 import { home } from '../../lib/chain';
-import type { Edit } from '../../lib/types';
+import type { Edit, Element, Extent } from '../../lib/types';
 import type { Work } from '../../lib/work.svelte';
 
 export interface Spot {
@@ -12,12 +12,31 @@ export class Score {
   adding = $state.raw<(Spot & { x: number; y: number }) | null>(null);
   carried = $state.raw<{ id: string; fromX: number; fromY: number; moved: boolean } | null>(null);
   target = $state.raw<Spot | null>(null);
+  /** A recipe that is tried, and where. */
+  tried = $state.raw<{ name: string; extent: Extent } | null>(null);
 
   constructor(private work: Work) {}
 
   isTarget(spot: Spot): boolean {
     const { target } = this;
     return !!this.carried?.moved && target?.place === spot.place && target.index === spot.index;
+  }
+
+  /** Where on a stave what is tried stands: the first stage that it replaces or comes before, and
+   * how many it replaces. */
+  triedOn(place: string, chain: Element[]): { index: number; gone: number } | null {
+    const extent = this.tried?.extent;
+    if (!extent) return null;
+    const ids = chain.map((e) => e.id);
+    if (extent.kind === 'element') {
+      const index = ids.indexOf(extent.owner);
+      return index < 0 ? null : { index, gone: 1 };
+    }
+    if (extent.owner !== place) return null;
+    if (extent.kind !== 'stretch') return { index: 0, gone: ids.length };
+    const index = extent.after ? ids.indexOf(extent.after) + 1 : 0;
+    const end = extent.before ? ids.indexOf(extent.before) : ids.length;
+    return { index, gone: Math.max(end - index, 0) };
   }
 
   lift(id: string, event: PointerEvent): void {
