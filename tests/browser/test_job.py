@@ -214,6 +214,25 @@ def test_controls_by_keyboard_and_typing(page: Page) -> None:
     expect(page.get_by_role("dialog", name="Keys")).to_contain_text("hear what is removed")
 
 
+def test_values_typed_one_after_the_other_are_stored_once_each(page: Page) -> None:
+    """However fast: each is one step back."""
+    open_demo(page, "lead-voice")
+    before = page.evaluate("JSON.stringify(saltAnvil.work.stage.params)")
+    page.evaluate("""() => {
+      const { work } = saltAnvil;
+      work.hold('ratio', 7);
+      work.drop();
+      work.hold('knee_db', 3);
+      return work.drop();
+    }""")
+    page.wait_for_function("saltAnvil.work.stage.params.knee_db === 3")
+    page.evaluate("saltAnvil.work.undo()")
+    page.wait_for_function("saltAnvil.work.state.words.includes('ratio')")
+    page.evaluate("saltAnvil.work.undo()")
+    page.wait_for_function("saltAnvil.work.state.undo === null")
+    assert page.evaluate("JSON.stringify(saltAnvil.work.stage.params)") == before
+
+
 def test_the_chain_by_mouse_and_keyboard(page: Page) -> None:
     open_demo(page, "box-drum")
     page.click("[data-strip=lead-voice]")

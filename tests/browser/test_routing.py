@@ -74,7 +74,7 @@ def empty(page: Page, strip: str) -> None:
 
 def block_on(page: Page, stave: str) -> Locator:
     """The compressor's block on a stave."""
-    found = page.get_by_role("list", name=f"Stave of {stave}")
+    found = page.get_by_role("group", name=f"Stave of {stave}")
     return found.get_by_role("button", name="Compressor", exact=True)
 
 

@@ -12,6 +12,7 @@
 </script>
 
 <button
+  type="button"
   class="tick"
   role="switch"
   aria-checked={on}

@@ -24,6 +24,7 @@
   <div class="options">
     {#each options as option (option)}
       <button
+        type="button"
         role="radio"
         aria-checked={option === value}
         class:chosen={option === value}

@@ -22,6 +22,8 @@ export class Revisions {
   );
   private sending: Promise<void> = Promise.resolve();
   private previewTimer = 0;
+  /** Edits that are being stored: they stay in hand until the answer, and are not sent again. */
+  private onTheWay = new Set<Edit>();
 
   constructor(protected live: Live) {}
 
@@ -101,10 +103,13 @@ export class Revisions {
 
   /** Stores what is in hand as one gesture; what is taken in hand meanwhile stays there. */
   async drop(): Promise<void> {
-    const sent = this.held;
+    const fresh = Object.entries(this.held).filter(([, edit]) => !this.onTheWay.has(edit));
+    const sent = Object.fromEntries(fresh);
     const edits = Object.values(sent);
     if (edits.length === 0) return;
+    for (const edit of edits) this.onTheWay.add(edit);
     await this.edit(...edits);
+    for (const edit of edits) this.onTheWay.delete(edit);
     this.held = Object.fromEntries(Object.entries(this.held).filter(([k, e]) => sent[k] !== e));
   }
 }
