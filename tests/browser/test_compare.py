@@ -111,6 +111,8 @@ def test_a_blind_test_by_keyboard(page: Page) -> None:
     page.get_by_role("button", name="Begin").click()
     expect(page.get_by_text("Round 1 of 5")).to_be_visible()
     sounds = {}
+    for _ in range(3):  # until the band around it has settled into the loop
+        whole_loop(page)
     for letter in "PQX":
         page.keyboard.press(letter.lower())
         whole_loop(page)  # in which slow stages still come from the letter before
@@ -125,7 +127,7 @@ def test_a_blind_test_by_keyboard(page: Page) -> None:
         ear = {s: s for s in "PQ"}
         if number == 0:  # by ear: X is the one that sounds like it
             unlike = {s: np.square(sounds[s] - sounds["X"]).mean() for s in "PQ"}
-            assert min(unlike.values()) < 0.03 * max(unlike.values())
+            assert min(unlike.values()) < 0.03 * max(unlike.values()), unlike
             answer = min(unlike, key=lambda s: unlike[s])
         else:
             answer = page.evaluate("saltAnvil.blind.x === saltAnvil.blind.order[0] ? 'P' : 'Q'")

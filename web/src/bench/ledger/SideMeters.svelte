@@ -16,9 +16,9 @@
   let held = $state({ in: 0, out: 0, red: 0 });
   const since = { in: 0, out: 0, red: 0 };
   const names = ['in', 'out', 'red'] as const;
-  // Another place begins with empty bars: never those of the strip before.
+  // Another place begins with empty bars, never those of the strip before; a blind test has none.
   $effect(() => {
-    void [work.stripId, work.at];
+    void [work.stripId, work.at, live.covered];
     bars = { in: 0, out: 0, red: 0 };
     held = { in: 0, out: 0, red: 0 };
   });

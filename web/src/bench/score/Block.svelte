@@ -44,6 +44,12 @@
     }),
   );
 
+  $effect(() => {
+    if (!live.covered) return;
+    past = past.map(() => 0);
+    paint();
+  });
+
   function paint(): void {
     const context = canvas?.getContext('2d');
     if (!context) return;
@@ -97,7 +103,9 @@
       {#if level}
         <span>{level}</span>
       {:else}
-        <span class="now" aria-hidden="true">{stage.on && tells ? figure(-now, 1) : ''}</span>
+        <span class="now" aria-hidden="true"
+          >{stage.on && tells && !live.covered ? figure(-now, 1) : ''}</span
+        >
         {#if !stage.on}<span>off</span>{/if}
         <span class="tiny">
           {#if glyph !== 'reduction'}<Shape {work} {stage} {glyph} {wide} {tall} />{/if}
