@@ -191,8 +191,9 @@ def test_leftovers_are_cleared_at_the_start(band_data: Path, tmp_path: Path) -> 
     data = tmp_path / "data"
     shutil.copytree(band_data, data)
     (data / "prints").mkdir()
+    (data / "references").mkdir()
     left = [data / "prints" / "a.wav.part", data / "prints" / "7.progress", data / "x.upload",
-            data / "media" / "y.f32.part"]  # fmt: skip
+            data / "media" / "y.f32.part", data / "references" / "old.wav"]  # fmt: skip
     for path in left:
         path.write_bytes(b"half")
     with serving(data):

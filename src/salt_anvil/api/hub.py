@@ -111,6 +111,8 @@ class Hub:
         self._parked: dict[str, float] = {}
         self._repairing: set[str] = set()
         _clear_leftovers(self.prints.folder, data, data / "media")
+        for derived in (data / "references").glob("*"):
+            derived.unlink(missing_ok=True)  # written again for whoever asks
 
     async def start(self) -> None:
         """Start the helper processes, and the prints that a dead server left."""
