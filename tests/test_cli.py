@@ -54,7 +54,7 @@ def test_measure(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     silent = json.loads(capsys.readouterr().out)[0]
     levels = [v for name, v in silent.items() if name.endswith(("_lufs", "dbtp", "dbfs", "_db"))]
     assert all(v in (None, [None] * 4) for v in levels)
-    assert len(levels) == 10
+    assert len(levels) == 11
     assert main(["measure", str(path)]) == 0
     assert "–" in capsys.readouterr().out
 

@@ -131,3 +131,18 @@ def test_a_recipe_at_the_place_pointed_at_by_keyboard(page: Page) -> None:
     page.wait_for_function(f"{CHAIN}.length === {len(before) + 1}")
     assert page.evaluate(CHAIN) == [before[0], "trim", *before[1:]]
     page.keyboard.press("Control+z")
+
+
+def test_what_is_tried_is_over_on_another_view(page: Page) -> None:
+    """Another tab's edit leaves it; another view lets what stands be heard again."""
+    open_demo(page, "lead-voice")
+    page.keyboard.press("e")
+    find(page, "Headroom")
+    page.wait_for_function(HEARD)
+    page.evaluate("saltAnvil.work.edit({ type: 'set_session', bpm: 97 })")
+    page.wait_for_function("saltAnvil.work.model.bpm === 97")
+    assert page.evaluate("saltAnvil.library.item.name") == "Headroom"
+    page.keyboard.press("3")
+    page.wait_for_function("!saltAnvil.library.open && saltAnvil.library.trying === null")
+    page.keyboard.press("2")
+    expect(page.get_by_role("heading", name="Compressor")).to_be_visible()

@@ -36,7 +36,9 @@ export class Aiming {
     private live: Live,
   ) {
     live.onEvent((event) => {
-      if (event.type === 'aimed' && event.number === this.number) this.take(event);
+      if (event.type !== 'aimed' || event.number !== this.number) return;
+      if (event.session === work.state?.id) this.take(event);
+      else this.number = null;
     });
   }
 

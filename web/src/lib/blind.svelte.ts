@@ -86,7 +86,10 @@ export class Blind {
 
   explain(): void {
     const choices = this.kind === 'match' ? 2 : Math.max(this.choices.length, 2);
-    void api.guessing(this.rounds, choices).then((table) => (this.table = table));
+    void api
+      .guessing(this.rounds, choices)
+      .then((table) => (this.table = table))
+      .catch(() => undefined);
   }
 
   begin(): void {

@@ -34,6 +34,7 @@ export class Library {
   private common = 0;
   private heard = '';
   private scope: 'stage' | 'chain' = 'stage';
+  private same = false;
 
   constructor(
     private work: Work,
@@ -126,12 +127,15 @@ export class Library {
     this.spot = spot;
     if (spot) this.wanted = 'spot';
     // What is tried is heard where the chain ends.
-    if (!this.open) this.scope = this.work.scope;
+    if (!this.open) {
+      this.scope = this.work.scope;
+      this.same = this.live.same.on;
+    }
     this.work.setScope('chain');
     this.open = true;
     this.compare.open = false;
     this.live.same.on = true;
-    await this.refresh();
+    await this.asked(() => this.refresh());
   }
 
   /** What stands is about to be kept. */
@@ -152,6 +156,7 @@ export class Library {
     this.open = this.saving = false;
     this.spot = null;
     this.work.setScope(this.scope);
+    this.live.same.on = this.same;
   }
 
   try(id: string | null): void {

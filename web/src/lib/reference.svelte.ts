@@ -1,4 +1,5 @@
 import { api, bringReference, Refusal } from './api';
+import { newest } from './newest';
 import type { Live } from './live.svelte';
 import type { Figures } from './types';
 import type { Work } from './work.svelte';
@@ -35,7 +36,7 @@ export class Reference {
   });
 
   /** What there is to know of the reference and of the mix beside it. */
-  async load(): Promise<void> {
+  load = newest(async () => {
     const { state, frames, model } = this.work;
     const main = model?.strips.find((s) => s.kind === 'main');
     const one = this.one;
@@ -46,7 +47,7 @@ export class Reference {
     }
     const [begin, end] = this.live.transport.loop ?? [0, frames];
     this.mix = (await api.ledger(state.id, main.id, 'chain', begin, end)).ledger?.after ?? null;
-  }
+  }, 400);
 
   async bringIn(file: File): Promise<void> {
     const { work } = this;

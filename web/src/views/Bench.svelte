@@ -30,6 +30,7 @@
   }
   let { work, live, span, compare, blind, library, aiming, reference, theme }: Props = $props();
 
+  const session = $derived(work.state?.id);
   const loop = $derived(live.transport.loop);
   const measured = $derived(Object.values(work.analysed).filter((share) => share >= 1).length);
   $effect(() => {
@@ -44,6 +45,11 @@
   $effect(() => {
     void [work.stripId, work.alone, loop?.[0], loop?.[1], work.state?.revision];
     untrack(() => library.forget());
+  });
+  // Nothing goes on being tried where nobody sees it: on another view, in another session.
+  $effect(() => {
+    void session;
+    return () => untrack(() => library.close());
   });
   $effect(() => {
     void [library.open, library.edit, work.alone, loop?.[0], loop?.[1], measured];

@@ -38,7 +38,7 @@
 
   $effect(() => {
     void [reference.one?.id, live.transport.loop, work.analysed.main];
-    void reference.load();
+    reference.load();
   });
 
   $effect(() => {

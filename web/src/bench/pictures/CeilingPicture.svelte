@@ -55,12 +55,18 @@
     untrack(() => void before());
   });
 
+  /** Another stage or view has come meanwhile; there is no stage to ask then. */
+  let gone = false;
+  $effect(() => () => {
+    gone = true;
+  });
+
   /** Before anything is heard, what the analysis knows: the whole song at once. */
   async function before(): Promise<void> {
     const id = stage.id;
     if (frames === 0 || (of === id && !whole)) return;
     const found = await known.picture(Math.floor(width / 2));
-    if (!found || stage.id !== id || (of === id && !whole) || !found.level.length) return;
+    if (!found || gone || stage.id !== id || (of === id && !whole) || !found.level.length) return;
     whole = true;
     of = id;
     past = [...found.level].map((level, i) => ({ level, taken: found.reduction[i] ?? 0 }));

@@ -60,12 +60,18 @@
     untrack(() => void before());
   });
 
+  /** Another stage or view has come meanwhile; there is no stage to ask then. */
+  let gone = false;
+  $effect(() => () => {
+    gone = true;
+  });
+
   /** Before anything is heard, what the analysis knows: the whole song at once. */
   async function before(): Promise<void> {
     const id = stage.id;
     if (frames === 0 || past.length) return;
     const found = await known.picture(Math.max(Math.floor(width - GUTTER), 1));
-    if (!found?.level.length || stage.id !== id || past.length) return;
+    if (!found?.level.length || gone || stage.id !== id || past.length) return;
     const depth = Math.max(...found.reduction, 0.5);
     past = [...found.level].map((level, i) => {
       const taken = found.reduction[i] ?? 0;

@@ -44,6 +44,12 @@
     untrack(() => void before());
   });
 
+  /** Another stage or view has come meanwhile; there is no stage to ask then. */
+  let gone = false;
+  $effect(() => () => {
+    gone = true;
+  });
+
   /** Before anything is heard, what the analysis knows: the whole song at once. */
   async function before(): Promise<void> {
     const { id } = stage;
@@ -51,7 +57,7 @@
     const names = ['level_db', 'attack_share', 'sustain_share'];
     const found = await known.reports(names, Math.floor(width));
     const [level = [], attack = [], sustain = []] = names.map((name) => found?.[name] ?? []);
-    if (!level.length || stage.id !== id || (of === id && !whole)) return;
+    if (!level.length || gone || stage.id !== id || (of === id && !whole)) return;
     whole = true;
     of = id;
     past = level.map((db, i) => ({ level: db, attack: attack[i] ?? 0, sustain: sustain[i] ?? 0 }));
