@@ -317,6 +317,9 @@ def test_compare(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert "threshold −40 dB instead of −20 dB" in capsys.readouterr().out
     assert main(["compare", str(source), *both, "--out", str(tmp_path / "none")]) == 2
     assert "no such folder" in capsys.readouterr().err
+    # A key that no recipe listens to is not passed over.
+    assert main(["compare", str(source), *both, "--key", f"x={other}"]) == 2
+    assert "no named inputs" in capsys.readouterr().err
     # Silence cannot be matched, and is not an error.
     soundfile.write(source, np.zeros((48000, 1)), 48000)
     assert main(["compare", str(source), *both]) == 0

@@ -1,9 +1,12 @@
 """Aims over HTTP: every step is told, they can be stopped, and nothing is changed by them."""
 
+import os
+import signal
 from typing import Any
 
 import pytest
 
+from tests.api.processes import children
 from tests.server import Server
 
 WISH = {"stage": "drum-c", "control": "threshold_db", "begin": 0, "end": 192_000,
@@ -51,3 +54,18 @@ def test_stopped_and_refused(server: Server) -> None:
         assert 400 <= refused.status_code < 500
         assert words in refused.json()["error"]
     assert server.http.delete("/api/aims/999999").status_code == 404
+
+
+def test_a_killed_process_is_said_and_the_next_aim_works(server: Server) -> None:
+    tab = server.tab()
+    server.api("POST", f"{server.path}/aims", WISH | {"end": 576_000})
+    assert not tab.wait("aimed")["done"]
+    os.kill(children(server.process.pid)["salt-aims"], signal.SIGKILL)
+    while not (event := tab.wait("aimed"))["done"]:
+        pass
+    assert event["problem"] == "the process that aims ended; try again"
+    server.api("POST", f"{server.path}/aims", WISH)
+    while not (event := tab.wait("aimed"))["done"]:
+        pass
+    assert event["problem"] is None
+    tab.close()

@@ -72,6 +72,9 @@ def test_one_that_cannot_be_read_is_said_and_the_others_stay(server: Server) -> 
             (json.dumps(GOOD | {"version": 9}),),
         )
     newer, mine = own(server)[:2]
+    refused = server.http.put(f"/api/recipes/{newer['id']}", json={"name": "x"})
+    assert 400 <= refused.status_code < 500
+    assert "cannot be used" in refused.json()["error"]
     assert newer["name"] == "Newer"
     assert "cannot be used" in newer["problem"]
     assert (mine["id"], mine["inputs"]) == (made["id"], ["key"])

@@ -36,6 +36,9 @@ def test_a_reference_is_measured_and_played_and_in_nobody_s_mix(
     played, rate = soundfile.read(io.BytesIO(heard.content))
     assert (rate, len(played)) == (48000, found[0]["frames"])
     assert np.abs(played).max() == pytest.approx(10 ** (-12 / 20), rel=1e-3)
+    (written,) = (server.data / "references").glob("*.wav")
+    written.unlink()  # somebody tidied up: it is written again
+    assert server.http.get(f"/api{path}/audio").content == heard.content
     part = server.http.get(f"/api{path}/audio", headers={"range": "bytes=0-99"})
     assert (part.status_code, len(part.content)) == (206, 100)
     again = brought(server, tmp_path, "other.wav", 44100, sound)["model"]["references"]

@@ -6,6 +6,7 @@ import pytest
 from pydantic import ValidationError
 
 from salt_anvil.core.aim import NEAR_DB, Aim, Wish, edit_for, find, span_of
+from salt_anvil.core.edits import SetLane, apply_edits
 from salt_anvil.core.errors import MissingError, SettingError
 from tests.sessions import small_session
 
@@ -52,6 +53,12 @@ def test_what_can_be_aimed_with() -> None:
             span_of(session, aim("a1", control))
     with pytest.raises(MissingError):
         span_of(session, aim("zz", "threshold_db"))
+    steered = apply_edits(
+        session,
+        [SetLane(owner="a1", control="threshold_db", points=[{"at_s": 0, "value": -20}])],
+    )[0]
+    with pytest.raises(SettingError, match="moved by automation"):
+        span_of(steered, aim("a1", "threshold_db"))
     for wrong in ({"wanted": math.nan}, {"percentile": 101}, {"what": "luck"}):
         with pytest.raises(ValidationError):
             Wish.model_validate({"what": "reduction", "wanted": 4} | wrong)

@@ -191,7 +191,8 @@ def test_a_preview_is_taken_back(kept: Kept) -> None:
         player.preview([SetParams(stage="b1", params={"ratio": 1e6})])
 
 
-def test_in_the_mix_the_untreated_side_is_levelled(kept: Kept) -> None:
+def unbent() -> Player:
+    """A player that plays one strip, everything else muted and nothing reduced."""
     session = small_session()
     for name in ("a", "c"):
         session, _ = SetStrip(strip=name, field="mute", value=True).apply(session)
@@ -200,6 +201,11 @@ def test_in_the_mix_the_untreated_side_is_levelled(kept: Kept) -> None:
     player = Player(session, source, RenderCache())
     player.listen(Listen(strip="b", at="b1"))
     player.play(0)
+    return player
+
+
+def test_in_the_mix_the_untreated_side_is_levelled(kept: Kept) -> None:
+    player = unbent()
     player.same_loudness(-6.0)
     _, sound = played(player, 8 * BLOCK)
     late = sound[3 * BLOCK :]
@@ -208,14 +214,7 @@ def test_in_the_mix_the_untreated_side_is_levelled(kept: Kept) -> None:
 
 def test_in_the_mix_the_treated_side_is_levelled_without_a_click(kept: Kept) -> None:
     """Both sides of one strip, everything else muted and unbent: gains are exact after a glide."""
-    session = small_session()
-    for name in ("a", "c"):
-        session, _ = SetStrip(strip=name, field="mute", value=True).apply(session)
-    for stage in ("b1", "bus1", "main1"):
-        session, _ = SetParams(stage=stage, params={"ratio": 1}).apply(session)
-    player = Player(session, source, RenderCache())
-    player.listen(Listen(strip="b", at="b1"))
-    player.play(0)
+    player = unbent()
     _, plain = played(player, 12 * BLOCK)
     player.seek(0)
     _, first = played(player, 4 * BLOCK)

@@ -100,7 +100,8 @@ class Aims:
         elif isinstance(error, Cancelled):
             change = {"problem": "stopped"}
         elif isinstance(error, BrokenExecutor):
-            self._pool = None
+            if getattr(self._pool, "_broken", False):  # not one that was begun meanwhile
+                self._pool = None
             change = {"problem": "the process that aims ended; try again"}
         else:
             if not isinstance(error, SaltAnvilError):

@@ -555,18 +555,26 @@ class Hub:
             return 0
         return self._viewer(revision).latency
 
+    def _progress(self, session_id: int, name: str) -> Callable[[float], None]:
+        """Return what tells the tabs how far a file is, now and then."""
+        last = 0.0
+
+        def progress(share: float) -> None:
+            nonlocal last
+            if share - last >= 0.02 or share >= 1:
+                last = share
+                self.notify(session_id, BroughtIn(session=session_id, name=name, progress=share))
+
+        return progress
+
     def bring_reference(self, session_id: int, path: Path, name: str) -> Revision:
         """Take a file in that is only compared with, at the session's rate.
 
         Raises:
             FileError, StoreError: it cannot be used; nothing is left behind.
         """
-
-        def progress(share: float) -> None:
-            self.notify(session_id, BroughtIn(session=session_id, name=name, progress=share))
-
         rate = self.sessions.head(session_id).model.rate
-        media = self.media.bring_in(path, name, rate, progress)
+        media = self.media.bring_in(path, name, rate, self._progress(session_id, name))
         with self._changing[session_id]:
             head = self.sessions.head(session_id)
             fields = {k: v for k, v in _strip_of(media, name).items() if k != "kind"}
@@ -584,11 +592,11 @@ class Hub:
         if found is None:
             raise MissingError(f"there is no reference “{name}”")
         with self._making:  # one after the other: two tabs may ask at once
-            if found.audio not in self._references:
-                self._references[found.audio] = playable(
-                    self.media, found.audio, self.data / "references"
-                )
-        return self._references[found.audio]
+            known = self._references.get(found.audio)
+            if known is None or not known[0].is_file():
+                known = playable(self.media, found.audio, self.data / "references")
+                self._references[found.audio] = known
+        return known
 
     def bring_in(self, session_id: int, path: Path, name: str) -> tuple[Revision, Media]:
         """Take a file into a session as a new track; the first one sets the session's rate.
@@ -600,13 +608,7 @@ class Hub:
 
         with SoundReader(path, name) as reader:
             own_rate = reader.info.rate
-        last = 0.0
-
-        def progress(share: float) -> None:
-            nonlocal last
-            if share - last >= 0.02 or share >= 1:
-                last = share
-                self.notify(session_id, BroughtIn(session=session_id, name=name, progress=share))
+        progress = self._progress(session_id, name)
 
         def first_rate(session: Session) -> int:
             usable = SAMPLE_RATES[0] <= own_rate <= SAMPLE_RATES[1]

@@ -77,6 +77,10 @@ def span_of(session: Session, aim: Aim) -> tuple[float, float]:
         SettingError: it is a split, has no such control, or nothing can be aimed with it.
     """
     _, stage = SessionIndex(session).element(aim.stage)
+    moved = [(a.owner, a.control) for a in session.automation]
+    moved += [(m.owner, m.control) for lever in session.levers for m in lever.moves]
+    if (aim.stage, aim.control) in moved:
+        raise SettingError(f"{aim.control} is moved by automation or a lever; aim cannot set it")
     if aim.control == "mix":
         return 0.0, 1.0
     if not isinstance(stage, Stage):

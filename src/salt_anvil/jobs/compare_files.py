@@ -70,7 +70,7 @@ def compare_files(
                 paths[-1],
                 recipe,
                 "wav-32f",
-                keys=key_files(recipe, keys if inputs_of(recipe) else []),
+                keys=_keys_of(recipe, recipes, keys),
                 progress=partial(_part_done, progress, index, len(recipes)),
             )
             if not measured:
@@ -97,6 +97,15 @@ def compare_files(
                 ComparedFile(slot, name, words, figures, gain, str(target) if target else None)
             )
     return found
+
+
+def _keys_of(recipe: Recipe, recipes: list[Recipe], keys: list[str]) -> dict[str, Path]:
+    """Return a recipe's key files; what is named for another one is not meant for it."""
+    own = inputs_of(recipe)
+    others = {name for r in recipes for name in inputs_of(r)} - set(own)
+    if not own and others:
+        return {}
+    return key_files(recipe, [k for k in keys if k.partition("=")[0] not in others])
 
 
 def _measured(path: Path) -> Figures:

@@ -42,13 +42,18 @@ class RecipeStore:
 
         Raises:
             MissingRowError: there is none with this number.
-            SettingError: it cannot be used.
+            StoreError: it cannot be used.
         """
         with self._database.reading() as connection:
-            row = connection.execute("SELECT body FROM recipes WHERE id = ?", (number,)).fetchone()
+            row = connection.execute(
+                "SELECT id, name, body FROM recipes WHERE id = ?", (number,)
+            ).fetchone()
         if row is None:
             raise MissingRowError(f"there is no recipe {number}")
-        return read_recipe(json.loads(row["body"]))
+        found = _row(row)
+        if found.recipe is None:
+            raise StoreError(f"“{found.name}” {found.problem}")
+        return found.recipe
 
     def add(self, recipe: Recipe) -> int:
         """Keep a recipe and return its number.

@@ -198,7 +198,8 @@ export class Compare {
   }, 400);
 }
 
-function place(
+/** A place that settings or a recipe can be of. */
+export function place(
   kind: Extent['kind'],
   owner: string,
   after: string | null = null,

@@ -1,6 +1,6 @@
 import { api, Refusal } from './api';
 import { home, isSplit, splitTitle } from './chain';
-import type { Compare } from './compare.svelte';
+import { place, type Compare } from './compare.svelte';
 import type { Live } from './live.svelte';
 import { newest } from './newest';
 import type { CompareRow, Comparison, Edit, Extent, LibraryItem } from './types';
@@ -90,14 +90,14 @@ export class Library {
     const { strip, element } = this.work;
     if (!strip) return null;
     if (this.place === 'spot') return this.spot;
-    if (this.place === 'chain' || this.place === 'strip') return extent(this.place, strip.id);
-    if (this.place === 'instead' && element) return extent('element', element.id);
+    if (this.place === 'chain' || this.place === 'strip') return place(this.place, strip.id);
+    if (this.place === 'instead' && element) return place('element', element.id);
     const found = element && home(strip, element.id);
     if (this.place === 'after' && found) {
       const next = found.chain[found.chain.findIndex((e) => e.id === element.id) + 1];
-      return extent('stretch', found.place, element.id, next?.id ?? null);
+      return place('stretch', found.place, element.id, next?.id ?? null);
     }
-    return extent('stretch', strip.id, strip.chain[strip.chain.length - 1]?.id ?? null);
+    return place('stretch', strip.id, strip.chain[strip.chain.length - 1]?.id ?? null);
   });
 
   /** Names that are not bound yet. */
@@ -293,13 +293,4 @@ export class Library {
       this.work.problem = words + error.message;
     }
   }
-}
-
-function extent(
-  kind: Extent['kind'],
-  owner: string,
-  after: string | null = null,
-  before: string | null = null,
-): Extent {
-  return { kind, owner, after, before };
 }
