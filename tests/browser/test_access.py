@@ -101,3 +101,36 @@ def test_nothing_is_found(page: Page, theme: str) -> None:
         page.keyboard.press("Escape")
         page.keyboard.press("2")
     assert {name: lines for name, lines in found.items() if lines} == {}
+
+
+STICKS_OUT = """() => {
+  const middle = document.querySelector('.middle');
+  const edge = document.querySelector('.middle + *').getBoundingClientRect().left + 1;
+  const clipped = (e) => {
+    for (let up = e.parentElement; up && up !== middle; up = up.parentElement)
+      if (getComputedStyle(up).overflowX !== 'visible') return true;
+    return false;
+  };
+  return [...middle.querySelectorAll('section *, .aim *')]
+    .filter((e) => e.getBoundingClientRect().right > edge && !clipped(e))
+    .map((e) => `${e.tagName} ${e.textContent.trim().slice(0, 40)}`);
+}"""
+
+
+# The rows of a split may, which have a column for each control, and so may a long chain.
+SCROLLS_SIDEWAYS = """() => [...document.querySelectorAll('.middle section, .middle section *')]
+  .filter((e) => /auto|scroll/.test(getComputedStyle(e).overflowX))
+  .filter((e) => e.scrollWidth > e.clientWidth + 1 && !e.matches('.rows, .score'))
+  .map((e) => `${e.tagName}.${e.className} ${e.scrollWidth} > ${e.clientWidth}`)"""
+
+
+@pytest.mark.parametrize("name", ["bench", "split", "settings", "blind", "recipes", "keeping"])
+def test_at_1024_by_700_nothing_lies_on_the_ledger(page: Page, name: str) -> None:
+    page.set_viewport_size({"width": 1024, "height": 700})
+    open_demo(page)
+    VIEWS[name](page)
+    if name == "bench":
+        page.keyboard.press("a")
+        page.get_by_role("button", name="Find it").wait_for()
+    assert page.evaluate(STICKS_OUT) == []
+    assert page.evaluate(SCROLLS_SIDEWAYS) == []

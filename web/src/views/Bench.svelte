@@ -89,6 +89,7 @@
   }
   .middle {
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     grid-template-rows: minmax(120px, 1fr) auto 396px;
     min-width: 0;
     min-height: 0;

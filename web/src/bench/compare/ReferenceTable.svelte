@@ -151,8 +151,9 @@
   }
   p {
     display: flex;
+    flex-wrap: wrap;
     align-items: baseline;
-    gap: var(--s3);
+    gap: 0 var(--s3);
     margin: 0 0 var(--s1);
   }
   .space {
@@ -172,6 +173,10 @@
     text-align: right;
     padding: 2px 0 2px var(--s2);
     border-bottom: 1px solid var(--hair);
+  }
+  thead th {
+    vertical-align: bottom;
+    line-height: 1.2;
   }
   tbody th {
     text-align: left;

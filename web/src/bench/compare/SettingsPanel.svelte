@@ -195,8 +195,9 @@
   }
   header {
     display: flex;
+    flex-wrap: wrap;
     align-items: center;
-    gap: 10px;
+    gap: 2px 10px;
     padding: 6px 14px;
     white-space: nowrap;
   }

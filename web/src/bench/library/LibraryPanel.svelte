@@ -136,6 +136,7 @@
     gap: 10px;
     padding: 6px 14px 4px;
     white-space: nowrap;
+    flex-wrap: wrap;
   }
   h2 {
     font-size: var(--heading);
