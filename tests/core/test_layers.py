@@ -28,7 +28,7 @@ CORE_ORDER: list[set[str]] = [
     {"errors"}, {"audio", "state"}, {"dsp"}, {"processors"}, {"session"},
     {"session_index", "guessing"}, {"engine"}, {"recipe"},
     {"edits"},
-    {"differences", "measure", "lab", "delivery", "library", "aim"},
+    {"differences", "measure", "lab", "delivery", "library", "aim", "resonances"},
 ]  # fmt: skip
 
 

@@ -25,7 +25,7 @@ def _every_route(item: Processor[Params]) -> list[Params]:
         if control.type == "switch":
             values = [not control.default]
         elif control.type == "bands":
-            values = [[{"type": t, "gain_db": 6} for t in _types(control)]]
+            values = [_records(control)]
         elif control.type == "number":
             values = [control.high]
         for value in values:
@@ -38,8 +38,12 @@ def _every_route(item: Processor[Params]) -> list[Params]:
     return found
 
 
-def _types(control: Control) -> list[str]:
-    return next(f.choices for f in control.fields if f.name == "type")[: control.most]
+def _records(control: Control) -> list[dict[str, object]]:
+    """Return one record of each type, or one where there are no types."""
+    types = next((f.choices for f in control.fields if f.name == "type"), [])
+    if not types:
+        return [{}]
+    return [{"type": t, "gain_db": 6} for t in types[: control.most]]
 
 
 def _ignore(share: float) -> None:

@@ -24,10 +24,16 @@ NEUTRAL: dict[str, dict[str, Any] | None] = {
     "limiter": {"ceiling_db": 0}, "transient": {}, "deesser": {"ratio": 1},
     "clipper": {"shape": 1}, "saturator": None, "grit": None, "width": {},
     "enhancer": {"amount_db": -60}, "room": None,
+    "tamer": {"amount": 0, "places": [{"hz": 900}]},
     "tone": {"bands": [{"type": "bell"}, {"type": "notch", "on": False}]},
 }  # fmt: skip
 # Settings that use as much of the machinery as possible.
 BUSY: dict[str, list[dict[str, Any]]] = {
+    "tamer": [
+        {"places": [{"hz": 300}, {"hz": 2500, "width_oct": 0.1, "over_db": 12}], "link": 0.5},
+        {"places": [{"hz": 900, "depth_db": 12}], "stereo": "mid-side", "speed_ms": 5, "amount": 1},
+        {"places": [{"hz": 5000}, {"hz": 70, "on": False}], "given_back_db": 1.5},
+    ],
     "trim": [{"gain_db": -3, "dc_block": True, "delay_ms": 7.3, "invert": True}],
     "compressor": [
         {"threshold_db": -30, "lookahead_ms": 3.7, "restore": 0.4, "link": 0.5, "hold_ms": 9},
@@ -173,14 +179,16 @@ def settings_at_the_ends(control: Control) -> list[Any]:
             ((low, low), (0, 0)),
         ]
     if control.type == "bands":
-        types = next(f.choices for f in control.fields if f.name == "type")
+        types = next((f.choices for f in control.fields if f.name == "type"), [])
+        if not types:
+            return [[], *[[ends] for ends in _band_ends(control)]]
         return [[], *[[{"type": t, **ends}] for t in types for ends in _band_ends(control)]]
     return control.choices if control.type == "choice" else [False, True]
 
 
 def _band_ends(control: Control) -> list[dict[str, Any]]:
     """Each number of a band at its ends, the others far from rest."""
-    far = {"gain_db": 12, "move_db": -12, "threshold_db": -60, "slope": "48"}
+    far = {"gain_db": 12, "move_db": -12, "threshold_db": -60, "slope": "48", "over_db": 18}
     far = {name: value for name, value in far.items() if name in {f.name for f in control.fields}}
     found = []
     for inner in control.fields:

@@ -84,7 +84,7 @@ def section(
 
 
 @njit(cache=True, error_model="numpy")
-def _still(line: Sound, at: int, n: int, c: Sound, memory: Sound) -> None:
+def stand(line: Sound, at: int, n: int, c: Sound, memory: Sound) -> None:
     """Run a standing section over line[at : at + n]."""
     g, k, m0, m1, m2 = c
     a1 = 1.0 / (1.0 + g * (g + k))
@@ -124,7 +124,7 @@ def _still_pair(lines: Sound, at: int, n: int, c: Sound, memory: Sound) -> None:
 
 
 @njit(cache=True, error_model="numpy")
-def _gliding(
+def glide(
     line: Sound, at: int, n: int, inside: int, span: int, c: Sound, to: Sound, memory: Sound
 ) -> None:
     """Run a section from c to `to` over span frames, of which `inside` are past."""
@@ -327,13 +327,13 @@ def tone_into(
                     section(kind, g_to, d_to, gain_to + end, on_to, real, there)
                     if not _same(here, there):
                         for column in range(count):
-                            _gliding(
+                            glide(
                                 lines[column], i, m, inside, span, here, there, memory[b, j, column]
                             )
                     elif count == 2:
                         _still_pair(lines, i, m, here, memory[b, j])
                     else:
-                        _still(lines[0], i, m, here, memory[b, j, 0])
+                        stand(lines[0], i, m, here, memory[b, j, 0])
                 if moving:
                     _heard(listened, i, m, kind, g, k, power_rate, rows[b], ears[b], count)
                     for t in range(m):

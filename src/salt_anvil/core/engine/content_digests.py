@@ -1,4 +1,4 @@
-"""What a strip's sound depends on, as one digest; and the steady joins that are looked up by it."""
+"""What a strip's sound depends on, as one digest; and what is measured first, looked up by it."""
 
 import hashlib
 import json
@@ -15,6 +15,7 @@ from salt_anvil.core.engine.plan import (
     SteadyJoin,
     StripPlan,
 )
+from salt_anvil.core.processors import processor
 from salt_anvil.core.session import (
     Split,
     Stage,
@@ -57,10 +58,25 @@ def with_digest(
     for outside in graph.outside:
         facts[outside.buffer] = _outside_facts(outside, done, index, lanes)
         settled[outside.buffer] = outside.strip not in done or _settled(done[outside.strip])
-    for node in graph.nodes:
+    nodes: list[Node] = []
+    for planned in graph.nodes:
+        node = planned
         before = [[facts[w.source], w.delay] for w in node.inputs]
         ready = all(settled[w.source] for w in node.inputs)
         own = _node_facts(node, plan)
+        if isinstance(node.element, Stage) and node.element.on:
+            stage = node.element
+            item = processor(stage.kind)
+            if item.measures_loudness(stage.params):
+                found = _looked_up(stage.id, _digest(["loudness", own, before]), ready, measured)
+                joins.append(found)
+                if found.measured is not None:
+                    settled_params = item.settled(stage.params, found.measured)
+                    stage = stage.model_copy(update={"params": settled_params})
+                    node = replace(node, element=stage)
+                    own = _node_facts(node, plan)
+                ready = ready and found.measured is not None
+        nodes.append(node)
         if node.role == "join" and _is_steady(node):
             name = node.element.id
             found = _looked_up(name, _digest([name, before[:2]]), ready, measured)
@@ -73,7 +89,11 @@ def with_digest(
             settled[name] = ready
     names = [n.outputs for n in graph.nodes] + [b.id for b in branches(strip.chain)]
     whole = [facts[graph.output], graph.late, [facts[n.outputs[0]] for n in graph.nodes], names]
-    return replace(plan, joins=tuple(joins), content_digest=_digest(whole), groups=tuple(groups))
+    graph = replace(graph, nodes=tuple(nodes))
+    digest = _digest(whole)
+    return replace(
+        plan, graph=graph, joins=tuple(joins), content_digest=digest, groups=tuple(groups)
+    )
 
 
 def _is_steady(node: Node) -> bool:

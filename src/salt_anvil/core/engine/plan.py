@@ -2,14 +2,14 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.automation import NONE, Lane, Lanes
-from salt_anvil.core.engine.graph import Graph
+from salt_anvil.core.engine.graph import Graph, Node
 from salt_anvil.core.errors import MissingError
-from salt_anvil.core.processors import Context
+from salt_anvil.core.processors import Context, processor
 from salt_anvil.core.session import (
     Send,
     Stage,
@@ -53,7 +53,11 @@ class Route:
 
 @dataclass(frozen=True)
 class SteadyJoin:
-    """A steady join of a split, or of a bus ("bus:ID"): its digest, and its measurement."""
+    """What has to be measured first: its digest, and its measurement.
+
+    name: of the split, the bus ("bus:ID") that is joined steadily, or the stage whose loudness
+    before and after is compared.
+    """
 
     name: str
     digest: str
@@ -146,6 +150,22 @@ class Plan:
     def missing(self) -> list[SteadyJoin]:
         """Return the steady joins that are not measured."""
         return [j for s in self.strips for j in s.joins if j.measured is None]
+
+
+def for_measuring(plan: Plan, strip: str, stage_id: str) -> Plan:
+    """Return the plan with a stage as it is while its own loudness is measured."""
+    item = plan.strip(strip)
+
+    def at_rest(node: Node) -> Node:
+        stage = node.element
+        if not isinstance(stage, Stage) or stage.id != stage_id:
+            return node
+        params = processor(stage.kind).settled(stage.params, None)
+        return replace(node, element=stage.model_copy(update={"params": params}))
+
+    graph = replace(item.graph, nodes=tuple(at_rest(n) for n in item.graph.nodes))
+    strips = tuple(replace(s, graph=graph) if s is item else s for s in plan.strips)
+    return Plan(strips, plan.main, plan.rate, plan.frames)
 
 
 def roll_blocks(plan: Plan) -> int:

@@ -46,20 +46,37 @@ class JoinMeter:
 
     def result(self) -> JoinMeasurement:
         """Return the measurement; nothing heard where either is below -70 LUFS."""
-        rows = np.concatenate(self._rows) if self._rows else np.zeros((0, 3))
-        if len(rows) < 4:
-            blocks = rows.mean(axis=0, keepdims=True) if len(rows) else rows
-        else:
-            total = np.concatenate([np.zeros((1, 3)), np.cumsum(rows, axis=0)])
-            blocks = (total[4:] - total[:-4]) / 4
-        kept = blocks[_level(blocks[:, 0]) > loudness.ABSOLUTE_GATE]
-        if len(kept) == 0:
+        mean = _gated(self._blocks(), 0)
+        if mean is None:
             return SILENT
-        gate = _level(kept[:, 0].mean(keepdims=True))[0] + loudness.RELATIVE_GATE
-        mean = kept[_level(kept[:, 0]) > gate].mean(axis=0)
         if _level(mean[1:2])[0] < loudness.ABSOLUTE_GATE:
             return SILENT
         return JoinMeasurement(float(mean[0]), float(mean[1]), float(mean[2]))
+
+    def each_for_itself(self) -> JoinMeasurement:
+        """Return the integrated powers of both, each by its own gates, and no product."""
+        blocks = self._blocks()
+        a, b = _gated(blocks, 0), _gated(blocks, 1)
+        if a is None or b is None:
+            return SILENT
+        return JoinMeasurement(float(a[0]), float(b[1]), 0.0)
+
+    def _blocks(self) -> Sound:
+        """Return both powers and the product per 400 ms block, (blocks, 3)."""
+        rows = np.concatenate(self._rows) if self._rows else np.zeros((0, 3))
+        if len(rows) < 4:
+            return np.asarray(rows.mean(axis=0, keepdims=True) if len(rows) else rows)
+        total = np.concatenate([np.zeros((1, 3)), np.cumsum(rows, axis=0)])
+        return np.asarray((total[4:] - total[:-4]) / 4)
+
+
+def _gated(blocks: Sound, by: int) -> Sound | None:
+    """Return the mean of the blocks in which one of the two passes both gates of BS.1770-4."""
+    kept = blocks[_level(blocks[:, by]) > loudness.ABSOLUTE_GATE]
+    if len(kept) == 0:
+        return None
+    gate = _level(kept[:, by].mean(keepdims=True))[0] + loudness.RELATIVE_GATE
+    return np.asarray(kept[_level(kept[:, by]) > gate].mean(axis=0))
 
 
 def _level(power: Sound) -> Sound:

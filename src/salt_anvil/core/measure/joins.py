@@ -6,7 +6,7 @@ from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.cached import CachedStrip
 from salt_anvil.core.engine.mixer import Mixer, Source
-from salt_anvil.core.engine.plan import JoinMeasurements, Plan, SteadyJoin
+from salt_anvil.core.engine.plan import JoinMeasurements, Plan, SteadyJoin, for_measuring
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.measure.blends import JoinMeter
 from salt_anvil.core.session import Element, Session, Split, elements
@@ -24,7 +24,7 @@ def measure_joins(
     freeze: Freeze = lambda plan: {},
     notify: Callable[[], None] = lambda: None,
 ) -> None:
-    """Measure every steady join of a session that is not measured, over the whole song.
+    """Measure all of a session that has to be measured first and is not, over the whole song.
 
     source: gives a source to read from 0 again. tell: called every block; may raise to stop.
     """
@@ -50,7 +50,13 @@ def measure_join(
     frozen: Mapping[str, CachedStrip],
     notify: Callable[[], None] = lambda: None,
 ) -> JoinMeasurement:
-    """Return the measurement of one steady join; all that it depends on must be measured."""
+    """Return the measurement of one steady join, or of a stage's loudness before and after.
+
+    All that it depends on must be measured.
+    """
+    a_stage = any(s.id == join.name for s in plan.strip(strip).stages)
+    if a_stage:
+        plan = for_measuring(plan, strip, join.name)
     mixer = Mixer(plan, source, tapped=True, frozen={n: f for n, f in frozen.items() if n != strip})
     item = plan.strip(strip)
     meter: JoinMeter | None = None
@@ -62,12 +68,15 @@ def measure_join(
             mixer.block(())
         else:
             taps = mixer.block((strip,)).strips[strip].taps
-            a, b = (taps[name][1] for name in _branches(item.strip.chain, join.name))
+            if a_stage:
+                a, b = taps[join.name]
+            else:
+                a, b = (taps[name][1] for name in _branches(item.strip.chain, join.name))
         if meter is None:
             meter = JoinMeter(plan.rate, a.shape[1])
         meter.feed(a, b)
     assert meter is not None
-    return meter.result()
+    return meter.each_for_itself() if a_stage else meter.result()
 
 
 def _branches(chain: list[Element], name: str) -> list[str]:

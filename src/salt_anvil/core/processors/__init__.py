@@ -15,6 +15,7 @@ from salt_anvil.core.processors.leveller import Leveller
 from salt_anvil.core.processors.limiter import Limiter
 from salt_anvil.core.processors.room import Room
 from salt_anvil.core.processors.saturator import Saturator
+from salt_anvil.core.processors.tamer import Tamer
 from salt_anvil.core.processors.tone import Tone
 from salt_anvil.core.processors.transient import Transient
 from salt_anvil.core.processors.trim import Trim
@@ -32,6 +33,7 @@ _ALL: tuple[Processor[Params], ...] = (
     Transient(),
     Deesser(),
     Tone(),
+    Tamer(),
     Clipper(),
     Saturator(),
     Enhancer(),

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from pydantic.fields import FieldInfo
 
 from salt_anvil.core.audio import Sound
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.state import State
@@ -31,6 +32,7 @@ PanelPicture = Literal[
     "harmonics",
     "hit-shape",
     "hits",
+    "places",
     "points",
     "range",
     "shaper",
@@ -276,6 +278,14 @@ class Processor(Generic[P]):
     def makeup_db(self, params: P, context: Context) -> float:
         """Return the steady gain that is not reduction; listening to what is removed undoes it."""
         return 0.0
+
+    def measures_loudness(self, params: P) -> bool:
+        """Say whether its loudness before and after has to be measured over the song first."""
+        return False
+
+    def settled(self, params: P, measured: JoinMeasurement | None) -> P:
+        """Return the settings with what was measured; None: as they are for measuring."""
+        return params
 
     def drawing(self, params: P, context: Context) -> Drawing:
         """Return what to draw for these settings."""

@@ -1,0 +1,253 @@
+"""Bells that turn a place down as far as it stands over its flanks; and a gain that gives back.
+
+Each place is heard through three band passes (state-variable, see `equaliser`): its own and one
+at each flank. The excess, in dB, is the power of the place over the geometric mean of the flanks.
+"""
+
+import math
+from functools import lru_cache
+
+import numpy as np
+from numba import njit
+from scipy.integrate import trapezoid
+
+from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.equaliser import BELL, glide, section, stand
+
+# Columns of one place in the control vector, then those of all places together.
+WARPED, DAMPING, LOW, HIGH, SLOPE, CAP, ON, ATTACK, RELEASE, POWER = range(10)
+COLUMNS = 10
+AMOUNT, MOST, LINK, GIVEN, KNOWN = range(5)
+COMMON = 5
+NOW, NEXT = 0, 1
+BANDS = 3
+"""The place, and its two flanks."""
+FOLLOW_S = 8.0
+"""Over how long the loudness before and after is compared as long as it is not measured."""
+IN, OUT, COUNT, SUM_IN, SUM_OUT, GAIN, GAIN_TO = range(7)
+FOLLOWER = 7
+SILENT = 1e-7
+"""Mean square below which a cell says nothing of loudness (-70 LUFS); also a tenth of the mean."""
+
+
+def bell_db(hz: Vector, middle: float, q: float, gain_db: float) -> Vector:
+    """Return the response of a bell, as an analogue filter has it, in dB."""
+    a = 10 ** (gain_db / 40)
+    w = hz / middle
+    flat = (1 - w * w) ** 2
+    return np.asarray(10 * np.log10((flat + (w * a / q) ** 2) / (flat + (w / (a * q)) ** 2)))
+
+
+def flank_octaves(q: float) -> float:
+    """Return how far from a place its flanks are heard."""
+    return max(0.35, 1.2 / q)
+
+
+@lru_cache(maxsize=1024)
+def expected_db(q: float, over_db: float) -> float:
+    """Return what the detector reads where a bell of this Q and gain is in pink noise.
+
+    The flanks catch the bell's skirts, so it reads less than the gain.
+    """
+    octaves = np.linspace(-6, 6, 1201)
+    bell = 10 ** (bell_db(2.0**octaves, 1.0, q, over_db) / 10)
+    away = flank_octaves(q)
+
+    def heard(middle: float) -> float:
+        x = 2.0 ** (octaves - middle)
+        return float(trapezoid(bell / (1 + (q * (x - 1 / x)) ** 2), octaves))
+
+    flanks = 0.5 * (math.log10(heard(-away)) + math.log10(heard(away)))
+    return 10 * (math.log10(heard(0.0)) - flanks)
+
+
+@njit(cache=True, error_model="numpy")
+def _hear(
+    line: Sound, n: int, warped: float, damping: float, rate: float, power: float, memory: Sound
+) -> float:
+    """Return the mean square of what a band pass lets through, moved on by n frames."""
+    g = math.exp(warped)
+    a1 = 1.0 / (1.0 + g * (g + damping))
+    a2 = g * a1
+    a3 = g * a2
+    z1, z2 = memory[0], memory[1]
+    for i in range(n):
+        u = line[i] - z2
+        band = a1 * z1 + a2 * u
+        low = z2 + a2 * z1 + a3 * u
+        z1 = 2.0 * band - z1
+        z2 = 2.0 * low - z2
+        y = damping * band
+        power += rate * (y * y - power)
+    memory[0] = z1 if abs(z1) > TINY else 0.0
+    memory[1] = z2 if abs(z2) > TINY else 0.0
+    return power if power > TINY else 0.0
+
+
+@njit(cache=True, error_model="numpy")
+def _steps(v: Vector, common: Vector, powers: Sound, cuts: Sound, columns: int) -> None:
+    """Move a place's cuts on by one cell: as far over its flanks as it is, and no further."""
+    for column in range(columns):
+        other = columns - 1 - column
+        excess = -300.0
+        linked = np.empty(BANDS)
+        for band in range(BANDS):
+            own, both = powers[band, column], 0.5 * (powers[band, column] + powers[band, other])
+            linked[band] = own + common[LINK] * (both - own)
+        if linked[0] > 1e-13:
+            flanks = 5.0 * math.log10((linked[1] + 1e-20) * (linked[2] + 1e-20))
+            excess = 10.0 * math.log10(linked[0]) - flanks
+        wanted = common[AMOUNT] * min(max(v[SLOPE] * excess, 0.0), v[CAP])
+        wanted = min(wanted, common[MOST]) * v[ON]
+        now = cuts[NEXT, column]
+        moved = now + (v[ATTACK] if wanted > now else v[RELEASE]) * (wanted - now)
+        cuts[NOW, column] = now
+        cuts[NEXT, column] = moved if moved > 1e-6 else 0.0
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def cut_into(
+    out: Sound,
+    taken: Sound,
+    sound: Sound,
+    key: Sound,
+    start: int,
+    value: Vector,
+    step: Vector,
+    sides: bool,
+    memory: Sound,
+    ears: Sound,
+    powers: Sound,
+    cuts: Sound,
+) -> None:
+    """Fill out (frames, columns) with the sound less what rings in it.
+
+    taken: (places, frames), the greater cut of the columns in dB. key: what is listened to.
+    start: timeline frame of sound[0]. value, step: (grid points, COMMON + places * COLUMNS).
+    sides: works on middle and sides of two columns. memory: (places, columns, 2); ears: (places,
+    BANDS, columns, 2); powers: (places, BANDS, columns); cuts: (places, 2, columns); all changed.
+    A place that takes nothing is passed by, to the bit.
+    """
+    frames, columns = sound.shape
+    lines, keys, before = np.empty((2, GRID)), np.empty((2, GRID)), np.empty((2, GRID))
+    here, there = np.zeros(5), np.zeros(5)
+    at, point, offset = 0, 0, start % GRID
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        for i in range(n):
+            if sides:
+                left, right = sound[at + i, 0], sound[at + i, 1]
+                lines[0, i], lines[1, i] = 0.5 * (left + right), 0.5 * (left - right)
+                left, right = key[at + i, 0], key[at + i, 1]
+                keys[0, i], keys[1, i] = 0.5 * (left + right), 0.5 * (left - right)
+            else:
+                for column in range(columns):
+                    lines[column, i], keys[column, i] = sound[at + i, column], key[at + i, column]
+        before[:, :n] = lines[:, :n]
+        common, common_step = value[point, :COMMON], step[point, :COMMON]
+        for p in range(len(cuts)):
+            first = COMMON + p * COLUMNS
+            v, s = value[point, first : first + COLUMNS], step[point, first : first + COLUMNS]
+            if v[ON] == 0.0 and s[ON] == 0.0:
+                memory[p] = 0.0
+                ears[p] = 0.0
+                powers[p] = 0.0
+                cuts[p] = 0.0
+                continue
+            if offset == 0:
+                _steps(v, common + common_step * GRID, powers[p], cuts[p], columns)
+            for column in range(columns):
+                now, to = cuts[p, NOW, column], cuts[p, NEXT, column]
+                if now == 0.0 and to == 0.0:
+                    memory[p, column] = 0.0
+                else:
+                    g, k = math.exp(v[WARPED]), v[DAMPING]
+                    g_to, k_to = math.exp(v[WARPED] + s[WARPED] * GRID), k + s[DAMPING] * GRID
+                    section(BELL, g, k, -now, 1.0, False, here)
+                    section(BELL, g_to, k_to, -to, 1.0, False, there)
+                    if now == to and s[WARPED] == 0.0 and s[DAMPING] == 0.0:
+                        stand(lines[column], 0, n, here, memory[p, column])
+                    else:
+                        glide(lines[column], 0, n, offset, GRID, here, there, memory[p, column])
+                for i in range(n):
+                    part = now + (to - now) * (offset + i) / GRID
+                    taken[p, at + i] = max(taken[p, at + i], part)
+                powers[p, 0, column] = _hear(
+                    keys[column], n, v[WARPED], v[DAMPING], v[POWER], powers[p, 0, column],
+                    ears[p, 0, column],
+                )  # fmt: skip
+                for band in range(1, BANDS):
+                    place = v[LOW] if band == 1 else v[HIGH]
+                    powers[p, band, column] = _hear(
+                        keys[column], n, place, v[DAMPING], v[POWER], powers[p, band, column],
+                        ears[p, band, column],
+                    )  # fmt: skip
+        for i in range(n):
+            if sides:
+                middle, side = lines[0, i] - before[0, i], lines[1, i] - before[1, i]
+                out[at + i, 0] = sound[at + i, 0] + (middle + side)
+                out[at + i, 1] = sound[at + i, 1] + (middle - side)
+            else:
+                for column in range(columns):
+                    out[at + i, column] = lines[column, i]
+        at += n
+        offset = 0
+        point += 1
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def give_back_into(
+    out: Sound,
+    wet: Sound,
+    heard_in: Sound,
+    heard_out: Sound,
+    start: int,
+    value: Vector,
+    step: Vector,
+    most: float,
+    state: Vector,
+) -> None:
+    """Fill out with the wet sound as loud as it was: by the gain that is known, or followed.
+
+    heard_in, heard_out: (frames, columns), K-weighted, before and after. value, step: as in
+    `cut_into`. most: cells over which is compared. state: (FOLLOWER,), changed.
+    """
+    frames, columns = wet.shape
+    at, point, offset = 0, 0, start % GRID
+    while at < frames:
+        n = min(GRID - offset, frames - at)
+        if offset == 0:
+            _compare(state, most)
+        for i in range(n):
+            j = float(offset + i)
+            known = value[point, KNOWN] + step[point, KNOWN] * j
+            given = value[point, GIVEN] + step[point, GIVEN] * j
+            followed = state[GAIN] + (state[GAIN_TO] - state[GAIN]) * j / GRID
+            level = known * given + (1.0 - known) * followed
+            factor = 1.0 if level == 0.0 else 10.0 ** (level / 20.0)
+            for column in range(columns):
+                out[at + i, column] = factor * wet[at + i, column]
+                x, y = heard_in[at + i, column], heard_out[at + i, column]
+                state[SUM_IN] += x * x
+                state[SUM_OUT] += y * y
+        at += n
+        offset = 0
+        point += 1
+
+
+@njit(cache=True, error_model="numpy")
+def _compare(state: Vector, most: float) -> None:
+    """Take a cell's powers into the means, if it is loud enough, and set the next gain."""
+    power = state[SUM_IN] / GRID
+    if power > SILENT and power > 0.1 * state[IN]:
+        state[COUNT] = min(state[COUNT] + 1.0, most)
+        state[IN] += (power - state[IN]) / state[COUNT]
+        state[OUT] += (state[SUM_OUT] / GRID - state[OUT]) / state[COUNT]
+    state[SUM_IN], state[SUM_OUT] = 0.0, 0.0
+    state[GAIN] = state[GAIN_TO]
+    if state[OUT] > 0.0:
+        same = state[IN] == state[OUT]
+        wanted = 0.0 if same else 10.0 * math.log10(state[IN] / state[OUT])
+        # From cell to cell no faster than a fader goes.
+        state[GAIN_TO] += min(max(wanted - state[GAIN], -0.05), 0.05)

@@ -1,0 +1,303 @@
+"""Resonances where the sound is made of lines: what different notes agree on.
+
+Every frame's lines are taken apart into a source, which belongs to the frame and is a smooth
+course over pitch, and a body, which is the same for all frames. A line that stands at one place
+says nothing about the body there; six different notes that pass through it do.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from salt_anvil.core.resonances.bells import Bell, Fit, fit
+from salt_anvil.core.resonances.spectra import (
+    GRID_HZ,
+    OCTAVES,
+    PER_OCTAVE,
+    TINY,
+    Wave,
+    active,
+    periodograms,
+    window_frames,
+)
+
+Index = NDArray[np.int64]
+LONG, SHORT, SPLIT_HZ = 8192, 4096, 500.0
+"""Frames at 48 kHz of the two windows, and where they meet."""
+PROMINENT_DB, ENVELOPE_DB, ENVELOPE_OCTAVES = 8.0, 20.0, 0.3
+"""A line stands so far over the median around it, and not so far under the strongest near it."""
+FEWEST_LINES = 5
+LOWEST_LINES, NAME_SPREAD = 10, 0.3
+"""A context is told by so many of its lowest lines, each as wide as so many semitones."""
+SAME_AS_BEFORE, SAME_AS_FIRST, SAME_AGAIN, SAME_NOTE = 0.7, 0.45, 0.65, 0.5
+"""Likeness (cosine) from which on two frames are one context, or two contexts one note."""
+TURNS = 5
+FRESH = 1.5
+QUANTILE, OVER_WEIGHT = 0.3, 0.5
+"""The body is what nearly all contexts have: formants that wander lift some of them."""
+LEAST_SIGMAS = 5.0
+GAINS_DB = (3.0, 17.0)
+KNOWN_OCTAVES, KNOWN_SHARE = 0.35, 0.35
+"""Of so much to each side, such a share has to be known, or the gain hangs in the air."""
+FEWEST_NOTES, AGREE_SHARE = 6, 0.7
+"""So many different notes must show it, and such a share of them a third of the gain or more."""
+BROAD_Q, BROAD_GAIN_DB = 3.0, 7.0
+"""What is broad and low may be the mean of formants, which wander."""
+ABOVE_LOWEST_OCTAVES = 0.6
+"""The lowest line has none below it that could say how much is usual."""
+SPREAD_DB = 1.0
+"""How uncertain the level of a single line is at least."""
+
+
+class Lines(NamedTuple):
+    """Lines of all frames: frame, place in octaves, level in dB (power times frequency)."""
+
+    frame: Index
+    octave: Wave
+    level_db: Wave
+    frames: int
+
+
+class Notes(NamedTuple):
+    """What the notes in a sound show: how many different ones, the body, what rings."""
+
+    different: int
+    body_db: Wave
+    known: NDArray[np.bool_]
+    fitted: Fit
+    bells: tuple[Bell, ...]
+
+
+def look(lines: Lines) -> Notes:
+    """Return what rings where a sound is made of notes."""
+    context, names = _contexts(lines)
+    notes = _different(names)
+    empty = np.zeros(len(GRID_HZ))
+    nothing = Notes(len(set(notes)), empty, empty > 0, Fit((), empty, empty), ())
+    if len(names) < FEWEST_NOTES:
+        return nothing
+    body = _body(lines, context)
+    known = body.contexts > 2
+    if known.sum() < PER_OCTAVE // 2:
+        return nothing
+    sigma = np.where(known, np.maximum(body.sigma_db, 0.4), 9.0) * np.sqrt(1.5)
+    fitted = fit(body.level_db, sigma, known, LEAST_SIGMAS, moving=False)
+    kept = tuple(b for b in fitted.bells if _believed(b, fitted, body, np.array(notes)))
+    return Notes(len(set(notes)), body.level_db, known, fitted, kept)
+
+
+def lines_of(sound: Wave, rate: int) -> Lines:
+    """Return all lines of a sound."""
+    size = window_frames(LONG, rate)
+    hop = size // 2
+    found: list[tuple[Index, Wave, Wave]] = []
+    heard: NDArray[np.bool_] | None = None
+    total = 0
+    for frames, low, high in ((LONG, 0.0, SPLIT_HZ), (SHORT, SPLIT_HZ, np.inf)):
+        mine = window_frames(frames, rate)
+        # A line's peak grows with the window; noise does not.
+        power = periodograms(sound[(size - mine) // 2 :], mine, hop) / mine
+        hz = np.fft.rfftfreq(mine, 1 / rate)
+        if heard is None:
+            heard = active(power[:, hz > GRID_HZ[0]] * hz[hz > GRID_HZ[0]])
+            total = len(heard)
+        inside = (hz >= max(low, GRID_HZ[0])) & (hz < min(high, GRID_HZ[-1]))
+        decibels = 10 * np.log10(power + TINY)
+        floor = _floor(decibels, inside)
+        for frame in np.flatnonzero(heard[: len(power)]):
+            octave, level = _peaks(decibels[frame], floor[frame], inside, hz[1])
+            found.append((np.full(len(octave), frame), octave, level))
+    if not found:
+        return Lines(np.zeros(0, int), np.zeros(0), np.zeros(0), 0)
+    frames_of = np.concatenate([f for f, _, _ in found])
+    octave = np.concatenate([o for _, o, _ in found])
+    level = np.concatenate([v for _, _, v in found])
+    order = np.lexsort((octave, frames_of))
+    return Lines(frames_of[order], octave[order], level[order], total)
+
+
+def _floor(decibels: Wave, inside: NDArray[np.bool_]) -> Wave:
+    """Return the median a third of an octave to each side, at twelve places an octave."""
+    first, last = np.flatnonzero(inside)[[0, -1]]
+    places = np.geomspace(first, last, max(2, int(12 * np.log2(last / first))))
+    spans = [(int(p * 0.8), int(p * 1.25) + 2) for p in places]
+    found = np.stack([np.median(decibels[:, a:b], axis=1) for a, b in spans], axis=1)
+    bins = np.arange(decibels.shape[1])
+    nearest = np.clip(np.searchsorted(places, bins), 0, len(places) - 1)
+    return np.asarray(found[:, nearest])
+
+
+def _peaks(
+    decibels: Wave, floor: Wave, inside: NDArray[np.bool_], step: float
+) -> tuple[Wave, Wave]:
+    """Return place and level of the lines of one frame, between the bins by a parabola."""
+    middle = decibels[1:-1]
+    top = (middle > decibels[:-2]) & (middle >= decibels[2:]) & inside[1:-1]
+    at = np.flatnonzero(top) + 1
+    if not len(at):
+        return np.zeros(0), np.zeros(0)
+    at = at[decibels[at] > floor[at] + PROMINENT_DB]
+    if not len(at):
+        return np.zeros(0), np.zeros(0)
+    left, top_db, right = decibels[at - 1], decibels[at], decibels[at + 1]
+    shift = 0.5 * (left - right) / np.minimum(left - 2 * top_db + right, -1e-9)
+    hz = (at + shift) * step
+    octave, level = np.log2(hz), top_db - 0.25 * (left - right) * shift + 10 * np.log10(hz)
+    low = np.searchsorted(octave, octave - ENVELOPE_OCTAVES)
+    high = np.searchsorted(octave, octave + ENVELOPE_OCTAVES)
+    strongest = np.array([level[a:b].max() for a, b in zip(low, high, strict=True)])
+    kept = level > strongest - ENVELOPE_DB
+    return octave[kept], level[kept]
+
+
+def _contexts(lines: Lines) -> tuple[Index, list[Wave]]:
+    """Return every frame's context, or -1, and how each context is told."""
+    grid = np.arange(np.log2(GRID_HZ[0]), np.log2(2500), 1 / PER_OCTAVE)
+    context = np.full(lines.frames, -1)
+    names: list[Wave] = []
+    before: tuple[int, Wave] | None = None
+    starts = np.searchsorted(lines.frame, np.arange(lines.frames + 1))
+    for frame in range(lines.frames):
+        mine = lines.octave[starts[frame] : starts[frame + 1]]
+        if len(mine) < FEWEST_LINES:
+            before = None
+            continue
+        far = (grid[None] - mine[:LOWEST_LINES, None]) * 12 / NAME_SPREAD
+        name = np.exp(-0.5 * far**2).max(axis=0)
+        name /= np.linalg.norm(name) + TINY
+        which = -1
+        if before is not None and name @ before[1] > SAME_AS_BEFORE:
+            which = before[0] if name @ names[before[0]] > SAME_AS_FIRST else -1
+        if which < 0 and names:
+            like = np.array(names) @ name
+            which = int(np.argmax(like)) if like.max() > SAME_AGAIN else -1
+        if which < 0:
+            names.append(name)
+            which = len(names) - 1
+        context[frame] = which
+        before = (which, name)
+    return context, names
+
+
+def _different(names: list[Wave]) -> list[int]:
+    """Return for every context the note that it belongs to."""
+    notes: list[int] = []
+    first: list[Wave] = []
+    for name in names:
+        like = np.array(first) @ name if first else np.zeros(1)
+        if first and like.max() > SAME_NOTE:
+            notes.append(int(np.argmax(like)))
+        else:
+            first.append(name)
+            notes.append(len(first) - 1)
+    return notes
+
+
+class _Body(NamedTuple):
+    """What is common to all contexts at every grid point, and the means that it is made of.
+
+    lowest: where the lowest line of a frame is in the middle, in octaves.
+    """
+
+    level_db: Wave
+    sigma_db: Wave
+    contexts: Index
+    context: Index
+    point: Index
+    mean_db: Wave
+    lowest: float
+
+
+def _body(lines: Lines, context: Index) -> _Body:
+    n = len(GRID_HZ)
+    point = np.rint((lines.octave - OCTAVES[0]) * PER_OCTAVE).astype(int)
+    kept = (point >= 0) & (point < n) & (context[lines.frame] >= 0)
+    frame, octave, level, point = (
+        a[kept] for a in (lines.frame, lines.octave, lines.level_db, point)
+    )
+    starts = np.flatnonzero(np.diff(frame, prepend=-1))
+    lowest = float(np.median(octave[starts])) if len(starts) else 0.0
+    key = frame * n + point
+    unique, inverse = np.unique(key, return_inverse=True)
+    own_context, own_point = context[unique // n], unique % n
+    body = np.zeros(n)
+    sigma, count = np.full(n, np.inf), np.zeros(n, int)
+    mean = np.zeros(len(unique))
+    for _ in range(TURNS):
+        source = _sources(frame, octave - np.log2(1000), level - body[point])
+        mean = np.bincount(inverse, level - source) / np.bincount(inverse)
+        body, sigma, count = _common(own_context, own_point, mean, n)
+        known = count > 2
+        if known.sum() > 10:
+            # Tilt and bend belong to the source.
+            design = np.vander(OCTAVES - np.log2(1000), 3)
+            bend = np.linalg.lstsq(design[known], body[known], rcond=None)[0]
+            body = np.where(known, body - design @ bend, 0.0)
+    return _Body(body, sigma, count, own_context, own_point, mean, lowest)
+
+
+def _sources(frame: Index, octave: Wave, level: Wave) -> Wave:
+    """Return every frame's smooth course at its lines: a parabola that outliers do not move."""
+    out = np.empty(len(level))
+    starts = np.flatnonzero(np.diff(frame, prepend=-1))
+    for begin, end in zip(starts, [*starts[1:], len(frame)], strict=True):
+        x, y = octave[begin:end], level[begin:end]
+        design = np.vander(x, 3 if len(x) >= 8 else 2)
+        weight = np.ones(len(x))
+        for _ in range(4):
+            found = np.linalg.lstsq(design * weight[:, None], y * weight, rcond=None)[0]
+            left = y - design @ found
+            scale = 1.48 * np.median(np.abs(left)) + 0.5
+            doubt = 1 + np.square(left / (1.5 * scale))
+            weight = np.sqrt(np.where(left > 0, OVER_WEIGHT, 1.0) / doubt)
+        out[begin:end] = design @ found
+    return out
+
+
+def _common(context: Index, point: Index, mean: Wave, n: int) -> tuple[Wave, Wave, Index]:
+    """Return the body, how uncertain it is, and how many contexts say so, at every point."""
+    body, sigma, count = np.zeros(n), np.full(n, np.inf), np.zeros(n, int)
+    order = np.argsort(point, kind="stable")
+    sorted_point = point[order]
+    for at in range(n):
+        near = order[np.searchsorted(sorted_point, at - 1) : np.searchsorted(sorted_point, at + 2)]
+        if len(near) == 0:
+            continue
+        values = mean[near]
+        count[at] = len(np.unique(context[near]))
+        if count[at] > 2:
+            low, middle = np.quantile(values, [QUANTILE, 0.5])
+            below = values[values <= middle]
+            spread = 1.48 * float(np.median(middle - below)) + SPREAD_DB
+            body[at] = low
+            sigma[at] = 1.2 * spread / np.sqrt(min(len(near), FRESH * count[at]))
+    known = count > 2
+    if known.any():
+        body[known] -= np.median(body[known])
+    return body, sigma, count
+
+
+def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
+    if not GAINS_DB[0] <= bell.gain_db <= GAINS_DB[1] or bell.sigmas < LEAST_SIGMAS:
+        return False
+    if bell.q < BROAD_Q and bell.gain_db < BROAD_GAIN_DB:
+        return False
+    if np.log2(bell.hz) < body.lowest + ABOVE_LOWEST_OCTAVES:
+        return False
+    known = body.contexts > 2
+    for side in (-1, 1):
+        away = side * (OCTAVES - np.log2(bell.hz))
+        if known[(away >= 0) & (away < KNOWN_OCTAVES)].mean() < KNOWN_SHARE:
+            return False
+    reach = np.clip(0.72 / bell.q * PER_OCTAVE, 1.0, PER_OCTAVE / 12)
+    near = np.abs(body.point - bell.point) <= reach
+    others = fitted.course + sum(
+        (b.shape for b in fitted.bells if b is not bell), np.zeros(len(GRID_HZ))
+    )
+    over = body.mean_db[near] - others[body.point[near]]
+    which, inverse = np.unique(notes[body.context[near]], return_inverse=True)
+    if len(which) < FEWEST_NOTES:
+        return False
+    shown = np.bincount(inverse, over) / np.bincount(inverse)
+    return bool(np.mean(shown > bell.gain_db / 3) >= AGREE_SHARE)

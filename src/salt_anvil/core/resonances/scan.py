@@ -1,0 +1,190 @@
+"""What rings in a passage: found, named, measured; and what was set aside, or cannot be told."""
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+
+from salt_anvil.core.audio import Sound
+from salt_anvil.core.errors import SoundError
+from salt_anvil.core.resonances import in_noise, in_notes
+from salt_anvil.core.resonances.bells import Bell
+from salt_anvil.core.resonances.spectra import (
+    GRID_HZ,
+    HIGH_HZ,
+    LOW_HZ,
+    OCTAVES,
+    PER_OCTAVE,
+    TINY,
+    Band,
+    Wave,
+    bands,
+    triangles,
+)
+
+MOST = 12
+"""How many resonances are listed, the strongest ones."""
+SHORTEST_S = 3.0
+TOLD_SHARE = 0.4
+"""So much of the range has to be like noise, where there are not enough notes."""
+SAME_OCTAVES = 1 / 6
+HELD_CENTS, HELD_SHARE, HELD_ALONE, HELD_BELOW_HZ = 15.0, 0.5, 0.3, 4000.0
+"""A line that stays within so many cents for such a share of the time is a held note."""
+SILENT_DB = -90.0
+REGIONS = (
+    (60.0, "rumble"), (180.0, "boom"), (350.0, "mud"), (700.0, "box"), (1500.0, "honk"),
+    (2500.0, "hard"), (5000.0, "harsh"), (9000.0, "sharp"), (np.inf, "fizz"),
+)  # fmt: skip
+"""Up to which frequency how the trade calls it; common practice, no source."""
+
+
+class Resonance(NamedTuple):
+    """One place that rings.
+
+    over_db: over its surroundings. width_oct: between its half-gain points, movement included.
+    share: of the time with sound, in which it is there. octaves: how far it moves.
+    """
+
+    hz: float
+    over_db: float
+    width_oct: float
+    share: float
+    octaves: float
+
+    @property
+    def region(self) -> str:
+        """How the trade calls what is too much there."""
+        return region_of(self.hz)
+
+
+class HeldNote(NamedTuple):
+    """A line that stands still, and for which share of the time: it may be music."""
+
+    hz: float
+    share: float
+
+
+class Scan(NamedTuple):
+    """What a passage shows.
+
+    can_tell: whether noise or enough different notes were there to tell by. level_db,
+    around_db: the long-term spectrum on GRID_HZ in dB, and its surroundings.
+    """
+
+    found: tuple[Resonance, ...]
+    held: tuple[HeldNote, ...]
+    can_tell: bool
+    seconds: float
+    level_db: Wave
+    around_db: Wave
+
+    @property
+    def words(self) -> str:
+        """What came of it, in a sentence."""
+        if not self.can_tell:
+            return (
+                "Too little moves here to tell a resonance from a held note: scan a passage with"
+                " more different notes, or with drums or noise."
+            )
+        if not self.found:
+            return "Nothing rings: no place stays over its surroundings."
+        return f"{len(self.found)} found" + (
+            f", {len(self.held)} held notes set aside." if self.held else "."
+        )
+
+
+def region_of(hz: float) -> str:
+    """Return the trade's word for a frequency."""
+    return next(name for end, name in REGIONS if hz < end)
+
+
+def scan(sound: Sound, rate: int, low_hz: float = LOW_HZ, high_hz: float = HIGH_HZ) -> Scan:
+    """Look for what rings in a passage, (frames, channels), between two frequencies.
+
+    Raises:
+        SoundError: it is shorter than 3 s, or silent.
+    """
+    seconds = len(sound) / rate
+    if seconds < SHORTEST_S:
+        raise SoundError(f"a scan needs {SHORTEST_S:g} s; this passage has {seconds:.1f} s")
+    wave = _one_channel(sound)
+    if 10 * np.log10(np.mean(np.square(wave)) + TINY) < SILENT_DB:
+        raise SoundError("there is nothing to scan: the passage is silent")
+    views = bands(wave, rate)
+    noise = in_noise.look(views, wave, rate)
+    lines = in_notes.lines_of(wave, rate)
+    notes = in_notes.look(lines)
+    held = _held(lines, noise.where)
+    bells = list(noise.bells)
+    for bell in notes.bells:
+        alone = all(abs(np.log2(bell.hz / other.hz)) > SAME_OCTAVES for other in bells)
+        stands = any(abs(np.log2(bell.hz / note.hz)) < 1 / 24 for note in held)
+        if alone and not stands:
+            bells.append(bell)
+    inside = [b for b in bells if low_hz <= b.hz <= high_hz]
+    strongest = sorted(inside, key=lambda b: -b.gain_db)[:MOST]
+    level = _level(views)
+    return Scan(
+        tuple(_told(b, wave, rate) for b in sorted(strongest, key=lambda b: b.hz)),
+        held,
+        bool(noise.where.mean() >= TOLD_SHARE or notes.different >= in_notes.FEWEST_NOTES),
+        seconds,
+        level,
+        _around(level),
+    )
+
+
+def _one_channel(sound: Sound) -> Wave:
+    """Return the middle, or the louder channel where the middle cancels."""
+    middle = sound.mean(axis=1)
+    powers = np.square(sound).mean(axis=0)
+    if np.square(middle).mean() < powers.max() / 4:
+        return np.ascontiguousarray(sound[:, int(np.argmax(powers))])
+    return np.ascontiguousarray(middle)
+
+
+def _told(bell: Bell, wave: Wave, rate: int) -> Resonance:
+    width = 2 / np.log(2) * np.arcsinh(1 / (2 * bell.q)) + bell.octaves
+    share = in_noise.share_of_time(bell, wave, rate)
+    return Resonance(bell.hz, bell.gain_db, float(width), share, bell.octaves)
+
+
+def _held(lines: in_notes.Lines, noisy: NDArray[np.bool_]) -> tuple[HeldNote, ...]:
+    if not len(lines.frame):
+        return ()
+    per_octave = 1200 / HELD_CENTS
+    place = np.floor((lines.octave - OCTAVES[0]) * per_octave).astype(int)
+    frames = len(np.unique(lines.frame))
+    count = np.zeros(int((OCTAVES[-1] - OCTAVES[0]) * per_octave) + 3)
+    inside = (place >= 0) & (place < len(count) - 1)
+    pairs = np.unique(np.stack([place[inside], lines.frame[inside]]), axis=1)
+    np.add.at(count, pairs[0] + 1, 1)
+    # A line on the border of two steps is in both.
+    pair = np.minimum((count[:-1] + count[1:]) / frames, 1.0)
+    # Where lines are dense everything is held; a held note is alone.
+    alone = pair - uniform_filter1d(pair, int(per_octave / 2), mode="nearest") > HELD_ALONE
+    top = (pair >= HELD_SHARE) & (pair >= np.roll(pair, 1)) & (pair > np.roll(pair, -1)) & alone
+    found = []
+    for index in np.flatnonzero(top):
+        hz = float(2 ** (OCTAVES[0] + index / per_octave))
+        point = int(np.clip(round((np.log2(hz) - OCTAVES[0]) * PER_OCTAVE), 0, len(noisy) - 1))
+        if not noisy[point] and hz < HELD_BELOW_HZ:
+            found.append(HeldNote(hz, float(pair[index])))
+    return tuple(sorted(found, key=lambda n: -n.share)[:MOST])
+
+
+def _level(views: list[Band]) -> Wave:
+    level = np.full(len(GRID_HZ), -200.0)
+    for band in views:
+        if len(band.points) and len(band.power):
+            weights = triangles(band.hz, GRID_HZ[band.points], 1 / 24)
+            mean = band.power.mean(axis=0) / band.hz / (band.hz[1] - band.hz[0])
+            level[band.points] = 10 * np.log10(weights @ (mean * band.hz) + TINY)
+    return level
+
+
+def _around(level: Wave) -> Wave:
+    """Return the level's surroundings: what Hann weights an octave to each side make of it."""
+    once = uniform_filter1d(level, PER_OCTAVE, mode="nearest")
+    return np.asarray(uniform_filter1d(once, PER_OCTAVE // 2, mode="nearest"))

@@ -1,0 +1,116 @@
+"""The scan against constructed beds: what was put in is known, and nothing else may be found.
+
+The bench counts over many (`python -m bench.resonances`); these are the cases that must not break.
+"""
+
+import numpy as np
+import pytest
+
+from salt_anvil.core.errors import SoundError
+from salt_anvil.core.resonances.scan import Scan, region_of, scan
+from tests.core.resonances import beds
+from tests.core.resonances.beds import RATE, Bed, Ring
+
+PINK = [Ring(250, 4, 9), Ring(1000, 8, 12), Ring(4000, 15, 6)]
+
+
+def scanned(sound: np.ndarray, rate: int = RATE) -> Scan:
+    return scan(sound[:, None], rate)
+
+
+def missed(put_in: list[Ring], found: Scan) -> list[Ring]:
+    """Those that were put in and not found within a sixth of an octave of where they are."""
+    return [
+        ring
+        for ring in put_in
+        if all(abs(np.log2(r.hz / ring.hz)) > 1 / 6 + ring.octaves / 2 for r in found.found)
+    ]
+
+
+def test_the_check_values() -> None:
+    """Design 11: three places within 1/6 octave, gains within 3 dB; without them, nothing."""
+    found = scanned(beds.ringing(beds.pink(1).sound, PINK)).found
+    assert len(found) == 3
+    for ring, place in zip(PINK, found, strict=True):
+        assert abs(np.log2(place.hz / ring.hz)) < 1 / 6
+        assert place.over_db == pytest.approx(ring.gain_db, abs=3)
+        assert place.share > 0.5
+    assert scanned(beds.pink(1).sound).found == ()
+
+
+@pytest.mark.parametrize("rate", [44100, 96000])
+def test_at_another_rate_the_same_places(rate: int) -> None:
+    import soxr  # a converter that is not ours
+
+    sound = soxr.resample(beds.ringing(beds.pink(2).sound, PINK), RATE, rate)
+    assert missed(PINK, scanned(sound, rate)) == []
+
+
+@pytest.mark.parametrize("bed", ["pink", "drums"])
+@pytest.mark.parametrize("seed", [3, 8, 11])
+@pytest.mark.parametrize("moving", [False, True])
+def test_in_noise_and_drums_all_are_found(bed: str, seed: int, moving: bool) -> None:
+    put_in = beds.rings(seed + 1000 * moving, moving=moving)
+    found = scanned(beds.ringing(getattr(beds, bed)(seed).sound, put_in))
+    assert missed(put_in, found) == []
+
+
+@pytest.mark.parametrize("seed", [0, 5, 9])
+def test_in_a_melody_what_six_notes_pass_through_is_found(seed: int) -> None:
+    bed = beds.melody(seed, vibrato=0.3)
+    put_in = [r for r in beds.rings(seed) if beds.excited(r, bed.notes) >= 6]
+    assert put_in
+    assert missed(put_in, scanned(beds.ringing(bed.sound, put_in))) == []
+
+
+@pytest.mark.parametrize(
+    "bed",
+    [
+        beds.pink(100),
+        beds.melody(101),
+        beds.melody(103, vibrato=0.4),
+        beds.tones(104),
+        beds.chords(105),
+        beds.chords(106, vibrato=0.4),
+        beds.chords(107, held=8),
+    ],
+)
+def test_where_nothing_was_put_in_nothing_is_found(bed: Bed) -> None:
+    assert scanned(bed.sound).found == ()
+
+
+@pytest.mark.parametrize("vibrato", [0.0, 0.4])
+def test_of_one_chord_nothing_can_be_told_and_it_says_so(vibrato: float) -> None:
+    """One chord is the same as resonances excited once (design 11)."""
+    found = scanned(beds.chords(3, vibrato=vibrato, held=1).sound)
+    assert not found.can_tell
+    assert found.words.startswith("Too little moves here")
+    if not vibrato:
+        assert found.held
+
+
+def test_only_the_range_is_listed() -> None:
+    sound = beds.ringing(beds.pink(1).sound, PINK)[:, None]
+    assert [round(r.hz, -2) for r in scan(sound, RATE, 500, 2000).found] == [1000]
+
+
+def test_both_channels_count_even_where_the_middle_cancels() -> None:
+    sound = beds.ringing(beds.pink(4).sound, PINK)
+    assert missed(PINK, scan(np.stack([sound, -sound], axis=1), RATE)) == []
+
+
+@pytest.mark.parametrize(
+    ("sound", "words"),
+    [(np.zeros((RATE, 1)), "needs 3 s"), (np.zeros((5 * RATE, 2)), "silent")],
+)
+def test_what_cannot_be_scanned_is_said(sound: np.ndarray, words: str) -> None:
+    with pytest.raises(SoundError, match=words):
+        scan(sound, RATE)
+
+
+def test_regions_have_the_words_of_the_trade() -> None:
+    """Common practice, no source (design 11)."""
+    names = [region_of(hz) for hz in (50, 100, 300, 500, 1000, 2000, 4000, 7000, 12000)]
+    assert names == [
+        "rumble", "boom", "mud", "box", "honk", "hard", "harsh", "sharp", "fizz",
+    ]  # fmt: skip
