@@ -39,6 +39,7 @@ def _parser() -> argparse.ArgumentParser:
         _add_process,
         _add_compare,
         _add_aim,
+        _add_scan,
         _add_print,
         _add_lab,
         _add_others,
@@ -102,6 +103,21 @@ def _add_aim(commands: Commands) -> None:
     aim.add_argument("--to", dest="end", type=float, metavar="S")
     aim.add_argument("--json", action="store_true")
     aim.set_defaults(run=_aim)
+
+
+def _add_scan(commands: Commands) -> None:
+    scan = commands.add_parser("scan", help="find what rings")
+    scan.add_argument("what", metavar="FILE|SESSION", help="a file, or a session's number or name")
+    scan.add_argument("stage", nargs="?", help="scan what comes into it; of a session: needed")
+    scan.add_argument("--recipe", type=Path, help="what FILE is run through")
+    scan.add_argument("--key", action="append", default=[], metavar="[NAME=]FILE")
+    scan.add_argument("--data", type=Path, default=Path("data"))
+    scan.add_argument("--section", help="over this section of the session")
+    scan.add_argument("--from", dest="begin", type=float, default=0.0, metavar="S")
+    scan.add_argument("--to", dest="end", type=float, metavar="S")
+    scan.add_argument("--keep", type=Path, metavar="RECIPE", help="write a tamer set so")
+    scan.add_argument("--json", action="store_true")
+    scan.set_defaults(run=_scan)
 
 
 def _add_print(commands: Commands) -> None:
@@ -263,6 +279,34 @@ def _aim(options: argparse.Namespace) -> int:
     else:
         print(f"{options.control} {found.value:g} gives {_or_dash(found.got, 2)}")
     return 1 if found.problem else 0
+
+
+def _scan(options: argparse.Namespace) -> int:
+    from salt_anvil.jobs.scan_command import scan_file, scan_in_session, tamer_recipe
+
+    span = (options.begin, options.end)
+    if Path(options.what).is_file() or options.recipe:
+        path = Path(options.what)
+        found = scan_file(path, options.recipe, options.key, options.stage, span)
+    elif options.stage is None:
+        raise FileError("say in front of which stage of the session to scan")
+    else:
+        found = scan_in_session(options.data, options.what, options.stage, span, options.section)
+    if options.keep:
+        options.keep.write_text(tamer_recipe(found.places).model_dump_json(indent=2) + "\n")
+    if options.json:
+        print(found.model_dump_json(indent=2))
+        return 0 if found.can_tell else 1
+    for place in found.found:
+        moves = f", moves over {place.octaves:.2f} oct" if place.octaves else ""
+        print(
+            f"{place.hz:8.0f} Hz  {place.region:7} +{place.over_db:4.1f} dB over its surroundings,"
+            f" {100 * place.share:3.0f} % of the time, {place.width_oct:.2f} oct wide{moves}"
+        )
+    print(found.words)
+    if found.changes:
+        print(found.changes)
+    return 0 if found.can_tell else 1
 
 
 def _lab(options: argparse.Namespace) -> None:

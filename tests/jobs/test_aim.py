@@ -13,6 +13,7 @@ from salt_anvil.core.aim import Aim, Wish
 from salt_anvil.core.session import Session, checked
 from salt_anvil.jobs.aim import Passage, run_aim
 from salt_anvil.jobs.print_worker import Cancelled
+from salt_anvil.jobs.stretch import Means
 from tests.conftest import noise, sine
 
 RATE = 48000
@@ -37,7 +38,7 @@ def aimed(session: Session, sound: np.ndarray, control: str, **wish: object):  #
     from salt_anvil.core.aim import find
 
     aim = Aim(stage="s", control=control, wish=checked(Wish, wish), begin=2 * RATE, end=4 * RATE)
-    passage = Passage(session, aim, source(sound))
+    passage = Passage(session, aim, Means(source(sound)))
     return find(passage.got, passage.span, float(str(wish["wanted"])))
 
 
@@ -84,7 +85,7 @@ def test_silence_and_empty_passages_are_said() -> None:
     aim = Aim(stage="s", control="gain_db", wish=Wish(what="loudness", wanted=-20),
               begin=10 * RATE, end=11 * RATE)  # fmt: skip
     with pytest.raises(Exception, match="no sound in this passage"):
-        Passage(session, aim, source(np.zeros((4 * RATE, 2))))
+        Passage(session, aim, Means(source(np.zeros((4 * RATE, 2)))))
     with pytest.raises(Exception, match="tells no reduction"):
         aimed(session, sine(997, 4), "gain_db", what="reduction", wanted=4)
 

@@ -8,6 +8,7 @@
   import { typing } from './lib/typing.svelte';
   import { isTyping, press, release, shortcuts, type View } from './lib/shortcuts';
   import { Aiming } from './lib/aiming.svelte';
+  import { Taming } from './lib/taming.svelte';
   import { Blind } from './lib/blind.svelte';
   import { Compare } from './lib/compare.svelte';
   import { Library } from './lib/library.svelte';
@@ -39,10 +40,11 @@
   const blind = new Blind(work, compare);
   const reference = new Reference(work, live);
   const aiming = new Aiming(work, live);
+  const taming = new Taming(work, live, aiming);
   const library = new Library(work, live, compare);
   // For the tests, which record what the worklet plays.
   Object.assign(window, {
-    saltAnvil: { live, work, span, compare, blind, library, aiming, reference },
+    saltAnvil: { live, work, span, compare, blind, library, aiming, taming, reference },
   });
   const keys = shortcuts({
     work,
@@ -138,7 +140,18 @@
       onkeys={() => (sheet = 'keys')}
     />
     {#if view === 'bench' && work.model}
-      <Bench {work} {live} {span} {compare} {blind} {library} {aiming} {reference} {theme} />
+      <Bench
+        {work}
+        {live}
+        {span}
+        {compare}
+        {blind}
+        {library}
+        {aiming}
+        {taming}
+        {reference}
+        {theme}
+      />
     {:else if view === 'lab' && work.model}
       <Lab {work} />
     {:else if view === 'desk' && work.model}

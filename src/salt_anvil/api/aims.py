@@ -11,10 +11,11 @@ from typing import Any
 
 from salt_anvil.api.processes import CONTEXT, become
 from salt_anvil.core.aim import Aim, Aimed
-from salt_anvil.core.errors import MissingRowError, SaltAnvilError
+from salt_anvil.core.errors import MissingRowError, NotReadyError, SaltAnvilError
 from salt_anvil.core.session import Session
 from salt_anvil.jobs.aim import aim_with_flag
 from salt_anvil.jobs.print_worker import Cancelled
+from salt_anvil.jobs.scan import ScanAnswer, run_scan
 from salt_anvil.live.messages import AimStep, Event
 
 logger = logging.getLogger(__name__)
@@ -56,6 +57,26 @@ class Aims:
         )
         return number
 
+    async def scan(self, model: Session, stage: str, begin: int, end: int) -> ScanAnswer:
+        """Return what rings in what comes into a stage; waits behind an aim under way.
+
+        Raises:
+            CoreError: it cannot be scanned.
+        """
+        dumped = model.model_dump()
+        try:
+            return await self._loop.run_in_executor(
+                self._process(), run_scan, self._data, dumped, stage, begin, end
+            )
+        except BrokenExecutor:
+            self._pool = None
+            raise NotReadyError("the process that scans ended; try again") from None
+
+    def _process(self) -> Executor:
+        if self._pool is None:
+            self._pool = ProcessPoolExecutor(1, CONTEXT, initializer=become, initargs=("aims",))
+        return self._pool
+
     def cancel(self, number: int) -> None:
         """Stop an aim.
 
@@ -71,10 +92,10 @@ class Aims:
         return self._folder / str(number)
 
     async def _run(self, session_id: int, number: int, model: Any, aim: Aim) -> None:
-        if self._pool is None:
-            self._pool = ProcessPoolExecutor(1, CONTEXT, initializer=become, initargs=("aims",))
         flag = self._flag(number)
-        future = self._loop.run_in_executor(self._pool, aim_with_flag, self._data, model, aim, flag)
+        future = self._loop.run_in_executor(
+            self._process(), aim_with_flag, self._data, model, aim, flag
+        )
         told = 0
         while not future.done():
             await asyncio.wait([future], timeout=POLL_S)

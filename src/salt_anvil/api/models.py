@@ -141,6 +141,14 @@ class AimStarted(BaseModel):
     number: int
 
 
+class ScanRequest(BaseModel):
+    """What comes into a stage is scanned over frames [begin, end)."""
+
+    stage: str = Field(max_length=80)
+    begin: int = Field(0, ge=0, lt=1 << 40)
+    end: int = Field(gt=0, lt=1 << 40)
+
+
 class Hit(BaseModel):
     """One hit: its first frame, and the reduction in dB per 64 frames from there."""
 

@@ -31,6 +31,7 @@ from salt_anvil.core.session import Stage, checked, owners_controls
 from salt_anvil.demo.install import NAME
 from salt_anvil.files.read import markers
 from salt_anvil.jobs.print_worker import PrintOptions
+from salt_anvil.jobs.scan import ScanAnswer
 from salt_anvil.live.messages import Frame
 from salt_anvil.store.sessions import Revision
 
@@ -193,6 +194,13 @@ def begin_aim(session_id: Number, aim: Aim, hub: TheHub) -> m.AimStarted:
     model = hub.sessions.head(session_id).model
     span_of(model, aim)
     return m.AimStarted(number=hub.aims.ask(session_id, model, aim))
+
+
+@router.post("/sessions/{session_id}/scans")
+async def scan(session_id: Number, wanted: m.ScanRequest, hub: TheHub) -> ScanAnswer:
+    """Look for what rings in what comes into a stage; nothing is changed."""
+    model = await run_in_threadpool(lambda: hub.sessions.head(session_id).model)
+    return await hub.aims.scan(model, wanted.stage, wanted.begin, wanted.end)
 
 
 @router.delete("/aims/{number}")

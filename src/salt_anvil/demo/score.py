@@ -153,8 +153,15 @@ def fiddle() -> Wave:
     return track.sound
 
 
+RUNS = ((12, 10, 8, 7, 5, 3, 2, 0), (0, 3, 2, 5, 7, 5, 8, 10), (7, 8, 5, 7, 3, 5, 2, -2))
+
+
+PLATE = (2450.0, 1.0, 272.0)
+"""A plate of the squeezebox that rings along: Hz, gain, bandwidth."""
+
+
 def squeezebox() -> Wave:
-    """Chords on the off-beats over a held root; the thick middle is its mud."""
+    """Chords on the off-beats and runs over a held root; a thick middle, and a plate that rings."""
     track = Track()
     for bar in range(1, BARS + 1):
         root, minor = CHORDS[bar - 1]
@@ -166,11 +173,17 @@ def squeezebox() -> Wave:
             for pitch in chord[1:]:
                 track.add(start, sounds.reeds(semitone(pitch), BAR, bar + pitch), 0.35 * loud(bar))
             continue
+        if bar % 2 == 0:
+            # Every other bar a run down the scale, with no chord.
+            for step, pitch in enumerate(RUNS[bar // 2 % len(RUNS)]):
+                wave = sounds.reeds(semitone(root + 24 + pitch), 0.46 * BEAT, bar * 7 + step)
+                track.add(start + step * BEAT / 2, wave, 0.5 * loud(bar))
+            continue
         for beat in (0.5, 1.5, 2.5, 3.5):
             for pitch in chord:
                 wave = sounds.reeds(semitone(pitch + 12), 0.42 * BEAT, bar * 5 + pitch)
                 track.add(start + beat * BEAT, wave, 0.42 * loud(bar))
-    return track.sound
+    return track.sound + 3 * sounds.resonators(track.sound, [PLATE])
 
 
 # A syllable: consonants, vowel, scale degree (above D3 for the voice), length in beats.

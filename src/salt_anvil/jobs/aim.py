@@ -7,87 +7,37 @@ from typing import Any
 import numpy as np
 
 from salt_anvil.analysis.cache import StripCache
-from salt_anvil.analysis.cached_strips import CachedStrips
-from salt_anvil.analysis.strip_pass import join_measurements, mended
+from salt_anvil.analysis.strip_pass import mended
 from salt_anvil.core.aim import Aim, Aimed, edit_for, find, span_of
-from salt_anvil.core.audio import BLOCK, GRID, Sound
+from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.edits import apply_edits
-from salt_anvil.core.engine.cached import CachedStrip
-from salt_anvil.core.engine.fingerprint import fingerprints_of
-from salt_anvil.core.engine.mixer import Mixer, Source
-from salt_anvil.core.engine.plan import JoinMeasurements, Plan, roll_blocks
-from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import StripBlock
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.measure.reduction import ACTIVE_DB
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.session import Session, checked
-from salt_anvil.core.session_index import SessionIndex
-from salt_anvil.core.state import State
-from salt_anvil.files.media import MediaFolder
 from salt_anvil.jobs.print_worker import Cancelled
-from salt_anvil.kernels.cache import sources_digest
-
-States = Callable[[Plan, int, set[str]], tuple[int, dict[str, State]]]
-"""Gives the last checkpoint at or before a block of the strips that are not read."""
+from salt_anvil.jobs.stretch import Means, Stretch, means_of
 
 
 class Passage:
     """A passage of one strip, measured with any value of an aim's control."""
 
-    def __init__(
-        self,
-        session: Session,
-        aim: Aim,
-        source: Callable[[], Source],
-        *,
-        measured: JoinMeasurements = lambda digest: None,
-        frozen: Callable[[Plan], dict[str, CachedStrip]] = lambda plan: {},
-        states: States = lambda plan, block, strips: (0, {}),
-        go_on: Callable[[], None] = lambda: None,
-    ) -> None:
+    def __init__(self, session: Session, aim: Aim, means: Means) -> None:
         """Look at the strip as it stands.
-
-        source: gives the audio anew for each run. go_on: called block by block; it may raise.
 
         Raises:
             CoreError: there is no such stage or control, or the session cannot be run.
             SettingError: the passage is empty, or the stage reports no reduction.
         """
-        self._session, self._aim, self._source = session, aim, source
-        self._measured, self._go_on = measured, go_on
+        self._session, self._aim = session, aim
         self.span = span_of(session, aim)
-        self._strip = SessionIndex(session).element(aim.stage)[0].id
-        plan = self._planned(session)
-        self._end = min(aim.end, plan.frames)
-        if aim.begin >= self._end:
-            raise SettingError("there is no sound in this passage")
-        self._frozen = frozen(plan)
-        # What lies behind the strip is not asked for; what feeds it is read.
-        self._frozen.pop(self._strip, None)
-        first = max(aim.begin // BLOCK - roll_blocks(plan), 0)
-        running = {s.strip.id for s in plan.strips} - set(self._frozen)
-        self._at, self._states = states(plan, first, running)
-
-    def _planned(self, session: Session) -> Plan:
-        return make_plan(session, observe_all=True, measured=self._measured)
+        self._stretch = Stretch(session, aim.stage, aim.begin, aim.end, means)
 
     def got(self, value: float) -> float | None:
         """Return what the passage gives with the control at a value."""
         session = apply_edits(self._session, [edit_for(self._aim, value)])[0]
-        mixer = Mixer(self._planned(session), self._source(), tapped=True, frozen=self._frozen)
-        if self._at:
-            mixer.locate(self._at, self._states)
-        last = -(-self._end // BLOCK)
-        mixer.foresee(last)
-        taken: list[tuple[StripBlock, slice]] = []
-        for k in range(self._at, last):
-            self._go_on()
-            block = mixer.block((self._strip,)).strips[self._strip]
-            low = max(self._aim.begin - k * BLOCK, 0)
-            if low < BLOCK:
-                taken.append((block, slice(low, min(self._end - k * BLOCK, BLOCK))))
-        return self._measure(taken, mixer.plan.rate)
+        return self._measure(self._stretch.run(session), self._stretch.rate)
 
     def _measure(self, taken: list[tuple[StripBlock, slice]], rate: int) -> float | None:
         wish, stage = self._aim.wish, self._aim.stage
@@ -128,24 +78,10 @@ def run_aim(
     Raises:
         CoreError, FileError: it cannot be done. Cancelled: it was stopped.
     """
-    session, code = checked(Session, model), sources_digest()
-    cache = StripCache(data / "cache")
-    source = MediaFolder(data / "media").source()
-
-    def states(plan: Plan, block: int, strips: set[str]) -> tuple[int, dict[str, State]]:
-        wanted = {n: f for n, f in fingerprints_of(plan, code).items() if n in strips}
-        return cache.states_before(wanted, block)
+    session, cache = checked(Session, model), StripCache(data / "cache")
 
     def attempt() -> Aimed:
-        passage = Passage(
-            session,
-            aim,
-            lambda: source,
-            measured=join_measurements(cache, code),
-            frozen=CachedStrips(cache, code),
-            states=states,
-            go_on=go_on,
-        )
+        passage = Passage(session, aim, means_of(data, cache, go_on))
 
         def measure(value: float) -> float | None:
             got = passage.got(value)

@@ -10,6 +10,7 @@ from salt_anvil.files.sequence import Sequences
 from salt_anvil.jobs.aim import Passage, run_aim
 from salt_anvil.jobs.print_command import find_session
 from salt_anvil.jobs.process_file import file_session, key_files, load_recipe
+from salt_anvil.jobs.stretch import Means
 
 Target = tuple[str, str, Wish]
 """Stage, control, and what is wanted of it."""
@@ -27,12 +28,7 @@ def aim_in_session(
         FileError, CoreError: it cannot be found, or it cannot be done.
     """
     session = find_session(data, wanted)
-    if section is not None:
-        spans = {name: (begin, end) for name, begin, end in session.section_spans()}
-        if section not in spans:
-            known = ", ".join(spans) or "none"
-            raise FileError(f"there is no section {section}; there are: {known}")
-        span = spans[section]
+    span = span_in(session, span, section)
     return run_aim(data, session.model_dump(), _aim(session, target, span), step)
 
 
@@ -53,7 +49,7 @@ def aim_in_file(
         return opened[-1]
 
     try:
-        passage = Passage(session, _aim(session, target, span), again)
+        passage = Passage(session, _aim(session, target, span), Means(again))
 
         def measure(value: float) -> float | None:
             got = passage.got(value)
@@ -66,9 +62,30 @@ def aim_in_file(
             item.close()
 
 
-def _aim(session: Session, target: Target, span: Span) -> Aim:
-    stage, control, wish = target
+def span_in(session: Session, span: Span, section: str | None) -> Span:
+    """Return the span of a section where one is named.
+
+    Raises:
+        FileError: there is none of that name.
+    """
+    if section is None:
+        return span
+    spans = {name: (begin, end) for name, begin, end in session.section_spans()}
+    if section not in spans:
+        known = ", ".join(spans) or "none"
+        raise FileError(f"there is no section {section}; there are: {known}")
+    return spans[section]
+
+
+def frames_of(session: Session, span: Span) -> tuple[int, int]:
+    """Return a span in frames."""
     begin, end = span
     frames = session.frames() if end is None else round(end * session.rate)
-    fields = {"begin": max(round(begin * session.rate), 0), "end": max(frames, 1)}
-    return checked(Aim, {"stage": stage, "control": control, "wish": wish, **fields})
+    return max(round(begin * session.rate), 0), max(frames, 1)
+
+
+def _aim(session: Session, target: Target, span: Span) -> Aim:
+    stage, control, wish = target
+    begin, end = frames_of(session, span)
+    fields = {"stage": stage, "control": control, "wish": wish, "begin": begin, "end": end}
+    return checked(Aim, fields)

@@ -21,6 +21,7 @@ from salt_anvil.core.session import Session
 from salt_anvil.files.read import AudioInfo, SoundReader
 from salt_anvil.files.sequence import Sequences
 from salt_anvil.files.write import PrintFormat, SoundWriter
+from salt_anvil.jobs.scan import told, with_scans
 
 
 def load_recipe(path: Path) -> Recipe:
@@ -141,10 +142,12 @@ def process_file(
         return opened[-1]
 
     try:
+        session, scans = with_scans(session, again())
         measure_joins(session, again, blends.get, blends.__setitem__)
         plan = make_plan(session, measured=blends.get)
         mixer = Mixer(plan, again(), tapped=True)
-        return _run(mixer, info, recipe, target, format, dither, progress)
+        report = _run(mixer, info, recipe, target, format, dither, progress)
+        return report | {"scans": {stage: told(answer) for stage, answer in scans.items()}}
     finally:
         for item in opened:
             item.close()

@@ -1,4 +1,4 @@
-"""tamer: what it takes of resonances that were put in, the gain it gives back, what it leaves alone.
+"""tamer: what it takes of what was put in, the gain that it gives back, what it leaves alone.
 
 The resonance is scipy's bell (see the beds), its exact inverse the reference of what a cut can be.
 """

@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 
 from salt_anvil.core.errors import SoundError
-from salt_anvil.core.resonances.scan import Scan, region_of, scan
+from salt_anvil.core.processors.tamer import region_of
+from salt_anvil.core.resonances.scan import Scan, scan
 from tests.core.resonances import beds
 from tests.core.resonances.beds import RATE, Bed, Ring
 

@@ -1,4 +1,5 @@
 import type {
+  ScanAnswer,
   AimWish,
   BroughtIn,
   Catalogue,
@@ -144,6 +145,8 @@ export const api = {
   lanes: (id: number) => call<Lane[]>('GET', `/sessions/${id}/lanes`),
   aim: (id: number, wish: AimWish) =>
     call<{ number: number }>('POST', `/sessions/${id}/aims`, wish),
+  scan: (id: number, wish: { stage: string; begin: number; end: number }) =>
+    call<ScanAnswer>('POST', `/sessions/${id}/scans`, wish),
   stopAim: (number: number) => call<null>('DELETE', `/aims/${number}`),
   referenceFigures: (id: number, reference: string) =>
     call<Figures>('GET', `/sessions/${id}/references/${reference}`),

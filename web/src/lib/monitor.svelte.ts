@@ -13,6 +13,13 @@ export const WAYS = {
   dim: ['dim', '0', '20 dB down'],
 } as const;
 export type Way = keyof typeof WAYS;
+/** A place of the spectrum, and how narrow it is. */
+export interface Place {
+  hz: number;
+  q: number;
+}
+/** Without a Q of its own a filter is a steep cut. */
+type Filter = [BiquadFilterType, number, number?];
 
 /** Ranges in Hz, as in the ledger's balance. */
 const BANDS = [
@@ -57,33 +64,42 @@ export class Monitor {
     small: 0,
     dim: 0,
   });
+  /** One narrow place that is heard alone, while somebody holds it. */
+  place = $state.raw<Place | null>(null);
   private graph: Graph | null = null;
 
   /** What is switched on, in words. */
-  readonly words: string[] = $derived(
-    (Object.keys(WAYS) as Way[]).flatMap((way) => {
+  readonly words: string[] = $derived([
+    ...(this.place ? [`${Math.round(this.place.hz)} Hz alone`] : []),
+    ...(Object.keys(WAYS) as Way[]).flatMap((way) => {
       const state = STATES[way][this.on[way] - 1];
       return state ? [state] : [];
     }),
-  );
+  ]);
 
   /** Off, on, or the next of several states. */
   turn(way: Way): void {
     const next = (this.on[way] + 1) % (STATES[way].length + 1);
     if (next && EXCLUSIVE.includes(way)) for (const other of EXCLUSIVE) this.on[other] = 0;
     this.on[way] = next;
-    this.graph?.set(this.on);
+    this.graph?.set(this.on, this.place);
   }
 
   clear(): void {
     for (const way of Object.keys(WAYS) as Way[]) this.on[way] = 0;
-    this.graph?.set(this.on);
+    this.only(null);
+  }
+
+  /** Hears a narrow place alone; null lets go. */
+  only(place: Place | null): void {
+    this.place = place;
+    this.graph?.set(this.on, place);
   }
 
   /** Puts the graph between a source and where it is heard. */
   attach(context: BaseAudioContext, source: AudioNode): void {
     this.graph = new Graph(context, source);
-    this.graph.set(this.on, true);
+    this.graph.set(this.on, this.place, true);
   }
 }
 
@@ -114,15 +130,16 @@ class Graph {
     this.small.out.connect(this.level).connect(context.destination);
   }
 
-  set(on: Record<Way, number>, now = false): void {
+  set(on: Record<Way, number>, place: Place | null, now = false): void {
     const [a, b, c, d] = crossed(on);
     for (const [i, gain] of [a, b, c, d].entries()) this.glide(this.cross[i]!.gain, gain, now);
     const band = BANDS[on.band - 1];
-    this.band.set(band ? [cut(band[1], 'highpass'), cut(band[2], 'lowpass')].flat() : null, 0, now);
+    const cuts = band ? [cut(band[1], 'highpass'), cut(band[2], 'lowpass')].flat() : null;
+    this.band.set(place ? [['bandpass', place.hz, place.q]] : cuts, 0, now);
     const speaker = SPEAKERS[on.small - 1];
     const [low, high, bend] = speaker ? [speaker[1], speaker[2], speaker[3]] : [null, null, 0];
-    const cuts = [cut(low, 'highpass'), cut(high, 'lowpass')].flat();
-    this.small.set(speaker ? cuts : null, bend, now);
+    const ends = [cut(low, 'highpass'), cut(high, 'lowpass')].flat();
+    this.small.set(speaker ? ends : null, bend, now);
     this.glide(this.level.gain, on.dim ? DIM : 1, now);
   }
 
@@ -143,7 +160,7 @@ function crossed(on: Record<Way, number>): [number, number, number, number] {
   return on.swapped ? [b, a, d, c] : ways;
 }
 
-function cut(hz: number | null, type: 'highpass' | 'lowpass'): [BiquadFilterType, number][] {
+function cut(hz: number | null, type: 'highpass' | 'lowpass'): Filter[] {
   return hz === null ? [] : [[type, hz]];
 }
 
@@ -163,7 +180,7 @@ class Detour {
     source.connect(this.straight).connect(this.out);
   }
 
-  set(filters: [BiquadFilterType, number][] | null, bend: number, now: boolean): void {
+  set(filters: Filter[] | null, bend: number, now: boolean): void {
     const wanted = JSON.stringify([filters, bend]);
     if (wanted === this.held) return;
     this.held = wanted;
@@ -171,8 +188,8 @@ class Detour {
     this.fade(this.straight.gain, filters ? 0 : 1, now);
     if (!filters) return;
     let last: AudioNode = this.source;
-    for (const [type, hz] of filters)
-      for (const q of Q_DB) {
+    for (const [type, hz, own] of filters)
+      for (const q of own === undefined ? Q_DB : [own]) {
         const node = this.context.createBiquadFilter();
         node.type = type;
         node.frequency.value = hz;

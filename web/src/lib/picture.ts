@@ -1,6 +1,6 @@
 import type { Drawing } from './drawing.svelte';
 import type { PlayedReport } from './wire';
-import type { Hit, Kind, ParamValue, Picture, Stage } from './types';
+import type { Hit, Kind, ParamValue, Picture, ScanAnswer, Stage } from './types';
 
 /** What the analysis knows of a stage over the song, as far as it has come. */
 export interface Known {
@@ -24,6 +24,8 @@ export interface PictureProps {
   fresh: number;
   /** The band in hand of a stage that has bands. */
   bandIndex: number;
+  /** What the last scan of a tamer gave. */
+  scan: ScanAnswer | null;
   onReports: (listener: (batch: PlayedReport[]) => void) => () => void;
   onband: (index: number) => void;
   onhold: (name: string, value: ParamValue) => void;

@@ -10,6 +10,7 @@
   import StripList from '../bench/strips/StripList.svelte';
   import TimeStrip from '../bench/timeline/TimeStrip.svelte';
   import type { Aiming } from '../lib/aiming.svelte';
+  import type { Taming } from '../lib/taming.svelte';
   import type { Blind } from '../lib/blind.svelte';
   import type { Compare } from '../lib/compare.svelte';
   import type { Library } from '../lib/library.svelte';
@@ -25,10 +26,12 @@
     blind: Blind;
     library: Library;
     aiming: Aiming;
+    taming: Taming;
     reference: Reference;
     theme: string;
   }
-  let { work, live, span, compare, blind, library, aiming, reference, theme }: Props = $props();
+  let { work, live, span, compare, blind, library, aiming, taming, reference, theme }: Props =
+    $props();
 
   const session = $derived(work.state?.id);
   const loop = $derived(live.transport.loop);
@@ -71,7 +74,7 @@
     {:else if library.open}
       <LibraryPanel {work} {live} {compare} {library} />
     {:else}
-      <Panel {work} {live} {compare} {aiming} onkeep={() => void library.showSaving()} />
+      <Panel {work} {live} {compare} {aiming} {taming} onkeep={() => void library.showSaving()} />
     {/if}
   </div>
   {#if blind.open}

@@ -32,6 +32,12 @@ RELEASES = 4.0
 ABOVE_SCAN_DB = 3.0
 """A place takes at most so much more than it stood over its surroundings."""
 
+REGIONS = (
+    (60.0, "rumble"), (180.0, "boom"), (350.0, "mud"), (700.0, "box"), (1500.0, "honk"),
+    (2500.0, "hard"), (5000.0, "harsh"), (9000.0, "sharp"), (np.inf, "fizz"),
+)  # fmt: skip
+"""Up to which frequency how the trade calls it; common practice, no source."""
+
 
 class Place(Params):
     """One place that rings, as a scan found it or a hand set it."""
@@ -98,11 +104,16 @@ class TamerParams(Params):
 
 
 class TamerDrawing(Drawing):
-    """What every place takes at most, in dB at frequencies in Hz, and all of them together."""
+    """What every place takes at most, in dB at frequencies in Hz, and all of them together.
+
+    regions: how the trade calls each place; bounds: up to which Hz each region is called so.
+    """
 
     hz: list[float]
     each: list[list[float]]
     total: list[float]
+    regions: list[str]
+    bounds: list[tuple[float, str]]
 
 
 class Tamer(Processor[TamerParams]):
@@ -240,7 +251,18 @@ class Tamer(Processor[TamerParams]):
             on = place.on and params.low_hz <= place.hz <= params.high_hz
             each.append(-r.bell_db(hz, place.hz, q_of(place.width_oct), depth * on * params.amount))
         total = np.sum(each, axis=0) if each else np.zeros(len(hz))
-        return TamerDrawing(hz=hz.tolist(), each=[e.tolist() for e in each], total=total.tolist())
+        return TamerDrawing(
+            hz=hz.tolist(),
+            each=[e.tolist() for e in each],
+            total=total.tolist(),
+            regions=[region_of(p.hz) for p in params.places],
+            bounds=[(min(end, 20000.0), name) for end, name in REGIONS],
+        )
+
+
+def region_of(hz: float) -> str:
+    """Return the trade's word for what is too much at a frequency."""
+    return next(name for end, name in REGIONS if hz < end)
 
 
 def q_of(width_oct: float) -> float:

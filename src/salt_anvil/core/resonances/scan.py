@@ -8,6 +8,7 @@ from scipy.ndimage import uniform_filter1d
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.errors import SoundError
+from salt_anvil.core.processors.tamer import region_of
 from salt_anvil.core.resonances import in_noise, in_notes
 from salt_anvil.core.resonances.bells import Bell
 from salt_anvil.core.resonances.spectra import (
@@ -29,14 +30,12 @@ SHORTEST_S = 3.0
 TOLD_SHARE = 0.4
 """So much of the range has to be like noise, where there are not enough notes."""
 SAME_OCTAVES = 1 / 6
+SAME_SOUND = 0.98
+"""Channels that correlate so much are one."""
 HELD_CENTS, HELD_SHARE, HELD_ALONE, HELD_BELOW_HZ = 15.0, 0.5, 0.3, 4000.0
+HELD_OCTAVES = 1 / 48
 """A line that stays within so many cents for such a share of the time is a held note."""
 SILENT_DB = -90.0
-REGIONS = (
-    (60.0, "rumble"), (180.0, "boom"), (350.0, "mud"), (700.0, "box"), (1500.0, "honk"),
-    (2500.0, "hard"), (5000.0, "harsh"), (9000.0, "sharp"), (np.inf, "fizz"),
-)  # fmt: skip
-"""Up to which frequency how the trade calls it; common practice, no source."""
 
 
 class Resonance(NamedTuple):
@@ -94,11 +93,6 @@ class Scan(NamedTuple):
         )
 
 
-def region_of(hz: float) -> str:
-    """Return the trade's word for a frequency."""
-    return next(name for end, name in REGIONS if hz < end)
-
-
 def scan(sound: Sound, rate: int, low_hz: float = LOW_HZ, high_hz: float = HIGH_HZ) -> Scan:
     """Look for what rings in a passage, (frames, channels), between two frequencies.
 
@@ -108,9 +102,37 @@ def scan(sound: Sound, rate: int, low_hz: float = LOW_HZ, high_hz: float = HIGH_
     seconds = len(sound) / rate
     if seconds < SHORTEST_S:
         raise SoundError(f"a scan needs {SHORTEST_S:g} s; this passage has {seconds:.1f} s")
-    wave = _one_channel(sound)
-    if 10 * np.log10(np.mean(np.square(wave)) + TINY) < SILENT_DB:
+    waves = _channels(sound)
+    if max(10 * np.log10(np.mean(np.square(w)) + TINY) for w in waves) < SILENT_DB:
         raise SoundError("there is nothing to scan: the passage is silent")
+    looks = [_look(wave, rate) for wave in waves]
+    every = sorted((r for look in looks for r in look.found), key=lambda r: -r.over_db)
+    found: list[Resonance] = []
+    for one in every:
+        alone = all(abs(np.log2(one.hz / other.hz)) > SAME_OCTAVES for other in found)
+        if alone and low_hz <= one.hz <= high_hz:
+            found.append(one)
+    level = 10 * np.log10(np.mean([10 ** (look.level_db / 10) for look in looks], axis=0))
+    return Scan(
+        tuple(sorted(found[:MOST], key=lambda r: r.hz)),
+        looks[0].held,
+        any(look.can_tell for look in looks),
+        seconds,
+        level,
+        _around(level),
+    )
+
+
+class _Look(NamedTuple):
+    """What one channel shows."""
+
+    found: tuple[Resonance, ...]
+    held: tuple[HeldNote, ...]
+    can_tell: bool
+    level_db: Wave
+
+
+def _look(wave: Wave, rate: int) -> _Look:
     views = bands(wave, rate)
     noise = in_noise.look(views, wave, rate)
     lines = in_notes.lines_of(wave, rate)
@@ -119,29 +141,26 @@ def scan(sound: Sound, rate: int, low_hz: float = LOW_HZ, high_hz: float = HIGH_
     bells = list(noise.bells)
     for bell in notes.bells:
         alone = all(abs(np.log2(bell.hz / other.hz)) > SAME_OCTAVES for other in bells)
-        stands = any(abs(np.log2(bell.hz / note.hz)) < 1 / 24 for note in held)
+        stands = any(abs(np.log2(bell.hz / note.hz)) < HELD_OCTAVES for note in held)
         if alone and not stands:
             bells.append(bell)
-    inside = [b for b in bells if low_hz <= b.hz <= high_hz]
-    strongest = sorted(inside, key=lambda b: -b.gain_db)[:MOST]
-    level = _level(views)
-    return Scan(
-        tuple(_told(b, wave, rate) for b in sorted(strongest, key=lambda b: b.hz)),
-        held,
-        bool(noise.where.mean() >= TOLD_SHARE or notes.different >= in_notes.FEWEST_NOTES),
-        seconds,
-        level,
-        _around(level),
-    )
+    can_tell = noise.where.mean() >= TOLD_SHARE or notes.different >= in_notes.FEWEST_NOTES
+    found = tuple(_told(b, wave, rate) for b in bells)
+    return _Look(found, held, bool(can_tell), _level(views))
 
 
-def _one_channel(sound: Sound) -> Wave:
-    """Return the middle, or the louder channel where the middle cancels."""
-    middle = sound.mean(axis=1)
+def _channels(sound: Sound) -> list[Wave]:
+    """Return the louder channel first, and the other one where it is not the same sound.
+
+    The middle of two microphones is a comb, so channels are looked at one by one.
+    """
     powers = np.square(sound).mean(axis=0)
-    if np.square(middle).mean() < powers.max() / 4:
-        return np.ascontiguousarray(sound[:, int(np.argmax(powers))])
-    return np.ascontiguousarray(middle)
+    order = np.argsort(-powers)
+    channels = [np.ascontiguousarray(sound[:, c]) for c in order if powers[c] > 0]
+    if len(channels) < 2:
+        return channels or [np.ascontiguousarray(sound[:, 0])]
+    alike = abs(float(np.mean(channels[0] * channels[1]))) / np.sqrt(powers.prod())
+    return channels[:1] if alike > SAME_SOUND else channels
 
 
 def _told(bell: Bell, wave: Wave, rate: int) -> Resonance:

@@ -21,9 +21,12 @@
   import HitsPicture from '../pictures/HitsPicture.svelte';
   import KeySource from './KeySource.svelte';
   import MovingSlider from '../../components/MovingSlider.svelte';
+  import PlaceList from './PlaceList.svelte';
+  import PlacesPicture from '../pictures/PlacesPicture.svelte';
   import PointsPicture from '../pictures/PointsPicture.svelte';
   import RangePicture from '../pictures/RangePicture.svelte';
   import ShaperPicture from '../pictures/ShaperPicture.svelte';
+  import ScanBox from './ScanBox.svelte';
   import SharesPicture from '../pictures/SharesPicture.svelte';
   import HarmonicsPicture from '../pictures/HarmonicsPicture.svelte';
   import SidesPicture from '../pictures/SidesPicture.svelte';
@@ -36,6 +39,7 @@
   import type { Known, PictureProps } from '../../lib/picture';
   import AimBox from './AimBox.svelte';
   import type { Aiming } from '../../lib/aiming.svelte';
+  import type { Taming } from '../../lib/taming.svelte';
   import type { Compare } from '../../lib/compare.svelte';
   import { figure, hertz } from '../../lib/figures';
 
@@ -44,9 +48,10 @@
     live: Live;
     compare: Compare;
     aiming: Aiming;
+    taming: Taming;
     onkeep: () => void;
   }
-  let { work, live, compare, aiming, onkeep }: Props = $props();
+  let { work, live, compare, aiming, taming, onkeep }: Props = $props();
 
   /** What explains a processor, and where it is set by hand. */
   const PICTURES: Record<Kind['pictures'][number], Component<PictureProps>> = {
@@ -61,6 +66,7 @@
     harmonics: HarmonicsPicture,
     'hit-shape': HitShape,
     hits: HitsPicture,
+    places: PlacesPicture,
     points: PointsPicture,
     range: RangePicture,
     shaper: ShaperPicture,
@@ -113,6 +119,8 @@
     (kind?.controls ?? []).filter((c) => c.type === 'choice' && c.choices.length <= 4),
   );
   const lists = $derived((kind?.controls ?? []).filter((c) => c.type === 'bands'));
+  /** Places are a list beside their picture, not sliders. */
+  const places = $derived(kind?.pictures.includes('places') ? lists[0] : undefined);
   const switches = $derived((kind?.controls ?? []).filter((c) => c.type === 'switch'));
 
   function others(name: string): Partial<Record<Slot, ParamValue>> {
@@ -218,7 +226,12 @@
 {#if work.split}
   <SplitPanel {work} {live} split={work.split} />
 {:else if stage && kind}
-  <section class="panel" class:aiming={aiming.open} aria-label="{kind.title} on {work.strip?.name}">
+  <section
+    class="panel"
+    class:aiming={aiming.open}
+    class:listed={places}
+    aria-label="{kind.title} on {work.strip?.name}"
+  >
     <header>
       <h2>{kind.title}</h2>
       <span class="where">on {work.strip?.name}</span>
@@ -289,7 +302,7 @@
         <div
           class="pictures"
           class:one={pictures.length === 1}
-          class:tall={pictures.includes('tone')}
+          class:tall={pictures.includes('tone') || places}
         >
           {#each pictures as name (name)}
             {@const Part = PICTURES[name]}
@@ -304,6 +317,7 @@
               playing={live.transport.playing}
               fresh={work.fresh}
               bandIndex={work.bandIndex}
+              scan={taming.answer}
               onReports={(listener) => live.onReports(listener)}
               onband={(index) => (work.bandIndex = index)}
               onhold={(name, value) => work.hold(name, value)}
@@ -318,6 +332,7 @@
           >keep the same hits: threshold {figure(offer.db, 1)} dB</button
         >
       {/if}
+      {#if places}<PlaceList {work} {live} {taming} control={places} />{/if}
       <div class="choices">
         {#each choices as control (control.name)}
           <Choice
@@ -363,7 +378,8 @@
       </div>
     </div>
     <div class="rules">
-      {#if kind.glyph === 'response'}{#each lists as control (control.name)}<BandSliders
+      {#if places}<ScanBox {work} {taming} />
+      {:else if kind.glyph === 'response'}{#each lists as control (control.name)}<BandSliders
             {work}
             {control}
           />{/each}{/if}
@@ -418,6 +434,12 @@
     gap: var(--s3);
     min-width: 0;
     white-space: nowrap;
+  }
+  .panel.listed {
+    grid-template-columns: minmax(0, 1fr) 290px;
+  }
+  .listed .rules {
+    gap: 3px var(--s3);
   }
   h2 {
     font-size: var(--heading);
@@ -516,6 +538,15 @@
     }
     .panel {
       grid-template-columns: 216px minmax(0, 1fr);
+    }
+    .panel.listed {
+      grid-template-columns: minmax(0, 1fr) 190px;
+    }
+    .listed .rules {
+      grid-template-columns: 1fr;
+    }
+    .listed .pictures {
+      grid-template-columns: 1fr;
     }
     .pictures {
       grid-template-columns: 216px;

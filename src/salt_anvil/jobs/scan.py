@@ -1,0 +1,158 @@
+"""Scans of what comes into a stage: in a session, in a recipe that a file is run through."""
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from pydantic import BaseModel
+
+from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.strip_pass import mended
+from salt_anvil.core.audio import Sound
+from salt_anvil.core.edits import SetParams, apply_edits
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.processors.tamer import Place, TamerParams
+from salt_anvil.core.resonances.places import merged
+from salt_anvil.core.resonances.scan import Scan, scan
+from salt_anvil.core.resonances.spectra import GRID_HZ, HIGH_HZ, LOW_HZ
+from salt_anvil.core.session import Session, Stage, checked, elements
+from salt_anvil.core.session_index import SessionIndex
+from salt_anvil.files.sequence import Sequences
+from salt_anvil.jobs.stretch import Means, Stretch, means_of
+
+LONGEST_S = 60
+"""Of a longer passage the loudest minute is looked at."""
+
+
+class FoundResonance(BaseModel):
+    """One place that rings; see `core.resonances.scan.Resonance`."""
+
+    hz: float
+    over_db: float
+    width_oct: float
+    share: float
+    octaves: float
+    region: str
+
+
+class FoundHeld(BaseModel):
+    """A held note that was set aside: Hz, and share of the time."""
+
+    hz: float
+    share: float
+
+
+class ScanAnswer(BaseModel):
+    """What a scan gives.
+
+    places: of the tamer after it, with what was set by hand. changes: since the scan before, in
+    words. new: Hz of the places that are new. hz, level_db, around_db: the spectrum that was
+    looked at and its surroundings. from_s, seconds: which part was looked at.
+    """
+
+    found: list[FoundResonance]
+    held: list[FoundHeld]
+    can_tell: bool
+    words: str
+    changes: str
+    places: list[Place]
+    new: list[float]
+    from_s: float
+    seconds: float
+    hz: list[float]
+    level_db: list[float]
+    around_db: list[float]
+
+
+def run_scan(data: Path, model: Any, stage: str, begin: int, end: int) -> ScanAnswer:
+    """Scan what comes into a stage of a session of a data folder.
+
+    Raises:
+        CoreError, FileError: it cannot be done.
+    """
+    session, cache = checked(Session, model), StripCache(data / "cache")
+    return mended(cache, lambda: scanned(session, stage, begin, end, _means(data, cache)))
+
+
+def _means(data: Path, cache: StripCache) -> Means:
+    return means_of(data, cache, lambda: None)
+
+
+def with_scans(session: Session, source: Sequences) -> tuple[Session, dict[str, ScanAnswer]]:
+    """Return the session with every tamer scanned whose list is empty, one after the other.
+
+    What is scanned is held: the same file gives the same places.
+    """
+    found: dict[str, ScanAnswer] = {}
+    chain = [e for strip in session.strips for e in elements(strip.chain)]
+    for stage in chain:
+        if not isinstance(stage, Stage) or not is_tamer(stage) or not stage.on:
+            continue
+        params = stage.params
+        if isinstance(params, TamerParams) and not params.places:
+            answer = scanned(session, stage.id, 0, session.frames(), Means(lambda: source))
+            found[stage.id] = answer
+            edit = SetParams(
+                stage=stage.id, params={"places": [p.model_dump() for p in answer.places]}
+            )
+            session = apply_edits(session, [edit])[0]
+    return session, found
+
+
+def told(answer: ScanAnswer) -> dict[str, Any]:
+    """Return what a report says of a scan: words, places, held notes; no spectrum."""
+    return answer.model_dump(exclude={"hz", "level_db", "around_db", "changes", "new"})
+
+
+def is_tamer(element: Any) -> bool:
+    """Say whether an element of a chain is a tamer."""
+    return isinstance(element, Stage) and element.kind == "tamer"
+
+
+def scanned(session: Session, stage: str, begin: int, end: int, means: Means) -> ScanAnswer:
+    """Scan what comes into a stage over frames [begin, end).
+
+    Raises:
+        CoreError: there is no such stage, or its input cannot be scanned.
+    """
+    _, element = SessionIndex(session).element(stage)
+    if not isinstance(element, Stage):
+        raise SettingError("a scan needs a stage; this is a split")
+    stretch = Stretch(session, stage, begin, end, means)
+    sound = np.concatenate([b.taps[stage][0][s] for b, s in stretch.run(session)])
+    at, sound = _loudest(sound, stretch.rate)
+    params = element.params
+    low, high = LOW_HZ, HIGH_HZ
+    before: tuple[Place, ...] = ()
+    if isinstance(params, TamerParams):
+        low, high, before = params.low_hz, params.high_hz, params.places
+    return _answer(scan(sound, stretch.rate, low, high), before, begin / stretch.rate + at)
+
+
+def _answer(found: Scan, before: tuple[Place, ...], from_s: float) -> ScanAnswer:
+    after = merged(before, found.found)
+    return ScanAnswer(
+        found=[FoundResonance(**r._asdict(), region=r.region) for r in found.found],
+        held=[FoundHeld(**h._asdict()) for h in found.held],
+        can_tell=found.can_tell,
+        words=found.words,
+        changes=after.words,
+        places=list(after.places),
+        new=list(after.new),
+        from_s=from_s,
+        seconds=found.seconds,
+        hz=GRID_HZ.tolist(),
+        level_db=found.level_db.tolist(),
+        around_db=found.around_db.tolist(),
+    )
+
+
+def _loudest(sound: Sound, rate: int) -> tuple[float, Sound]:
+    """Return the loudest part that is not too long, and how many seconds in it begins."""
+    most = LONGEST_S * rate
+    if len(sound) <= most:
+        return 0.0, sound
+    power = np.add.reduceat(np.square(sound).sum(axis=1), np.arange(0, len(sound), rate))
+    total = np.concatenate([[0.0], np.cumsum(power)])
+    begin = int(np.argmax(total[LONGEST_S:] - total[:-LONGEST_S])) * rate
+    return begin / rate, sound[begin : begin + most]

@@ -1,0 +1,90 @@
+<script lang="ts">
+  import { untrack } from 'svelte';
+  import { figure, hertz } from '../../lib/figures';
+  import type { Taming } from '../../lib/taming.svelte';
+  import type { Work } from '../../lib/work.svelte';
+
+  interface Props {
+    work: Work;
+    taming: Taming;
+  }
+  let { work, taming }: Props = $props();
+
+  const answer = $derived(taming.answer);
+  const scanned = $derived(((work.stage?.params.places as unknown[]) ?? []).length > 0);
+  let showHeld = $state(false);
+
+  // The picture of a list that is there already: looked at once, nothing is changed.
+  $effect(() => {
+    void work.stage?.id;
+    untrack(() => {
+      if (scanned && !taming.answer) void taming.look(true);
+    });
+  });
+</script>
+
+<div class="scan">
+  <div class="act">
+    <button class="go" disabled={taming.busy} onclick={() => void taming.scan()}
+      >{taming.busy ? 'scanning…' : scanned ? 'Scan again' : 'Scan'}</button
+    >
+    <label
+      >over the
+      <select aria-label="Passage to scan" bind:value={taming.over}>
+        {#each taming.passages as name (name)}<option value={name}>{name}</option>{/each}
+      </select></label
+    >
+    {#if answer}<span class="note">{figure(answer.seconds, 0)} s looked at</span>{/if}
+  </div>
+  <p class="words" role="status">
+    {#if taming.error}{taming.error}
+    {:else if answer}
+      {answer.changes || answer.words}
+      {#if answer.held.length}
+        <button aria-expanded={showHeld} onclick={() => (showHeld = !showHeld)}
+          >{answer.held.length} held {answer.held.length === 1 ? 'note' : 'notes'} set aside</button
+        >{#if showHeld}:
+          {answer.held.map((h) => `${hertz(h.hz)} ${Math.round(100 * h.share)} %`).join(', ')}{/if}
+      {/if}
+    {:else if !scanned}Nothing is scanned yet. Loop the busiest passage and scan it.{/if}
+  </p>
+</div>
+
+<style>
+  .scan {
+    grid-column: 1 / -1;
+    display: grid;
+    gap: var(--s1);
+    align-content: start;
+    font-size: var(--note);
+  }
+  .act {
+    display: flex;
+    align-items: center;
+    gap: var(--s3);
+  }
+  .go {
+    background: var(--ink);
+    color: var(--on-ink);
+    padding: 3px 12px;
+    font-weight: 600;
+    font-size: var(--text);
+  }
+  .words {
+    margin: 0;
+    color: var(--slate);
+    min-height: 2.4em;
+  }
+  .words button {
+    border-bottom: 1px dotted currentColor;
+  }
+  .note {
+    color: var(--muted);
+  }
+  select {
+    font: inherit;
+    color: inherit;
+    background: var(--field);
+    border: 1px solid var(--hair);
+  }
+</style>
