@@ -75,6 +75,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "recipes": recipes,
     "keeping": keeping,
     "tone": stage("squeezebox", "squeezebox-mud"),
+    "tamer": stage("squeezebox", "squeezebox-tamer"),
     "gate": stage("foot-stomps", "foot-stomps-boom"),
     "curve": stage("voice-room", "voice-room-curve"),
     "desk": by_key("3"),

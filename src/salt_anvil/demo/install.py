@@ -94,10 +94,10 @@ TRACKS: list[tuple[str, str, float, float, Chain]] = [
     ("Squeezebox", "strings-bus", -9.5, -0.35, [
         # A plate that rings along; what the case itself does is left as it is.
         {"id": "squeezebox-tamer", "kind": "tamer", "params": {"places": [
-            {"hz": 1226, "over_db": 9.5, "depth_db": 6.5, "width_oct": 0.79,
-             "time_share": 0.66, "on": False},
-            {"hz": 2451, "over_db": 9.5, "depth_db": 6.5, "width_oct": 0.21,
-             "time_share": 0.81}]}},
+            {"hz": 1140, "over_db": 6.2, "depth_db": 4.5, "width_oct": 0.29,
+             "time_share": 0.41, "on": False},
+            {"hz": 2451, "over_db": 12.1, "depth_db": 8.5, "width_oct": 0.29,
+             "time_share": 0.74}]}},
         # Its thick middle, and more of it taken where the chords pile up.
         {"id": "squeezebox-mud", "kind": "tone", "params": {"bands": [
             {"type": "low-cut", "hz": 95, "slope": "24"},

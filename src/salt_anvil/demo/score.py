@@ -161,20 +161,22 @@ PLATE = (2450.0, 1.0, 272.0)
 
 
 def squeezebox() -> Wave:
-    """Chords on the off-beats and runs over a held root; a thick middle, and a plate that rings."""
+    """Off-beat chords over a held root, and runs; a thick middle, and a plate that rings."""
     track = Track()
     for bar in range(1, BARS + 1):
         root, minor = CHORDS[bar - 1]
         start = (bar - 1) * BAR
         chord = [root + 12, root + 12 + (3 if minor else 4), root + 19]
         held = 0.5 if section(bar) in ("Gangway", "Slack tide") else 0.3
-        track.add(start, sounds.reeds(semitone(root + 12), BAR, bar), held * loud(bar) * 1.2)
-        if section(bar) in ("Gangway", "Slack tide"):
+        still = section(bar) in ("Gangway", "Slack tide")
+        if still or bar % 2:
+            track.add(start, sounds.reeds(semitone(root + 12), BAR, bar), held * loud(bar) * 1.2)
+        if still:
             for pitch in chord[1:]:
                 track.add(start, sounds.reeds(semitone(pitch), BAR, bar + pitch), 0.35 * loud(bar))
             continue
         if bar % 2 == 0:
-            # Every other bar a run down the scale, with no chord.
+            # Every other bar a run, with nothing under it.
             for step, pitch in enumerate(RUNS[bar // 2 % len(RUNS)]):
                 wave = sounds.reeds(semitone(root + 24 + pitch), 0.46 * BEAT, bar * 7 + step)
                 track.add(start + step * BEAT / 2, wave, 0.5 * loud(bar))

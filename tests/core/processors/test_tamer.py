@@ -11,6 +11,7 @@ from scipy import signal
 
 from salt_anvil.core.dsp import resonance_cut as r
 from salt_anvil.core.dsp.blend import JoinMeasurement
+from salt_anvil.core.edits import AddStage, SetParams
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.blends import JoinMeter
 from salt_anvil.core.measure.loudness import integrated
@@ -21,6 +22,8 @@ from tests.conftest import noise
 from tests.core.processors.test_contract import run, stage
 from tests.core.resonances import beds
 from tests.core.resonances.beds import RATE, Ring
+from tests.core.test_edits import chain, done
+from tests.sessions import small_session
 
 
 def tamer(*places: dict[str, Any], rate: int = RATE, channels: int = 1, **more: Any) -> Unit:
@@ -167,3 +170,15 @@ def test_a_width_in_octaves_is_that_q(q: float) -> None:
     hz = 1000 * 2 ** (np.array([-0.5, 0.5]) * width)
     _, response = signal.sosfreqz(beds.bell(1000, q, 12)[None], hz, fs=RATE)
     assert 20 * np.log10(np.abs(response)) == pytest.approx([6, 6], abs=0.2)
+
+
+def test_settings_that_are_put_in_leave_the_places_that_were_found() -> None:
+    session = done(
+        small_session(),
+        AddStage(place="a", index=0, kind="tamer", params={"places": [place(RINGS[0])]}),
+    )
+    tamed = chain(session, "a")[0]
+    put_in = SetParams(stage=tamed.id, params={"amount": 0.3, "speed_ms": 90}, whole=True)
+    params = chain(done(session, put_in), "a")[0].params
+    assert (params.amount, params.speed_ms) == (0.3, 90)
+    assert [p.hz for p in params.places] == [250]

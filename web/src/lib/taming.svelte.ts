@@ -7,6 +7,9 @@ import type { Work } from './work.svelte';
 /** Q of a bell so many octaves wide. */
 const qOf = (octaves: number): number => 1 / (2 * Math.sinh((Math.LN2 / 2) * octaves));
 
+/** How much is looked at for the picture alone. */
+const GLANCE_S = 20;
+
 /** Scans of what comes into a tamer, and hearing one place alone. */
 export class Taming {
   busy = $state(false);
@@ -54,7 +57,8 @@ export class Taming {
   async look(quiet = false): Promise<ScanAnswer | null> {
     const { work } = this;
     const passage = this.aiming.passages.find(([name]) => name === this.over);
-    const [, begin, end] = passage ?? this.aiming.passages[0] ?? ['', 0, 0];
+    const [, begin, last] = passage ?? this.aiming.passages[0] ?? ['', 0, 0];
+    const end = quiet ? Math.min(last, begin + GLANCE_S * work.rate) : last;
     const stage = work.stage?.id;
     if (!work.state || stage === undefined || this.busy) return null;
     this.busy = true;

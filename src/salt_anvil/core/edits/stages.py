@@ -159,10 +159,15 @@ class SetParams(Model):
     words: str | None = Field(None, max_length=120)
 
     def apply(self, session: Session) -> tuple[Session, str]:
-        """Return the changed session and what was done; `whole` sets the rest to defaults."""
+        """Return the changed session and what was done; `whole` sets the rest to defaults.
+
+        What was measured of the sound stays.
+        """
         strip, old = SessionIndex(session).element(self.stage)
         stage = _processor_stage(old)
-        start = {} if self.whole else stage.params.model_dump()
+        start = stage.params.model_dump()
+        if self.whole:
+            start = {n: start[n] for n in processor(stage.kind).measured_of_the_sound}
         new = checked(Stage, dump(stage) | {"params": start | self.params})
         return _with(
             session, strip, new

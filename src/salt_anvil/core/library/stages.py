@@ -124,6 +124,16 @@ _DEESSER: list[tuple[str, str, dict[str, Any]]] = [
         "frequency_hz": 6500, "action": "wide", "threshold_db": -10, "ratio": 3,
         "max_reduction_db": 4}),
 ]  # fmt: skip
+_TAMER: list[tuple[str, str, dict[str, Any]]] = [
+    ("What the room adds", "Booms and rings of a room on any track: scan a busy passage first.", {
+        "amount": 0.8, "speed_ms": 60, "most_db": 9}),
+    ("Only the whistle", "One sharp place of a cymbal, reed or string, quickly and alone.", {
+        "amount": 1, "speed_ms": 15, "most_db": 12, "low_hz": 1500}),
+    ("Voice in a box", "A voice recorded too near to walls: mud and box, slowly and a little.", {
+        "amount": 0.6, "speed_ms": 150, "most_db": 6, "low_hz": 120, "high_hz": 1500}),
+    ("Calm the bus", "Several players who ring alike: the middle and the sides, hardly heard.", {
+        "amount": 0.5, "speed_ms": 100, "most_db": 4, "stereo": "mid-side"}),
+]  # fmt: skip
 _CLIPPER: list[tuple[str, str, dict[str, Any]]] = [
     ("Shave the drum", "Six decibels of peak off a drum, before anything has to follow it.", {
         "ceiling_db": -6, "shape": 0.8, "quality": "high", "hold_ceiling": True}),
@@ -213,6 +223,7 @@ STAGES: dict[str, list[tuple[str, str, dict[str, Any]]]] = {
     "limiter": _LIMITER,
     "transient": _TRANSIENT,
     "deesser": _DEESSER,
+    "tamer": _TAMER,
     "clipper": _CLIPPER,
     "saturator": _SATURATOR,
     "tone": _TONE,
@@ -257,6 +268,10 @@ TAGS = {
     "Longer notes": "bass level",
     "Glue out of it": "drums level",
     "Lead voice": "voice clean-up",
+    "What the room adds": "room clean-up",
+    "Only the whistle": "strings clean-up",
+    "Voice in a box": "voice clean-up",
+    "Calm the bus": "bus clean-up",
     "Whistling s": "voice clean-up",
     "Bow and fret": "strings clean-up",
     "Choir of s": "voice bus clean-up",

@@ -229,6 +229,8 @@ class Processor(Generic[P]):
     """Whether it brings loud places, or every peak, down: what is left to it is told."""
     marked: ClassVar[Marked] = "reduction"
     """How what it does is marked on the waveform: as reduction, as stretches, as cut peaks."""
+    measured_of_the_sound: ClassVar[tuple[str, ...]] = ()
+    """Parameters that belong to the sound, and stay when all others are set anew."""
     glyph: ClassVar[Glyph] = "reduction"
     """What its block on the chain shows: what it takes away, or a shape."""
     pictures: ClassVar[tuple[PanelPicture, ...]] = ()

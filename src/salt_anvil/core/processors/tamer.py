@@ -126,6 +126,7 @@ class Tamer(Processor[TamerParams]):
     drawn_as = TamerDrawing
     pictures = ("places",)
     marked = "stretches"
+    measured_of_the_sound = ("places",)
     glyph = "response"
     has_sidechain = True
 

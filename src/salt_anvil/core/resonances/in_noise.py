@@ -35,6 +35,8 @@ TONAL_DB, TONAL_GAIN_DB = -1.3, 6.0
 """Where it fluctuates less than this, the source may sound there itself: only more gain counts."""
 NOISY_SHARE = 0.7
 """Of half an octave to each side, so much has to be noise."""
+EDGE_POINTS = PER_OCTAVE // 6
+"""So near to the ends of what is looked at there is no flank to stand over."""
 MODEL_DB = 0.35
 """How well a smooth course and bells describe a real spectrum at best."""
 LEFT_DB = 1.6
@@ -128,6 +130,8 @@ def _flatness(even: Wave, hz: Wave, octaves: Wave) -> Wave:
 
 
 def _believed(bell: Bell, fitted: Fit, where: NDArray[np.bool_], sound: Wave, rate: int) -> bool:
+    if not EDGE_POINTS <= bell.point < len(GRID_HZ) - EDGE_POINTS:
+        return False
     least = MOVING_GAIN_DB if bell.octaves else GAINS_DB[0]
     if not least <= bell.gain_db <= GAINS_DB[1] or bell.sigmas < LEAST_SIGMAS:
         return False

@@ -36,12 +36,14 @@ TURNS = 5
 FRESH = 1.5
 QUANTILE, OVER_WEIGHT = 0.3, 0.5
 """The body is what nearly all contexts have: formants that wander lift some of them."""
-LEAST_SIGMAS = 5.0
-GAINS_DB = (3.0, 17.0)
+LEAST_SIGMAS = 5.5
+GAINS_DB = (4.0, 17.0)
 KNOWN_OCTAVES, KNOWN_SHARE = 0.35, 0.35
 """Of so much to each side, such a share has to be known, or the gain hangs in the air."""
 FEWEST_NOTES, AGREE_SHARE = 6, 0.7
 """So many different notes must show it, and such a share of them a third of the gain or more."""
+WILD_DB, WILD_OCTAVES = 20.0, 0.7
+"""Near a bell of such a gain too little is known for anything to be believed."""
 BROAD_Q, BROAD_GAIN_DB = 3.0, 7.0
 """What is broad and low may be the mean of formants, which wander."""
 ABOVE_LOWEST_OCTAVES = 0.6
@@ -280,6 +282,9 @@ def _common(context: Index, point: Index, mean: Wave, n: int) -> tuple[Wave, Wav
 
 def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
     if not GAINS_DB[0] <= bell.gain_db <= GAINS_DB[1] or bell.sigmas < LEAST_SIGMAS:
+        return False
+    wild = [b for b in fitted.bells if abs(b.gain_db) > WILD_DB]
+    if any(abs(np.log2(b.hz / bell.hz)) < WILD_OCTAVES for b in wild):
         return False
     if bell.q < BROAD_Q and bell.gain_db < BROAD_GAIN_DB:
         return False

@@ -33,7 +33,7 @@ SAME_OCTAVES = 1 / 6
 SAME_SOUND = 0.98
 """Channels that correlate so much are one."""
 HELD_CENTS, HELD_SHARE, HELD_ALONE, HELD_BELOW_HZ = 15.0, 0.5, 0.3, 4000.0
-HELD_OCTAVES = 1 / 48
+HELD_OCTAVES, HELD_Q = 1 / 24, 12.0
 """A line that stays within so many cents for such a share of the time is a held note."""
 SILENT_DB = -90.0
 
@@ -141,7 +141,9 @@ def _look(wave: Wave, rate: int) -> _Look:
     bells = list(noise.bells)
     for bell in notes.bells:
         alone = all(abs(np.log2(bell.hz / other.hz)) > SAME_OCTAVES for other in bells)
-        stands = any(abs(np.log2(bell.hz / note.hz)) < HELD_OCTAVES for note in held)
+        # A broader bump than one line has others in it.
+        narrow = bell.q > HELD_Q
+        stands = any(abs(np.log2(bell.hz / note.hz)) < HELD_OCTAVES for note in held) and narrow
         if alone and not stands:
             bells.append(bell)
     can_tell = noise.where.mean() >= TOLD_SHARE or notes.different >= in_notes.FEWEST_NOTES

@@ -438,6 +438,9 @@
   .panel.listed {
     grid-template-columns: minmax(0, 1fr) 290px;
   }
+  .listed .pictures.tall {
+    height: 216px;
+  }
   .listed .rules {
     gap: 3px var(--s3);
   }

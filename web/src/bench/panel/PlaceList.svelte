@@ -83,9 +83,9 @@
 <table aria-label="Places that ring">
   <thead>
     <tr>
-      <th></th><th></th><th>region</th><th class="n">Hz</th><th class="n">over dB</th>
+      <td></td><td></td><th>region</th><th class="n">Hz</th><th class="n">over dB</th>
       <th class="time">share of time</th><th class="n">width oct</th><th class="n">depth dB</th>
-      <th class="n">taken now</th><th></th>
+      <th class="n">taken now</th><td></td>
     </tr>
   </thead>
   <tbody bind:this={body}>
@@ -178,6 +178,13 @@
     border-top: 1px solid var(--hair);
     padding: 1px 3px;
     white-space: nowrap;
+  }
+  td:first-child {
+    padding-left: 8px;
+  }
+  input {
+    accent-color: var(--ink);
+    margin: 0 4px;
   }
   .n {
     text-align: right;

@@ -34,12 +34,12 @@
         {#each taming.passages as name (name)}<option value={name}>{name}</option>{/each}
       </select></label
     >
-    {#if answer}<span class="note">{figure(answer.seconds, 0)} s looked at</span>{/if}
   </div>
   <p class="words" role="status">
     {#if taming.error}{taming.error}
     {:else if answer}
       {answer.changes || answer.words}
+      <span class="note">{figure(answer.seconds, 0)} s looked at.</span>
       {#if answer.held.length}
         <button aria-expanded={showHeld} onclick={() => (showHeld = !showHeld)}
           >{answer.held.length} held {answer.held.length === 1 ? 'note' : 'notes'} set aside</button
@@ -69,6 +69,7 @@
     padding: 3px 12px;
     font-weight: 600;
     font-size: var(--text);
+    white-space: nowrap;
   }
   .words {
     margin: 0;

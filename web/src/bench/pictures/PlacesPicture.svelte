@@ -165,7 +165,8 @@
     </svg>
   </div>
   {#snippet caption()}
-    {#if now}<span>{chosen + 1}: {hertz(hzOf(now))}, at most {figure(Number(now.depth_db))} dB</span
+    {#if now}<span
+        >{chosen + 1}: {hertz(hzOf(now))}, at most {figure(Number(now.depth_db), 1)} dB</span
       >{/if}
     {#if width > 300}<span>1/24 octave, dB; dashed: surroundings; drag a flag: Hz and depth</span
       >{/if}
