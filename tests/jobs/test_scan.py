@@ -73,6 +73,17 @@ def test_process_scans_first_holds_it_and_keeps_the_loudness(rung: Path, tmp_pat
     assert np.array_equal(soundfile.read(tmp_path / "again.wav")[0], after)
 
 
+@pytest.mark.parametrize(("frames", "words"), [(1, "needs 3 s"), (4 * RATE, "silent")])
+def test_what_cannot_be_scanned_goes_through(tmp_path: Path, frames: int, words: str) -> None:
+    source, recipe, out, report = (tmp_path / n for n in ("a.wav", "r.json", "b.wav", "c.json"))
+    soundfile.write(source, np.zeros((frames, 1)), RATE, subtype="FLOAT")
+    chain = [{"id": "t", "kind": "tamer"}]
+    recipe.write_text(json.dumps({"format": "salt-anvil/recipe", "version": 1, "chain": chain}))
+    assert run("process", source, out, "--recipe", recipe, "--report", report) == 0
+    assert words in json.loads(report.read_text())["scans"]["t"]["words"]
+    assert len(soundfile.read(out)[0]) == frames
+
+
 def test_what_comes_into_a_stage_is_scanned_not_the_file(
     rung: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -18,7 +18,15 @@ from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.errors import MissingError
 from salt_anvil.core.measure.hits import last_hits, matching_threshold
 from salt_anvil.core.measure.later import Later, later
-from salt_anvil.core.measure.ledger import Ledger, Span, ledger, percussive, section_spans
+from salt_anvil.core.measure.ledger import (
+    Caution,
+    Ledger,
+    Span,
+    ledger,
+    percussive,
+    section_spans,
+    silent_caution,
+)
 from salt_anvil.core.measure.reduction import (
     ReductionFigures,
     WholeReduction,
@@ -307,7 +315,32 @@ class Viewer:
         )
         wiring = wiring_cautions(item, self._plan.frames)
         strongest = self.strongest(strip, at, begin, end)
-        return replace(found, cautions=[*wiring, *found.cautions], strongest=strongest), done
+        silent = self._silent(item, at, Span("", begin, end)) if done >= 1 else []
+        cautions = [*wiring, *silent, *found.cautions]
+        return replace(found, cautions=cautions, strongest=strongest), done
+
+    def _silent(self, item: StripPlan, at: str, passage: Span) -> list[Caution]:
+        """Return which bands of a split, or which key of a stage, carry nothing."""
+        found: list[Caution] = []
+        element = next((e for e in elements(item.strip.chain) if e.id == at), None)
+        rate = self._plan.rate
+        if isinstance(element, Split) and element.on and element.by == "bands":
+            for branch in element.branches:
+                point = item.graph.taps[branch.id].wires[0].source
+                rows = np.nan_to_num(self._cache.rows(self._fingerprints[item.strip.id], point))
+                name = f"The band {branch.name}"
+                found += silent_caution(f"band {branch.id}", name, rows, rate, passage)
+        if isinstance(element, Stage) and element.on and element.key.source.startswith("strip:"):
+            source = element.key.source.removeprefix("strip:")
+            heard = next((s for s in self._plan.strips if s.strip.id == source), None)
+            if heard is not None and self.fingerprint(source) is not None:
+                wires = heard.graph.taps["chain"].wires
+                point = wires[element.key.tap == "out"].source
+                rows = np.nan_to_num(self._cache.rows(self._fingerprints[source], point))
+                if len(rows):
+                    name = f"The key, {heard.strip.name},"
+                    found += silent_caution("key", name, rows, rate, passage)
+        return found
 
     def later(
         self, strip: str, at: str, begin: int, end: int, earlier: "Viewer | None"

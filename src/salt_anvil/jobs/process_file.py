@@ -21,7 +21,7 @@ from salt_anvil.core.session import Session
 from salt_anvil.files.read import AudioInfo, SoundReader
 from salt_anvil.files.sequence import Sequences
 from salt_anvil.files.write import PrintFormat, SoundWriter
-from salt_anvil.jobs.scan import told, with_scans
+from salt_anvil.jobs.scan import with_scans
 
 
 def load_recipe(path: Path) -> Recipe:
@@ -147,7 +147,7 @@ def process_file(
         plan = make_plan(session, measured=blends.get)
         mixer = Mixer(plan, again(), tapped=True)
         report = _run(mixer, info, recipe, target, format, dither, progress)
-        return report | {"scans": {stage: told(answer) for stage, answer in scans.items()}}
+        return report | {"scans": scans}
     finally:
         for item in opened:
             item.close()

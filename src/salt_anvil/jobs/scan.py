@@ -10,7 +10,7 @@ from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.strip_pass import mended
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.edits import SetParams, apply_edits
-from salt_anvil.core.errors import SettingError
+from salt_anvil.core.errors import SettingError, SoundError
 from salt_anvil.core.processors.tamer import Place, TamerParams
 from salt_anvil.core.resonances.places import merged
 from salt_anvil.core.resonances.scan import Scan, scan
@@ -78,20 +78,25 @@ def _means(data: Path, cache: StripCache) -> Means:
     return means_of(data, cache, lambda: None)
 
 
-def with_scans(session: Session, source: Sequences) -> tuple[Session, dict[str, ScanAnswer]]:
+def with_scans(session: Session, source: Sequences) -> tuple[Session, dict[str, Any]]:
     """Return the session with every tamer scanned whose list is empty, one after the other.
 
-    What is scanned is held: the same file gives the same places.
+    What is scanned is held: the same file gives the same places. What cannot be scanned, being
+    short or silent, has nothing to tame. Also returns what a report says of each scan.
     """
-    found: dict[str, ScanAnswer] = {}
+    found: dict[str, Any] = {}
     chain = [e for strip in session.strips for e in elements(strip.chain)]
     for stage in chain:
         if not isinstance(stage, Stage) or not is_tamer(stage) or not stage.on:
             continue
         params = stage.params
         if isinstance(params, TamerParams) and not params.places:
-            answer = scanned(session, stage.id, 0, session.frames(), Means(lambda: source))
-            found[stage.id] = answer
+            try:
+                answer = scanned(session, stage.id, 0, session.frames(), Means(lambda: source))
+            except SoundError as error:
+                found[stage.id] = {"words": str(error), "places": []}
+                continue
+            found[stage.id] = _told(answer)
             edit = SetParams(
                 stage=stage.id, params={"places": [p.model_dump() for p in answer.places]}
             )
@@ -99,7 +104,7 @@ def with_scans(session: Session, source: Sequences) -> tuple[Session, dict[str, 
     return session, found
 
 
-def told(answer: ScanAnswer) -> dict[str, Any]:
+def _told(answer: ScanAnswer) -> dict[str, Any]:
     """Return what a report says of a scan: words, places, held notes; no spectrum."""
     return answer.model_dump(exclude={"hz", "level_db", "around_db", "changes", "new"})
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from salt_anvil.core.measure.hits import last_hits
-from salt_anvil.core.measure.ledger import Span, ledger, percussive
+from salt_anvil.core.measure.ledger import Span, ledger, percussive, silent_caution
 from salt_anvil.core.measure.rows import RowMeter
 from tests.conftest import sine
 
@@ -53,6 +53,29 @@ def test_contrast_and_its_caution() -> None:
 def test_a_section_with_only_leaks_is_no_contrast() -> None:
     found = ledger(rows(-70, -24), rows(-70, -24), cells(0, 0), RATE, WHOLE, [QUIET, LOUD])
     assert found.contrast is None
+
+
+def test_a_noise_floor_that_is_brought_up() -> None:
+    """Words at -20 over a floor at -60: 12 dB more of the floor alone is told, of all is not."""
+    loud, quiet = rows(-20, -60), rows(-20, -48)
+    found = ledger(loud, quiet, cells(0, 0), RATE, WHOLE, [])
+    [caution] = [c for c in found.cautions if c.rule == "floor"]
+    assert caution.value == pytest.approx(12, abs=0.1)
+    assert "noise and bleed" in caution.words
+    again = ledger(loud, rows(-20, -58), cells(0, 0), RATE, WHOLE, [])
+    assert [c.rule for c in again.cautions] == []
+    # What is quiet music and no floor may come up.
+    music = ledger(rows(-20, -34), rows(-20, -28), cells(0, 0), RATE, WHOLE, [])
+    assert [c.rule for c in music.cautions] == []
+
+
+def test_what_carries_nothing_is_told() -> None:
+    sound = rows(-20, -110)
+    assert silent_caution("key", "The key, A,", sound, RATE, QUIET) == []
+    [caution] = silent_caution("key", "The key, A,", sound, RATE, LOUD)
+    assert caution.words == "The key, A, carries nothing here."
+    assert caution.value < caution.limit
+    assert silent_caution("key", "A", sound[:0], RATE, LOUD) == []
 
 
 def test_reduction_that_never_lets_go_between_hits() -> None:

@@ -5,9 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.measure import loudness
 from salt_anvil.core.measure.loudness import SILENT
 from salt_anvil.core.measure.reduction import ReductionFigures, reduction_figures
-from salt_anvil.core.measure.rows import Figures, K, Rows, difference, figures, hop
+from salt_anvil.core.measure.rows import PEAK, Figures, K, Rows, difference, figures, hop
 from salt_anvil.core.session import Session
 
 CREST_LIMIT_DB = 6.0
@@ -18,6 +19,11 @@ MONO_LIMIT_DB = 1.5
 """The sum of both channels loses so much more behind it than before."""
 IMAGE_LIMIT_DB = 1.5
 WALL_LIMIT_DB = 2.0
+FLOOR_LIMIT_DB, FLOOR_BELOW_DB, FLOOR_SILENT_DB = 3.0, 20.0, -85.0
+"""The quietest tenth may rise so much; it is a floor where it lies so far below the whole."""
+NOTHING_DB = -80.0
+"""What peaks below this carries nothing."""
+FEWEST_ROWS = 30
 """A last limiter that takes more than this is heard (common practice, no source)."""
 LET_GO_DB = 0.3
 LET_GO_SHARE = 0.05
@@ -137,6 +143,9 @@ def ledger(
         cautions=[
             *_cautions(a, b, cells, sections, contrast, passage, percussive=percussive),
             *_stereo_cautions(a, b, passage),
+            *_floor_cautions(
+                _rows_in(before, rate, passage), _rows_in(after, rate, passage), passage
+            ),
             *_stage_cautions(_cells_in(cells, passage), passage, alone, wall=wall),
         ],
         before_db=min(change, 0.0),
@@ -209,6 +218,41 @@ def _cautions(
         words = f"The true peak is {peak:+.1f} dBTP."
         found.append(Caution("peak", words, peak, 0.0, passage.begin, passage.end))
     return found
+
+
+def _floor_db(rows: Rows) -> float | None:
+    """Return the level of the quietest tenth that is not silence, if it is far below the whole."""
+    levels = loudness.OFFSET + 10 * np.log10(np.maximum(rows[:, K], 1e-12))
+    levels = levels[levels > FLOOR_SILENT_DB]
+    if len(levels) < FEWEST_ROWS:
+        return None
+    floor = float(np.percentile(levels, 10))
+    mean = 10 * np.log10(np.mean(10 ** (levels / 10)))
+    return floor if floor < mean - FLOOR_BELOW_DB else None
+
+
+def _floor_cautions(before: Rows, after: Rows, passage: Span) -> list[Caution]:
+    quiet = _floor_db(before)
+    levels = loudness.OFFSET + 10 * np.log10(np.maximum(after[:, K], 1e-12))
+    levels = levels[levels > FLOOR_SILENT_DB]
+    if quiet is None or len(levels) < FEWEST_ROWS:
+        return []
+    rose = float(np.percentile(levels, 10)) - quiet
+    if rose <= FLOOR_LIMIT_DB:
+        return []
+    words = f"What is quietest rose by {rose:.1f} dB: noise and bleed come up."
+    return [Caution("floor", words, rose, FLOOR_LIMIT_DB, passage.begin, passage.end)]
+
+
+def silent_caution(rule: str, name: str, rows: Rows, rate: int, passage: Span) -> list[Caution]:
+    """Return a caution where rows hold nothing over a passage; name: of what, in words."""
+    inside = _rows_in(rows, rate, passage)
+    peak = float(inside[:, PEAK].max(initial=0.0))
+    level = 20 * float(np.log10(max(peak, 1e-10)))
+    if len(inside) == 0 or level > NOTHING_DB:
+        return []
+    words = f"{name} carries nothing here."
+    return [Caution(rule, words, level, NOTHING_DB, passage.begin, passage.end)]
 
 
 def _mono_loss(found: Figures) -> float | None:
