@@ -92,7 +92,7 @@ def blended(page: Page) -> None:
 STAGES = [
     ("main", "main-wall", "limiter"), ("voice-room", "voice-room-curve", "curve"),
     ("foot-stomps", "foot-stomps-boom", "transient"), ("lead-voice", "lead-voice-ess", "deesser"),
-    ("percussion-bus", "percussion-tips", "clipper"), ("squeezebox", "squeezebox-mud", "tone"),
+    ("squeezebox", "squeezebox-tamer", "tamer"), ("squeezebox", "squeezebox-mud", "tone"),
 ]  # fmt: skip
 
 
@@ -105,6 +105,12 @@ def stages(page: Page) -> None:
         page.evaluate("saltAnvil.span.show(25 * 48000, 35 * 48000)")
         if name == "tone":
             page.get_by_role("button", name="2", exact=True).click()
+        if name == "tamer":
+            page.get_by_label("Passage to scan").select_option("Reel")
+            page.get_by_role("button", name="Scan again").click()
+            page.wait_for_function("!saltAnvil.taming.busy && saltAnvil.taming.answer?.changes")
+            page.wait_for_function("saltAnvil.work.analysed.squeezebox === 1")
+            page.locator("[data-place]").last.click()
         play(page, 25, 35)
         page.screenshot(path=FOLDER / f"{name}.png")
         page.get_by_role("button", name="Stop").click()

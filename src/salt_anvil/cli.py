@@ -40,6 +40,7 @@ def _parser() -> argparse.ArgumentParser:
         _add_compare,
         _add_aim,
         _add_scan,
+        _add_gate,
         _add_print,
         _add_lab,
         _add_others,
@@ -118,6 +119,17 @@ def _add_scan(commands: Commands) -> None:
     scan.add_argument("--keep", type=Path, metavar="RECIPE", help="write a tamer set so")
     scan.add_argument("--json", action="store_true")
     scan.set_defaults(run=_scan)
+
+
+def _add_gate(commands: Commands) -> None:
+    gate = commands.add_parser("gate", help="what tells hits to keep from hits to refuse")
+    gate.add_argument("session", help="number or name of the session")
+    gate.add_argument("stage", help="a gate in it")
+    gate.add_argument("--keep", type=float, action="append", required=True, metavar="S")
+    gate.add_argument("--refuse", type=float, action="append", default=[], metavar="S")
+    gate.add_argument("--data", type=Path, default=Path("data"))
+    gate.add_argument("--json", action="store_true")
+    gate.set_defaults(run=_gate)
 
 
 def _add_print(commands: Commands) -> None:
@@ -307,6 +319,28 @@ def _scan(options: argparse.Namespace) -> int:
     if found.changes:
         print(found.changes)
     return 0 if found.can_tell else 1
+
+
+def _gate(options: argparse.Namespace) -> int:
+    from salt_anvil.jobs.gating import run_gating
+    from salt_anvil.jobs.print_command import find_session
+
+    session = find_session(options.data, options.session)
+    keep, refuse = (
+        [round(s * session.rate) for s in marks] for marks in (options.keep, options.refuse)
+    )
+    found = run_gating(options.data, session.model_dump(), options.stage, keep, refuse)
+    if options.json:
+        print(found.model_dump_json(indent=2))
+    elif found.problem:
+        print(found.problem)
+    else:
+        print(
+            f"threshold {found.threshold_db:g} dB, hysteresis {found.hysteresis_db:g} dB, key"
+            f" from {_or_dash(found.low_hz, 0)} to {_or_dash(found.high_hz, 0)} Hz;"
+            f" they lie {found.margin_db:.1f} dB apart"
+        )
+    return 1 if found.problem else 0
 
 
 def _lab(options: argparse.Namespace) -> None:

@@ -50,3 +50,35 @@ def test_what_cannot_be_had_is_said_and_changes_nothing(page: Page) -> None:
     expect(page.locator("output")).to_contain_text("gives −1")
     page.wait_for_function("saltAnvil.work.analysed.main === 1")
     page.keyboard.press("Control+z")
+
+
+def test_a_gate_is_set_by_marked_hits(page: Page) -> None:
+    open_demo(page, "foot-stomps")
+    gate = page.evaluate("saltAnvil.work.strip.chain.find((e) => e.kind === 'gate')?.id ?? null")
+    if gate is None:
+        page.evaluate(
+            "saltAnvil.work.edit({ type: 'add_stage', place: 'foot-stomps', index: 0,"
+            " kind: 'gate', params: {} })"
+        )
+        page.wait_for_function("saltAnvil.work.strip.chain[0].kind === 'gate'")
+        gate = page.evaluate("saltAnvil.work.strip.chain[0].id")
+    page.evaluate(f"saltAnvil.work.select('foot-stomps', '{gate}')")
+    page.keyboard.press("a")
+    find = page.get_by_role("button", name="Set the gate by them")
+    expect(find).to_be_disabled()
+    # The stomps of bar 11 are on the beats; between them is only what leaks.
+    beat = 60 / 96
+    for fate, at in (("keep", 40), ("keep", 42), ("refuse", 40.5)):
+        frame = round(at * beat * 48000)
+        page.evaluate(f"saltAnvil.live.send({{ type: 'seek', frame: {frame} }})")
+        page.wait_for_function(f"Math.abs(saltAnvil.live.frame - {frame}) < 100")
+        page.get_by_role("button", name=f"{fate} the hit here").click()
+    before = page.evaluate("saltAnvil.work.state.undo?.words ?? null")
+    find.click()
+    expect(page.get_by_label("Hits to keep").locator("output")).to_contain_text("dB apart")
+    threshold = page.evaluate("saltAnvil.work.stage.params.threshold_db")
+    assert -60 < threshold < 0
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+z")
+    page.wait_for_function(f"saltAnvil.work.stage.params.threshold_db !== {threshold}")
+    assert page.evaluate("saltAnvil.work.state.undo?.words ?? null") == before

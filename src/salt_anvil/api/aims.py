@@ -7,19 +7,21 @@ import logging
 from collections.abc import Callable, Coroutine
 from concurrent.futures import BrokenExecutor, Executor, ProcessPoolExecutor
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from salt_anvil.api.processes import CONTEXT, become
 from salt_anvil.core.aim import Aim, Aimed
 from salt_anvil.core.errors import MissingRowError, NotReadyError, SaltAnvilError
 from salt_anvil.core.session import Session
 from salt_anvil.jobs.aim import aim_with_flag
+from salt_anvil.jobs.gating import GateAnswer, run_gating
 from salt_anvil.jobs.print_worker import Cancelled
 from salt_anvil.jobs.scan import ScanAnswer, run_scan
 from salt_anvil.live.messages import AimStep, Event
 
 logger = logging.getLogger(__name__)
 POLL_S = 0.1
+T = TypeVar("T")
 Spawn = Callable[[Coroutine[Any, Any, None]], None]
 Notify = Callable[[int, Event], None]
 
@@ -63,14 +65,25 @@ class Aims:
         Raises:
             CoreError: it cannot be scanned.
         """
+        return await self._done(run_scan, model, stage, begin, end)
+
+    async def gating(
+        self, model: Session, stage: str, keep: list[int], refuse: list[int]
+    ) -> GateAnswer:
+        """Return what tells the marked hits apart for a gate; waits behind an aim under way.
+
+        Raises:
+            CoreError: it cannot be told.
+        """
+        return await self._done(run_gating, model, stage, keep, refuse)
+
+    async def _done(self, job: Callable[..., T], model: Session, *what: Any) -> T:
         dumped = model.model_dump()
         try:
-            return await self._loop.run_in_executor(
-                self._process(), run_scan, self._data, dumped, stage, begin, end
-            )
+            return await self._loop.run_in_executor(self._process(), job, self._data, dumped, *what)
         except BrokenExecutor:
             self._pool = None
-            raise NotReadyError("the process that scans ended; try again") from None
+            raise NotReadyError("the process that measures ended; try again") from None
 
     def _process(self) -> Executor:
         if self._pool is None:

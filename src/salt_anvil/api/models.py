@@ -1,6 +1,6 @@
 """Requests and answers of the API; the page's types come from here."""
 
-from typing import TYPE_CHECKING, Any, Literal, Union
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
 
 from pydantic import BaseModel, Field
 
@@ -139,6 +139,14 @@ class AimStarted(BaseModel):
     """The number of an aim that has begun."""
 
     number: int
+
+
+class GateMarks(BaseModel):
+    """A gate, and the frames of hits that it is to keep and to refuse."""
+
+    stage: str = Field(max_length=80)
+    keep: list[Annotated[int, Field(ge=0, lt=1 << 40)]] = Field(min_length=1, max_length=64)
+    refuse: list[Annotated[int, Field(ge=0, lt=1 << 40)]] = Field([], max_length=64)
 
 
 class ScanRequest(BaseModel):

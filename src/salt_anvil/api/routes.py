@@ -30,6 +30,7 @@ from salt_anvil.core.recipe import recipe_of
 from salt_anvil.core.session import Stage, checked, owners_controls
 from salt_anvil.demo.install import NAME
 from salt_anvil.files.read import markers
+from salt_anvil.jobs.gating import GateAnswer
 from salt_anvil.jobs.print_worker import PrintOptions
 from salt_anvil.jobs.scan import ScanAnswer
 from salt_anvil.live.messages import Frame
@@ -201,6 +202,13 @@ async def scan(session_id: Number, wanted: m.ScanRequest, hub: TheHub) -> ScanAn
     """Look for what rings in what comes into a stage; nothing is changed."""
     model = await run_in_threadpool(lambda: hub.sessions.head(session_id).model)
     return await hub.aims.scan(model, wanted.stage, wanted.begin, wanted.end)
+
+
+@router.post("/sessions/{session_id}/gatings")
+async def gating(session_id: Number, marks: m.GateMarks, hub: TheHub) -> GateAnswer:
+    """Find what tells the marked hits apart for a gate; nothing is changed."""
+    model = await run_in_threadpool(lambda: hub.sessions.head(session_id).model)
+    return await hub.aims.gating(model, marks.stage, marks.keep, marks.refuse)
 
 
 @router.delete("/aims/{number}")

@@ -1,6 +1,7 @@
 import { api, Refusal } from './api';
 import { figure } from './figures';
 import type { Live } from './live.svelte';
+import { Marking } from './marking.svelte';
 import type { AimStep, Control, Edit, Wish } from './types';
 import type { Work } from './work.svelte';
 
@@ -28,6 +29,7 @@ export class Aiming {
   /** Under way. */
   number = $state<number | null>(null);
   result = $state<string | null>(null);
+  readonly marking: Marking;
   private chosen = $state('');
   private of = { stage: '', control: '' };
 
@@ -35,6 +37,7 @@ export class Aiming {
     private work: Work,
     private live: Live,
   ) {
+    this.marking = new Marking(work, live);
     live.onEvent((event) => {
       if (event.type !== 'aimed' || event.number !== this.number) return;
       if (event.session === work.state?.id) this.take(event);

@@ -1,4 +1,5 @@
 import type {
+  GateAnswer,
   ScanAnswer,
   AimWish,
   BroughtIn,
@@ -147,6 +148,8 @@ export const api = {
     call<{ number: number }>('POST', `/sessions/${id}/aims`, wish),
   scan: (id: number, wish: { stage: string; begin: number; end: number }) =>
     call<ScanAnswer>('POST', `/sessions/${id}/scans`, wish),
+  gating: (id: number, marks: { stage: string; keep: number[]; refuse: number[] }) =>
+    call<GateAnswer>('POST', `/sessions/${id}/gatings`, marks),
   stopAim: (number: number) => call<null>('DELETE', `/aims/${number}`),
   referenceFigures: (id: number, reference: string) =>
     call<Figures>('GET', `/sessions/${id}/references/${reference}`),

@@ -20,6 +20,7 @@
   import HitShape from '../pictures/HitShape.svelte';
   import HitsPicture from '../pictures/HitsPicture.svelte';
   import KeySource from './KeySource.svelte';
+  import MarkBox from './MarkBox.svelte';
   import MovingSlider from '../../components/MovingSlider.svelte';
   import PlaceList from './PlaceList.svelte';
   import PlacesPicture from '../pictures/PlacesPicture.svelte';
@@ -295,7 +296,10 @@
         >
       {/if}
     </header>
-    {#if aiming.open}<div class="aiming-row"><AimBox {aiming} /></div>{/if}
+    {#if aiming.open}<div class="aiming-row">
+        <AimBox {aiming} />
+        {#if stage.kind === 'gate'}<MarkBox marking={aiming.marking} rate={work.rate} />{/if}
+      </div>{/if}
     <div class="left">
       {#if kind.pictures.length}
         {@const pictures = kind.pictures}

@@ -1,0 +1,68 @@
+<script lang="ts">
+  import { figure } from '../../lib/figures';
+  import type { Fate, Marking } from '../../lib/marking.svelte';
+
+  interface Props {
+    marking: Marking;
+    rate: number;
+  }
+  let { marking, rate }: Props = $props();
+  const FATES: Fate[] = ['keep', 'refuse'];
+</script>
+
+<div class="marks" role="group" aria-label="Hits to keep and to refuse">
+  <b>Marks:</b>
+  {#each FATES as fate (fate)}
+    <button class="link" title="At the playhead" onclick={() => marking.mark(fate)}
+      >{fate} the hit here</button
+    >
+    {#each marking.of(fate) as frame (frame)}
+      <span class="mark" class:refuse={fate === 'refuse'}
+        ><button onclick={() => marking.goTo(frame)} title="Go there"
+          >{fate} {figure(frame / rate, 2)} s</button
+        ><button
+          aria-label="Take the mark at {figure(frame / rate, 2)} s away"
+          onclick={() => marking.remove(fate, frame)}>×</button
+        ></span
+      >
+    {/each}
+  {/each}
+  <button
+    class="go"
+    disabled={marking.busy || !marking.of('keep').length}
+    onclick={() => void marking.find()}>{marking.busy ? 'finding…' : 'Set the gate by them'}</button
+  >
+  <output aria-live="polite">{marking.result ?? ''}</output>
+</div>
+
+<style>
+  .marks {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: baseline;
+    gap: var(--s1) var(--s2);
+    padding: var(--s1) 14px;
+    background: var(--ochre-soft);
+    font-size: var(--note);
+  }
+  .mark {
+    border: 1px solid var(--edge);
+    background: var(--field);
+    padding: 0 2px;
+  }
+  .mark.refuse {
+    border-style: dashed;
+  }
+  .link {
+    text-decoration: underline dotted;
+  }
+  .go {
+    background: var(--ink);
+    color: var(--on-ink);
+    padding: 1px 10px;
+    font-weight: 600;
+  }
+  .go:disabled {
+    background: var(--edge);
+  }
+</style>
