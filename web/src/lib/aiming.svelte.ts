@@ -23,14 +23,13 @@ export class Aiming {
   what = $state<Quantity>('reduction');
   wanted = $state(4);
   percentile = $state(95);
-  /** The loop, the song, or the name of a section. */
-  over = $state('loop');
   steps = $state.raw<AimStep[]>([]);
   /** Under way. */
   number = $state<number | null>(null);
   result = $state<string | null>(null);
   readonly marking: Marking;
   private chosen = $state('');
+  private passage = $state('loop');
   private of = { stage: '', control: '' };
 
   constructor(
@@ -73,6 +72,15 @@ export class Aiming {
     });
     return found;
   });
+
+  /** The loop, the song, or the name of a section; the first of them where it is gone. */
+  get over(): string {
+    const names = this.passages.map(([name]) => name);
+    return names.includes(this.passage) ? this.passage : (names[0] ?? '');
+  }
+  set over(name: string) {
+    this.passage = name;
+  }
 
   choose(control: string): void {
     this.chosen = control;

@@ -14,8 +14,6 @@ const GLANCE_S = 20;
 export class Taming {
   busy = $state(false);
   error = $state<string | null>(null);
-  /** The loop, the song, or the name of a section. */
-  over = $state('loop');
   /** Which place is heard alone. */
   heard = $state<number | null>(null);
   private answers = $state.raw<Record<string, ScanAnswer>>({});
@@ -23,7 +21,7 @@ export class Taming {
   constructor(
     private work: Work,
     private live: Live,
-    private aiming: Aiming,
+    readonly aiming: Aiming,
   ) {}
 
   get passages(): string[] {
@@ -56,7 +54,7 @@ export class Taming {
   /** Looks at the passage and changes nothing. */
   async look(quiet = false): Promise<ScanAnswer | null> {
     const { work } = this;
-    const passage = this.aiming.passages.find(([name]) => name === this.over);
+    const passage = this.aiming.passages.find(([name]) => name === this.aiming.over);
     const [, begin, last] = passage ?? this.aiming.passages[0] ?? ['', 0, 0];
     const end = quiet ? Math.min(last, begin + GLANCE_S * work.rate) : last;
     const stage = work.stage?.id;

@@ -30,7 +30,7 @@
     >
     <label
       >over the
-      <select aria-label="Passage to scan" bind:value={taming.over}>
+      <select aria-label="Passage to scan" bind:value={taming.aiming.over}>
         {#each taming.passages as name (name)}<option value={name}>{name}</option>{/each}
       </select></label
     >

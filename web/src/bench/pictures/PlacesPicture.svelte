@@ -168,7 +168,7 @@
     {#if now}<span
         >{chosen + 1}: {hertz(hzOf(now))}, at most {figure(Number(now.depth_db), 1)} dB</span
       >{/if}
-    {#if width > 300}<span>1/24 octave, dB; dashed: surroundings; drag a flag: Hz and depth</span
+    {#if width > 440}<span>1/24 octave, dB; dashed: surroundings; drag a flag: Hz and depth</span
       >{/if}
   {/snippet}
 </Figure>
