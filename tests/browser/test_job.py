@@ -38,7 +38,7 @@ def printed(page: Page, what: str, format: str, tmp_path: Path) -> Path:
     sheet = page.get_by_role("dialog", name="Print")
     sheet.get_by_role("radio", name=what, exact=True).click()
     sheet.get_by_role("radio", name=format, exact=True).click()
-    with page.expect_response(lambda r: r.request.method == "POST") as asked:
+    with page.expect_response(lambda r: "/prints" in r.url and r.request.method == "POST") as asked:
         sheet.get_by_role("button", name="Print").click()
     number = asked.value.json()["id"]
     row = sheet.locator(f"li[data-print='{number}'][data-state=done]")
