@@ -111,6 +111,7 @@ def stages(page: Page) -> None:
             page.wait_for_function("!saltAnvil.taming.busy && saltAnvil.taming.answer?.changes")
             page.wait_for_function("saltAnvil.work.analysed.squeezebox === 1")
             page.locator("[data-place]").last.click()
+            page.get_by_role("row", name="Loudness LUFS").wait_for()
         play(page, 25, 35)
         page.screenshot(path=FOLDER / f"{name}.png")
         page.get_by_role("button", name="Stop").click()

@@ -179,6 +179,9 @@
     padding: 1px 3px;
     white-space: nowrap;
   }
+  thead td {
+    border: 0;
+  }
   td:first-child {
     padding-left: 8px;
   }

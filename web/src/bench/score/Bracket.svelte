@@ -200,6 +200,11 @@
     background: var(--ground);
     z-index: 1;
   }
+  .law {
+    max-width: 62px;
+    text-align: left;
+    white-space: normal;
+  }
   .law:hover {
     color: var(--ink);
     text-decoration: underline;
