@@ -316,6 +316,9 @@ def _scan(options: argparse.Namespace) -> int:
             f" {100 * place.share:3.0f} % of the time, {place.width_oct:.2f} oct wide{moves}"
         )
     print(found.words)
+    if found.held:
+        notes = ", ".join(f"{n.hz:.0f} Hz {100 * n.share:.0f} %" for n in found.held)
+        print(f"held notes set aside (share of the time): {notes}")
     if found.changes:
         print(found.changes)
     return 0 if found.can_tell else 1

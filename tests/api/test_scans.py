@@ -1,7 +1,13 @@
 """Scans over HTTP: what is found before a stage, what cannot be, and that nothing changes."""
 
+import os
+import signal
+import threading
+
+import httpx
 import pytest
 
+from tests.api.processes import children
 from tests.server import Server
 
 
@@ -30,3 +36,37 @@ def test_what_cannot_be_scanned_is_said(
     answer = server.http.post(f"/api{server.path}/scans", json=wish)
     assert answer.status_code in (400, 404, 409, 422)
     assert words in answer.text
+
+
+def test_a_killed_process_is_said_and_the_next_scan_works(server: Server) -> None:
+    """The helper is stopped, so that the scan is under way for certain, and then killed."""
+    wish = {"stage": "drum-c", "begin": 0, "end": 576_000}
+    server.api("POST", f"{server.path}/scans", wish)
+    helper = children(server.process.pid)["salt-aims"]
+    os.kill(helper, signal.SIGSTOP)
+    answers: list[httpx.Response] = []
+    url = f"/api{server.path}/scans"
+    asking = threading.Thread(target=lambda: answers.append(server.http.post(url, json=wish)))
+    asking.start()
+    asking.join(0.5)
+    os.kill(helper, signal.SIGKILL)
+    asking.join()
+    assert answers[0].status_code >= 400
+    assert "the process that measures ended; try again" in answers[0].text
+    assert server.api("POST", f"{server.path}/scans", wish)["seconds"] == 12
+
+
+def test_two_tabs_scan_one_after_the_other(server: Server) -> None:
+    wish = {"stage": "drum-c", "begin": 0, "end": 576_000}
+    found: list[object] = []
+
+    def ask() -> None:
+        answer = httpx.post(f"{server.url}/api{server.path}/scans", json=wish, timeout=120)
+        found.append(answer.json()["level_db"])
+
+    tabs = [threading.Thread(target=ask) for _ in range(2)]
+    for tab in tabs:
+        tab.start()
+    for tab in tabs:
+        tab.join()
+    assert found[0] == found[1]

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Locator, Page, Route, expect
 
 from tests.browser.sound import LIVE
 from tests.browser.test_job import open_demo
@@ -84,6 +84,30 @@ def test_sections_are_made_named_moved_and_taken_away(page: Page, tmp_path: Path
     offer = page.get_by_role("region", name="Begin with")
     offer.get_by_role("button", name="Compressor", exact=True).click()
     expect(page.locator("table.taken")).to_contain_text("Verse")
+
+
+def test_the_analysis_may_be_told_before_the_revision_arrives(page: Page, tmp_path: Path) -> None:
+    own_song(page, tmp_path, ("one",))
+    whole = "saltAnvil.work.analysed.one === 1 && saltAnvil.work.analysed.main === 1"
+    page.wait_for_function(whole)
+    page.locator("[data-strip=one]").press("d")
+    page.wait_for_function("saltAnvil.work.model.strips.length === 3")
+    page.wait_for_function(whole)
+    page.evaluate(
+        "() => { window.told = {}; saltAnvil.live.onEvent((event) => {"
+        " if (event.type === 'analysed' && event.done === event.frames)"
+        " window.told[event.strip] = true; }); }"
+    )
+
+    def late(route: Route) -> None:
+        answer = route.fetch()
+        page.wait_for_function("told.one && told.main")
+        route.fulfill(response=answer)
+
+    page.route("**/undo", late)
+    page.keyboard.press("Control+z")
+    page.wait_for_function("saltAnvil.work.model.strips.length === 2")
+    page.wait_for_function(whole)
 
 
 def test_strips_are_renamed_moved_marked_doubled_and_taken_together(

@@ -15,6 +15,7 @@ from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.library import starting_points
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.processors import Context
+from salt_anvil.core.resonances.scan import scan
 from salt_anvil.core.session import Session, checked
 from salt_anvil.demo import install, room, score, sounds
 from tests.routing import run_strip
@@ -213,6 +214,17 @@ def test_the_mud_of_the_squeezebox_gives_way(reel: Any) -> None:
     change = [band_db(after, *span) - band_db(before, *span) for span in ((180, 390), (800, 4000))]
     assert change[0] < -2.5
     assert change[0] < change[1] - 2
+
+
+def test_the_plate_of_the_squeezebox_is_tamed_and_a_scan_finds_it(reel: Any) -> None:
+    before, after = without_and_with(reel, "squeezebox", "squeezebox-tamer")
+    ring, beside = (
+        band_db(after, *span) - band_db(before, *span) for span in ((2350, 2550), (3300, 5000))
+    )
+    assert ring < -4
+    assert abs(beside) < 1
+    found = scan(before, RATE).found
+    assert any(abs(np.log2(r.hz / score.PLATE[0])) < 1 / 6 for r in found)
 
 
 def test_the_hum_of_the_announcement_goes(recordings: dict[str, np.ndarray]) -> None:

@@ -174,6 +174,20 @@ def test_written_files_are_what_they_say(tmp_path: Path, format: str) -> None:
     assert np.abs(back - sound).max() <= step / 2 * 1.001
 
 
+def test_a_float_file_does_not_tell_when_it_was_written(tmp_path: Path) -> None:
+    path = tmp_path / "out.wav"
+    with SoundWriter(path, "wav-32f", rate=48000, channels=2, frames=100) as writer:
+        writer.write(noise(100))
+    written = path.read_bytes()
+    # Name, size, version, time, then each channel's peak and its place (libsndfile's chunk).
+    chunk = written[written.index(b"PEAK") :]
+    size, version, stamp = struct.unpack("<III", chunk[4:16])
+    assert (size, version, stamp) == (24, 1, 0)
+    peaks = struct.unpack("<fIfI", chunk[16:32])
+    sound = soundfile.read(path, dtype="float32")[0]
+    assert peaks[::2] == tuple(np.abs(sound).max(axis=0))
+
+
 def test_an_abandoned_file_leaves_nothing(tmp_path: Path) -> None:
     path = tmp_path / "out.wav"
     with (

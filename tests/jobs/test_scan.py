@@ -112,7 +112,7 @@ def test_what_cannot_be_scanned_is_said(
 
 
 def found(hz: float, over_db: float) -> Resonance:
-    return Resonance(hz, over_db, 0.2, 0.5, 0.0)
+    return Resonance(hz=hz, over_db=over_db, width_oct=0.2, share=0.5, octaves=0.0, region="")
 
 
 def test_a_scan_again_says_what_changed_and_keeps_what_a_hand_set() -> None:

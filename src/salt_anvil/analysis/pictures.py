@@ -315,32 +315,46 @@ class Viewer:
         )
         wiring = wiring_cautions(item, self._plan.frames)
         strongest = self.strongest(strip, at, begin, end)
-        silent = self._silent(item, at, Span("", begin, end)) if done >= 1 else []
+        silent = self._silent(item, at, Span("", begin, end))
         cautions = [*wiring, *silent, *found.cautions]
-        return replace(found, cautions=cautions, strongest=strongest), done
+        told = replace(
+            found,
+            cautions=cautions,
+            strongest=strongest,
+            given_back_db=_given_back(item, stages[0]) if len(stages) == 1 else None,
+        )
+        return told, done
 
     def _silent(self, item: StripPlan, at: str, passage: Span) -> list[Caution]:
         """Return which bands of a split, or which key of a stage, carry nothing."""
-        found: list[Caution] = []
         element = next((e for e in elements(item.strip.chain) if e.id == at), None)
-        rate = self._plan.rate
-        if isinstance(element, Split) and element.on and element.by == "bands":
-            for branch in element.branches:
-                point = item.graph.taps[branch.id].wires[0].source
-                rows = np.nan_to_num(self._cache.rows(self._fingerprints[item.strip.id], point))
-                name = f"The band {branch.name}"
-                found += silent_caution(f"band {branch.id}", name, rows, rate, passage)
-        if isinstance(element, Stage) and element.on and element.key.source.startswith("strip:"):
-            source = element.key.source.removeprefix("strip:")
-            heard = next((s for s in self._plan.strips if s.strip.id == source), None)
-            if heard is not None and self.fingerprint(source) is not None:
-                wires = heard.graph.taps["chain"].wires
-                point = wires[element.key.tap == "out"].source
-                rows = np.nan_to_num(self._cache.rows(self._fingerprints[source], point))
-                if len(rows):
-                    name = f"The key, {heard.strip.name},"
-                    found += silent_caution("key", name, rows, rate, passage)
-        return found
+        if element is None or not element.on:
+            return []
+        if isinstance(element, Split):
+            bands = element.branches if element.by == "bands" else []
+            return [
+                c
+                for b in bands
+                for c in self._nothing(item, b.id, 0, passage, f"band {b.id}", f"The band {b.name}")
+            ]
+        source = next(
+            (s for s in self._plan.strips if element.key.source == f"strip:{s.strip.id}"), None
+        )
+        if source is None:
+            return []
+        side, name = int(element.key.tap == "out"), f"The key, {source.strip.name},"
+        return self._nothing(source, "chain", side, passage, "key", name)
+
+    def _nothing(
+        self, item: StripPlan, tap: str, side: int, passage: Span, rule: str, name: str
+    ) -> list[Caution]:
+        """Return a caution where a tap carries nothing, as soon as the passage is analysed."""
+        fingerprint = self._fingerprints[item.strip.id]
+        if self._cache.done(fingerprint) < min(passage.end, self._plan.frames):
+            return []
+        point = item.graph.taps[tap].wires[side].source
+        rows = np.nan_to_num(self._cache.rows(fingerprint, point))
+        return silent_caution(rule, name, rows, self._plan.rate, passage)
 
     def later(
         self, strip: str, at: str, begin: int, end: int, earlier: "Viewer | None"
@@ -454,6 +468,15 @@ def _most(
     end = max(starts[-1] + 1, min(int(np.ceil(edges[-1] / GRID)), len(worst)))
     out[-1] = worst[starts[-1] : end].max()
     return out.astype(np.float64)
+
+
+def _given_back(item: StripPlan, stage: Stage) -> float | None:
+    """Return the gain with which a stage keeps the loudness, where it is measured."""
+    if item.measurement(stage.id) is None:
+        return None
+    planned = next(n.element for n in item.graph.nodes if n.element.id == stage.id)
+    assert isinstance(planned, Stage)
+    return float(planned.params.model_dump()["given_back_db"])
 
 
 def _ends_in(chain: list[Element], at: str) -> bool:

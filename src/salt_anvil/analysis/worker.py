@@ -22,15 +22,15 @@ JOINS_MEASURED = "joins measured"
 """Told as the strip when steady joins were measured: plans made before are out of date."""
 SETTINGS_MEASURED = "settings measured"
 """Told as the strip when other settings of a strip were gone through."""
-Request = tuple[int, Any, str | None, list[Any]]
-"""A session's number and model, the strip to begin with, and models in which that strip has
-another setting."""
+Request = tuple[int, int, Any, str | None, list[Any]]
+"""A session's number, its revision and model, the strip to begin with, and models in which that
+strip has another setting."""
 
 
 def run_analysis(pipe: Connection, data: Path) -> None:
     """Analyse what is asked for until the server is gone. The target of the process.
 
-    In: a Request. Out: (session id, strip, done, frames).
+    In: a Request. Out: (session id, revision, strip, done, frames).
     """
     os.nice(19)
     analysis = _Analysis(pipe, data)
@@ -63,7 +63,7 @@ class _Analysis:
             if not self._carry_out(wanted):
                 self._waiting = {session_id: wanted, **self._waiting}
 
-    def _measure_setting(self, session_id: int, model: Any, strip: str | None) -> None:
+    def _measure_setting(self, model: Any, strip: str | None) -> None:
         """Go through the one strip that has another setting, and what it needs.
 
         Raises:
@@ -76,23 +76,26 @@ class _Analysis:
         with suppress(SaltAnvilError, OSError):  # the page is told when it asks
             session = checked(Session, model)
             analyse(session, self._code, self._source, self._cache, strip, notify, alone=True)
-        self._pipe.send((session_id, SETTINGS_MEASURED, 1, 1))
 
     def _carry_out(self, wanted: Request) -> bool:
         """Return False if it was left off for another."""
-        session_id, model, first, others = wanted
+        session_id, revision, model, first, others = wanted
+
+        def tell(strip: str, done: int = 1, frames: int = 1) -> None:
+            self._pipe.send((session_id, revision, strip, done, frames))
 
         def notify(strip: str, done: int, frames: int) -> bool:
             if strip and (done >= frames or time.monotonic() - self._reported > TELL_S):
                 self._reported = time.monotonic()
-                self._pipe.send((session_id, strip, done, frames))
+                tell(strip, done, frames)
             return not self._pipe.poll(0)
 
         try:
             session = checked(Session, model)
             # What is set side by side comes before all that nobody looks at.
             for other in others:
-                self._measure_setting(session_id, other, first)
+                self._measure_setting(other, first)
+                tell(SETTINGS_MEASURED)
             analyse(
                 session,
                 self._code,
@@ -100,7 +103,7 @@ class _Analysis:
                 self._cache,
                 first,
                 notify,
-                measured=lambda: self._pipe.send((session_id, JOINS_MEASURED, 1, 1)),
+                measured=lambda: tell(JOINS_MEASURED),
             )
         except Stopped:
             return False

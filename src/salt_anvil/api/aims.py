@@ -12,9 +12,10 @@ from typing import Any, TypeVar
 from salt_anvil.api.processes import CONTEXT, become
 from salt_anvil.core.aim import Aim, Aimed
 from salt_anvil.core.errors import MissingRowError, NotReadyError, SaltAnvilError
+from salt_anvil.core.measure.separation import Separation
 from salt_anvil.core.session import Session
 from salt_anvil.jobs.aim import aim_with_flag
-from salt_anvil.jobs.gating import GateAnswer, run_gating
+from salt_anvil.jobs.gating import run_gating
 from salt_anvil.jobs.print_worker import Cancelled
 from salt_anvil.jobs.scan import ScanAnswer, run_scan
 from salt_anvil.live.messages import AimStep, Event
@@ -69,7 +70,7 @@ class Aims:
 
     async def gating(
         self, model: Session, stage: str, keep: list[int], refuse: list[int]
-    ) -> GateAnswer:
+    ) -> Separation:
         """Return what tells the marked hits apart for a gate; waits behind an aim under way.
 
         Raises:
@@ -82,13 +83,18 @@ class Aims:
         try:
             return await self._loop.run_in_executor(self._process(), job, self._data, dumped, *what)
         except BrokenExecutor:
-            self._pool = None
+            self._forget()
             raise NotReadyError("the process that measures ended; try again") from None
 
     def _process(self) -> Executor:
         if self._pool is None:
             self._pool = ProcessPoolExecutor(1, CONTEXT, initializer=become, initargs=("aims",))
         return self._pool
+
+    def _forget(self) -> None:
+        """Let go of a process that ended, and not of one that was begun meanwhile."""
+        if getattr(self._pool, "_broken", False):
+            self._pool = None
 
     def cancel(self, number: int) -> None:
         """Stop an aim.
@@ -134,8 +140,7 @@ class Aims:
         elif isinstance(error, Cancelled):
             change = {"problem": "stopped"}
         elif isinstance(error, BrokenExecutor):
-            if getattr(self._pool, "_broken", False):  # not one that was begun meanwhile
-                self._pool = None
+            self._forget()
             change = {"problem": "the process that aims ended; try again"}
         else:
             if not isinstance(error, SaltAnvilError):

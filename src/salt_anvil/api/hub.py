@@ -164,13 +164,20 @@ class Hub:
         if self._tabs.pop(tab.number, None) is not None:
             self._engine.send(("close", tab.number))
 
-    def attach(self, tab: Tab, revision: Revision) -> None:
-        """Let a tab work on a session."""
+    def open(self, tab: Tab, session_id: int) -> None:
+        """Let a tab work on a session.
+
+        Raises:
+            StoreError: there is no such session.
+        """
+        self._at_head(session_id, lambda head: self._attach(tab, head))
+
+    def _attach(self, tab: Tab, revision: Revision) -> None:
         tab.session, tab.strip = revision.session_id, None
         tab.playing, tab.loop, tab.frame, tab.lasting = False, None, 0, {}
         model = revision.model.model_dump()
         self._engine.send(("open", tab.number, revision.session_id, model, tab.epoch))
-        self._request(revision.session_id, model, None)
+        self._request(revision, None)
 
     async def command(self, tab: Tab, text: str, command: BaseModel) -> None:
         """Pass a tab's command to the engine."""
@@ -187,8 +194,7 @@ class Hub:
         self._engine.send(("command", tab.number, kind, text))
         if isinstance(command, Listen) and command.strip != tab.strip and tab.session is not None:
             tab.strip = command.strip
-            head = await run_in_threadpool(self.sessions.head, tab.session)
-            self._request(head.session_id, head.model.model_dump(), tab.strip)
+            await run_in_threadpool(self._look_at_head, tab.session, tab.strip)
 
     def surface(self, tab: Tab, command: Surface) -> None:
         """Do what a control surface asks for: move a lever, heard by every tab of the session.
@@ -308,42 +314,36 @@ class Hub:
                 still = Transport(playing=False, frame=tab.frame, loop=tab.loop, epoch=tab.epoch)
                 self._put(tab, still.model_dump_json())
 
-    def _from_analysis(self, message: tuple[int, str, int, int]) -> None:
-        session_id, strip, done, frames = message
+    def _from_analysis(self, message: tuple[int, int, str, int, int]) -> None:
+        session_id, revision, strip, done, frames = message
         if strip == JOINS_MEASURED:
             self._held_now(session_id)
             return
         if strip == SETTINGS_MEASURED:
             self.notify(session_id, Compared(session=session_id))
             return
-        self.notify(session_id, Analysed(session=session_id, strip=strip, done=done, frames=frames))
+        told = Analysed(
+            session=session_id, revision=revision, strip=strip, done=done, frames=frames
+        )
+        self.notify(session_id, told)
 
     def _held_now(self, session_id: int) -> None:
         """Let everybody plan again: a steady join was measured."""
         with self._viewing:
             self._viewers.clear()
-        try:
-            with self._changing[session_id]:
-                head = self.sessions.head(session_id)
-                self._loop.call_soon_threadsafe(self._announce, head, None)
-        except StoreError:
-            pass  # deleted meanwhile
+        with contextlib.suppress(StoreError):  # deleted meanwhile
+            self._at_head(session_id, lambda head: self._announce(head, None))
 
     def _analysis_again(self, why: str) -> None:
         if self._requested is not None:
-            session_id, strip = self._requested
-            try:
-                model = self.sessions.head(session_id).model.model_dump()
-            except StoreError:
-                return
-            self._loop.call_soon_threadsafe(self._request, session_id, model, strip)
+            with contextlib.suppress(StoreError):
+                self._look_at_head(*self._requested)
 
     async def _analyse_again(self, session_id: int) -> None:
         """Have what was damaged in the cache computed again."""
         strip = next((t.strip for t in self._tabs.values() if t.session == session_id), None)
         with contextlib.suppress(StoreError):
-            head = await run_in_threadpool(self.sessions.head, session_id)
-            self._request(session_id, head.model.model_dump(), strip)
+            await run_in_threadpool(self._look_at_head, session_id, strip)
 
     # Damage -------------------------------------------------------------------------------------
 
@@ -370,19 +370,28 @@ class Hub:
         finally:
             self._repairing.discard(media_id)
 
+    def _look_at_head(self, session_id: int, strip: str | None) -> None:
+        self._at_head(session_id, lambda head: self._request(head, strip))
+
+    def _at_head(self, session_id: int, act: Callable[[Revision], None]) -> None:
+        """Do something with a session as it stands, before what is done with a later revision."""
+        with self._changing[session_id]:
+            head = self.sessions.head(session_id)
+            self._loop.call_soon_threadsafe(act, head)
+
     def _request(
         self,
-        session_id: int,
-        model: dict[str, Any],
+        revision: Revision,
         strip: str | None,
         others: Sequence[dict[str, Any]] = (),
     ) -> None:
-        self._requested = (session_id, strip)
+        self._requested = (revision.session_id, strip)
         if not others:
             self._compared = None
         if self._analysis.resting:
             self._analysis.wake()
-        self._analysis.send((session_id, model, strip, list(others)))
+        model = revision.model.model_dump()
+        self._analysis.send((revision.session_id, revision.id, model, strip, list(others)))
 
     # Sessions ---------------------------------------------------------------------------------
 
@@ -423,7 +432,7 @@ class Hub:
             self._engine.send(("model", list(epochs), session_id, model, epochs))
         if event is not None:
             strip = next((t.strip for t in tabs), None)
-            self._request(session_id, model, strip)
+            self._request(revision, strip)
             self._notify_now(session_id, event.model_dump_json())
 
     def remove(self, session_id: int) -> None:
@@ -539,8 +548,12 @@ class Hub:
             self._compared = wanted
         strip, _ = stand_in(revision.model, extent)
         others = [m.model_dump() for m in models]
-        model = revision.model.model_dump()
-        self._loop.call_soon_threadsafe(self._request, revision.session_id, model, strip.id, others)
+
+        def request(head: Revision) -> None:
+            if head.id == revision.id:
+                self._request(head, strip.id, others)
+
+        self._at_head(revision.session_id, request)
 
     def _planned(self, model: Session) -> Plan:
         return make_plan(model, observe_all=True, measured=self.join_measurement)

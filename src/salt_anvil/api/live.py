@@ -49,8 +49,7 @@ async def _take(hub: Hub, tab: Tab, text: str) -> None:
     try:
         command = COMMAND.validate_json(text)
         if isinstance(command, Open):
-            revision = await run_in_threadpool(hub.sessions.head, command.session)
-            hub.attach(tab, revision)
+            await run_in_threadpool(hub.open, tab, command.session)
         elif isinstance(command, Surface):
             await run_in_threadpool(hub.surface, tab, command)
         else:

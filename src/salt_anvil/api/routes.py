@@ -24,13 +24,13 @@ from salt_anvil.core.lab.device import other_setting
 from salt_anvil.core.lab.drawing import minus, page_plots, svg
 from salt_anvil.core.library import starting_points
 from salt_anvil.core.measure.rows import Figures
+from salt_anvil.core.measure.separation import Separation
 from salt_anvil.core.measure.split_curves import SplitDrawing
 from salt_anvil.core.processors import Context, catalogue, processor
 from salt_anvil.core.recipe import recipe_of
 from salt_anvil.core.session import Stage, checked, owners_controls
 from salt_anvil.demo.install import NAME
 from salt_anvil.files.read import markers
-from salt_anvil.jobs.gating import GateAnswer
 from salt_anvil.jobs.print_worker import PrintOptions
 from salt_anvil.jobs.scan import ScanAnswer
 from salt_anvil.live.messages import Frame
@@ -205,7 +205,7 @@ async def scan(session_id: Number, wanted: m.ScanRequest, hub: TheHub) -> ScanAn
 
 
 @router.post("/sessions/{session_id}/gatings")
-async def gating(session_id: Number, marks: m.GateMarks, hub: TheHub) -> GateAnswer:
+async def gating(session_id: Number, marks: m.GateMarks, hub: TheHub) -> Separation:
     """Find what tells the marked hits apart for a gate; nothing is changed."""
     model = await run_in_threadpool(lambda: hub.sessions.head(session_id).model)
     return await hub.aims.gating(model, marks.stage, marks.keep, marks.refuse)

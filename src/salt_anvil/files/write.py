@@ -4,7 +4,7 @@ import contextlib
 import os
 from pathlib import Path
 from types import TracebackType
-from typing import Literal, get_args
+from typing import BinaryIO, Literal, get_args
 
 import numpy as np
 import soundfile
@@ -84,7 +84,9 @@ class SoundWriter:
     def finish(self) -> None:
         """Close the file and put it in its place."""
         self._file.close()
-        with self._part.open("rb") as file:
+        with self._part.open("r+b") as file:
+            if not self._bits:
+                _undate(file)
             os.fsync(file.fileno())
         self._part.replace(self.path)
 
@@ -129,6 +131,15 @@ def format_of(path: Path, width: str | None) -> PrintFormat:
         f"{path.name}: cannot be written as {container or 'no ending'} {width};"
         f" allowed: {', '.join(FORMATS)}"
     )
+
+
+def _undate(file: BinaryIO) -> None:
+    """Take the time of writing out of a float file's peak chunk: same sound, same bytes."""
+    at = file.read(256).find(b"PEAK")
+    if at > 0:
+        file.seek(at + 12)  # name, size, version
+        file.write(bytes(4))
+        file.flush()
 
 
 def _reason(folder: Path) -> str:

@@ -37,7 +37,7 @@ class Passage:
     def got(self, value: float) -> float | None:
         """Return what the passage gives with the control at a value."""
         session = apply_edits(self._session, [edit_for(self._aim, value)])[0]
-        return self._measure(self._stretch.run(session), self._stretch.rate)
+        return self._measure(list(self._stretch.run(session)), self._stretch.rate)
 
     def _measure(self, taken: list[tuple[StripBlock, slice]], rate: int) -> float | None:
         wish, stage = self._aim.wish, self._aim.stage

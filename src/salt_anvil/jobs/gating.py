@@ -4,55 +4,44 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from pydantic import BaseModel
 
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.strip_pass import mended
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.measure.separation import Range, separation
+from salt_anvil.core.measure.separation import Range, Separation, separation
 from salt_anvil.core.processors import Context
 from salt_anvil.core.session import Key, Session, Stage, checked
 from salt_anvil.core.session_index import SessionIndex
-from salt_anvil.jobs.stretch import Stretch, means_of
+from salt_anvil.jobs.stretch import Means, Stretch, means_of
 
 BEFORE_S, AFTER_S = 1.0, 0.5
 """So much is heard before the first mark and after the last one."""
 LONGEST_S = 120
 
 
-class GateAnswer(BaseModel):
-    """What tells the hits apart; see `core.measure.separation.Separation`."""
-
-    threshold_db: float
-    hysteresis_db: float
-    low_hz: float | None
-    high_hz: float | None
-    margin_db: float
-    problem: str | None
-
-
 def run_gating(
     data: Path, model: Any, stage: str, keep: list[int], refuse: list[int]
-) -> GateAnswer:
+) -> Separation:
     """Find threshold, hysteresis and key range for a gate; keep, refuse: frames of marks.
 
     Raises:
         CoreError, FileError: it cannot be done.
     """
     session, cache = checked(Session, model), StripCache(data / "cache")
-    return mended(cache, lambda: _found(data, cache, session, stage, keep, refuse))
+    means = means_of(data, cache, lambda: None)
+    return mended(cache, lambda: by_marks(session, stage, keep, refuse, means))
 
 
-def _found(
-    data: Path,
-    cache: StripCache,
-    session: Session,
-    name: str,
-    keep: list[int],
-    refuse: list[int],
-) -> GateAnswer:
+def by_marks(
+    session: Session, name: str, keep: list[int], refuse: list[int], means: Means
+) -> Separation:
+    """Find what tells marked hits apart for a gate of a session.
+
+    Raises:
+        CoreError: it is no gate, it listens elsewhere, or the marks cannot be used.
+    """
     gate = SessionIndex(session).element(name)[1]
     if not isinstance(gate, Stage) or gate.kind != "gate":
         raise SettingError("hits are marked for a gate; this is none")
@@ -65,7 +54,7 @@ def _found(
     end = last + round(AFTER_S * session.rate)
     if end - begin > LONGEST_S * session.rate:
         raise SettingError(f"the marks lie further apart than {LONGEST_S} s")
-    stretch = Stretch(session, name, begin, end, means_of(data, cache, lambda: None))
+    stretch = Stretch(session, name, begin, end, means)
     sound = np.concatenate([b.taps[name][0][s] for b, s in stretch.run(session)])
     context = Context(session.rate, sound.shape[1], session.bpm, observe=True)
     at_once = gate.params.model_copy(update={"lookahead_ms": 0.0})
@@ -76,5 +65,4 @@ def _found(
         report = Unit(heard, context).process(sound, 0).report
         return np.asarray(report.cells["level_db"].max(axis=1))
 
-    found = separation(levels, [k - begin for k in keep], [r - begin for r in refuse], session.rate)
-    return GateAnswer(**found._asdict())
+    return separation(levels, [k - begin for k in keep], [r - begin for r in refuse], session.rate)

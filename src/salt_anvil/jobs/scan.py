@@ -1,5 +1,6 @@
 """Scans of what comes into a stage: in a session, in a recipe that a file is run through."""
 
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,7 @@ from salt_anvil.core.edits import SetParams, apply_edits
 from salt_anvil.core.errors import SettingError, SoundError
 from salt_anvil.core.processors.tamer import Place, TamerParams
 from salt_anvil.core.resonances.places import merged
-from salt_anvil.core.resonances.scan import Scan, scan
+from salt_anvil.core.resonances.scan import HeldNote, Resonance, Scan, scan
 from salt_anvil.core.resonances.spectra import GRID_HZ, HIGH_HZ, LOW_HZ
 from salt_anvil.core.session import Session, Stage, checked, elements
 from salt_anvil.core.session_index import SessionIndex
@@ -24,24 +25,6 @@ LONGEST_S = 60
 """Of a longer passage the loudest minute is looked at."""
 
 
-class FoundResonance(BaseModel):
-    """One place that rings; see `core.resonances.scan.Resonance`."""
-
-    hz: float
-    over_db: float
-    width_oct: float
-    share: float
-    octaves: float
-    region: str
-
-
-class FoundHeld(BaseModel):
-    """A held note that was set aside: Hz, and share of the time."""
-
-    hz: float
-    share: float
-
-
 class ScanAnswer(BaseModel):
     """What a scan gives.
 
@@ -50,8 +33,8 @@ class ScanAnswer(BaseModel):
     looked at and its surroundings. from_s, seconds: which part was looked at.
     """
 
-    found: list[FoundResonance]
-    held: list[FoundHeld]
+    found: list[Resonance]
+    held: list[HeldNote]
     can_tell: bool
     words: str
     changes: str
@@ -123,22 +106,26 @@ def scanned(session: Session, stage: str, begin: int, end: int, means: Means) ->
     _, element = SessionIndex(session).element(stage)
     if not isinstance(element, Stage):
         raise SettingError("a scan needs a stage; this is a split")
+    end = min(end, session.frames())
+    longest = LONGEST_S * session.rate
+    if end - begin > longest:
+        begin = _loudest(session, stage, begin, end, means)
+        end = begin + longest
     stretch = Stretch(session, stage, begin, end, means)
-    sound = np.concatenate([b.taps[stage][0][s] for b, s in stretch.run(session)])
-    at, sound = _loudest(sound, stretch.rate)
+    sound = np.concatenate(list(_input(stretch, session, stage)))
     params = element.params
     low, high = LOW_HZ, HIGH_HZ
     before: tuple[Place, ...] = ()
     if isinstance(params, TamerParams):
         low, high, before = params.low_hz, params.high_hz, params.places
-    return _answer(scan(sound, stretch.rate, low, high), before, begin / stretch.rate + at)
+    return _answer(scan(sound, stretch.rate, low, high), before, begin / stretch.rate)
 
 
 def _answer(found: Scan, before: tuple[Place, ...], from_s: float) -> ScanAnswer:
     after = merged(before, found.found)
     return ScanAnswer(
-        found=[FoundResonance(**r._asdict(), region=r.region) for r in found.found],
-        held=[FoundHeld(**h._asdict()) for h in found.held],
+        found=list(found.found),
+        held=list(found.held),
         can_tell=found.can_tell,
         words=found.words,
         changes=after.words,
@@ -152,12 +139,23 @@ def _answer(found: Scan, before: tuple[Place, ...], from_s: float) -> ScanAnswer
     )
 
 
-def _loudest(sound: Sound, rate: int) -> tuple[float, Sound]:
-    """Return the loudest part that is not too long, and how many seconds in it begins."""
-    most = LONGEST_S * rate
-    if len(sound) <= most:
-        return 0.0, sound
-    power = np.add.reduceat(np.square(sound).sum(axis=1), np.arange(0, len(sound), rate))
-    total = np.concatenate([[0.0], np.cumsum(power)])
-    begin = int(np.argmax(total[LONGEST_S:] - total[:-LONGEST_S])) * rate
-    return begin / rate, sound[begin : begin + most]
+def _input(stretch: Stretch, session: Session, stage: str) -> Iterator[Sound]:
+    """Give what comes into a stage, block by block."""
+    for block, inside in stretch.run(session):
+        yield block.taps[stage][0][inside]
+
+
+def _loudest(session: Session, stage: str, begin: int, end: int, means: Means) -> int:
+    """Return the frame at which the loudest part begins that is short enough.
+
+    Only a figure a second is kept, so that a file of any length needs the same memory.
+    """
+    rate, at = session.rate, 0
+    powers = np.zeros(-(-(end - begin) // rate))
+    for sound in _input(Stretch(session, stage, begin, end, means), session, stage):
+        seconds = (at + np.arange(len(sound))) // rate
+        np.add.at(powers, seconds, np.square(sound).sum(axis=1))
+        at += len(sound)
+    total = np.concatenate([[0.0], np.cumsum(powers)])
+    loudest = int(np.argmax(total[LONGEST_S:] - total[:-LONGEST_S]))
+    return min(begin + loudest * rate, end - LONGEST_S * rate)

@@ -1,6 +1,6 @@
 """A stretch of one strip, run with these or those settings: for aiming and scanning."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import NamedTuple
 
@@ -79,19 +79,17 @@ class Stretch:
     def _planned(self, session: Session) -> Plan:
         return make_plan(session, observe_all=True, measured=self._means.measured)
 
-    def run(self, session: Session) -> list[tuple[StripBlock, slice]]:
-        """Return the strip's blocks in the stretch, with what of each lies inside."""
+    def run(self, session: Session) -> Iterator[tuple[StripBlock, slice]]:
+        """Give the strip's blocks in the stretch, with what of each lies inside."""
         means = self._means
         mixer = Mixer(self._planned(session), means.source(), tapped=True, frozen=self._frozen)
         if self._at:
             mixer.locate(self._at, self._states)
         last = -(-self._end // BLOCK)
         mixer.foresee(last)
-        taken: list[tuple[StripBlock, slice]] = []
         for k in range(self._at, last):
             means.go_on()
             block = mixer.block((self._strip,)).strips[self._strip]
             low = max(self.begin - k * BLOCK, 0)
             if low < BLOCK:
-                taken.append((block, slice(low, min(self._end - k * BLOCK, BLOCK))))
-        return taken
+                yield block, slice(low, min(self._end - k * BLOCK, BLOCK))

@@ -171,10 +171,11 @@ class Changed(Model):
 
 
 class Analysed(Model):
-    """The background pass over a strip has come this far."""
+    """The background pass over a strip of a revision has come this far."""
 
     type: Literal["analysed"] = "analysed"
     session: int
+    revision: int
     strip: str
     done: int
     frames: int

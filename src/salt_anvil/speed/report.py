@@ -63,6 +63,7 @@ DYNAMICS: dict[str, tuple[str, dict[str, Any]]] = {
     "tone, 4 bands": ("tone", {"bands": [{"hz": 200 * i, "gain_db": 3} for i in range(1, 5)]}),
     "tone, 12 bands": ("tone", {"bands": [{"hz": 200 * i, "gain_db": 3} for i in range(1, 13)]}),
     "tone, 4 moving": ("tone", {"bands": [{"hz": 200 * i, "move_db": -9} for i in range(1, 5)]}),
+    "tamer, 4 places": ("tamer", {"places": [{"hz": 300 * i} for i in range(1, 5)]}),
     "tone, 4 bands, linear": ("tone", {"phase": "linear", "bands": [
         {"hz": 200 * i, "gain_db": 3} for i in range(1, 5)]}),
     **{f"enhancer {quality}": ("enhancer", {"quality": quality})

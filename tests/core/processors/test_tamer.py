@@ -13,16 +13,19 @@ from salt_anvil.core.dsp import resonance_cut as r
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.edits import AddStage, SetParams
 from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.errors import SettingError
 from salt_anvil.core.measure.blends import JoinMeter
 from salt_anvil.core.measure.loudness import integrated
 from salt_anvil.core.measure.rows import K, RowMeter
 from salt_anvil.core.processors import Context, processor
-from salt_anvil.core.processors.tamer import q_of
+from salt_anvil.core.processors.tamer import q_of, width_of
+from salt_anvil.core.session import Session, checked
 from tests.conftest import noise
 from tests.core.processors.test_contract import run, stage
 from tests.core.resonances import beds
 from tests.core.resonances.beds import RATE, Ring
 from tests.core.test_edits import chain, done
+from tests.routing import run_strip
 from tests.sessions import small_session
 
 
@@ -32,8 +35,7 @@ def tamer(*places: dict[str, Any], rate: int = RATE, channels: int = 1, **more: 
 
 
 def place(ring: Ring, **more: Any) -> dict[str, Any]:
-    width = 2 / np.log(2) * np.arcsinh(1 / (2 * ring.q))
-    found = {"hz": ring.hz, "width_oct": width, "over_db": ring.gain_db, "depth_db": 18}
+    found = {"hz": ring.hz, "width_oct": width_of(ring.q), "over_db": ring.gain_db, "depth_db": 18}
     return found | more
 
 
@@ -65,8 +67,8 @@ def test_where_nothing_stands_over_its_surroundings_hardly_anything_is_taken() -
     assert over_db(out[:, 0], RINGS[1], before) > -2.5
 
 
-@pytest.mark.parametrize(("ring", "reading"), [(Ring(1000, 8, 12), None), (Ring(400, 2, 6), None)])
-def test_the_detector_reads_what_is_expected_of_it(ring: Ring, reading: None) -> None:
+@pytest.mark.parametrize("ring", [Ring(1000, 8, 12), Ring(400, 2, 6)])
+def test_the_detector_reads_what_is_expected_of_it(ring: Ring) -> None:
     """Flanks catch the skirts: measured through scipy's band passes on ten seconds of noise."""
     sound = beds.ringing(beds.pink(7, 30.0).sound, [ring])
     away = 2 ** r.flank_octaves(ring.q)
@@ -137,11 +139,36 @@ def test_loudness_is_kept_when_measured(bed: str) -> None:
     meter = JoinMeter(RATE, 1)
     meter.feed(rung, raw)
     item, params = processor("tamer"), stage("tamer", {"places": places, "amount": 1}).params
-    settled = item.settled(params, meter.each_for_itself())
+    settled = item.settled(params, meter.each_for_itself(), 1.0)
     given = settled.model_dump()["given_back_db"]
     kept, _ = run(tamer(*places, given_back_db=given), rung)
     assert given != 0
     assert lufs(kept) == pytest.approx(lufs(rung), abs=0.05)
+
+
+@pytest.mark.parametrize("mix", [1.0, 0.5, 0.2])
+def test_in_a_session_the_loudness_is_kept_at_any_mix(mix: float) -> None:
+    """Measured first, like a steady join: what comes out of the engine is as loud as went in."""
+    rung = beds.ringing(beds.drums(2).sound, RINGS)[:, None] * 0.3
+    params = {"amount": 1, "most_db": 18, "places": [place(x) for x in RINGS]}
+    strips = [
+        {"id": "in", "name": "In", "kind": "track", "audio": "in", "channels": 1,
+         "frames": len(rung), "chain": [
+            {"id": "t", "kind": "tamer", "params": params, "mix": mix}]},
+        {"id": "main", "name": "Main", "kind": "main"},
+    ]  # fmt: skip
+    session = checked(Session, {"name": "S", "rate": RATE, "strips": strips})
+    out = run_strip(session, "in", {"in": rung})[: len(rung)]
+    assert lufs(out) == pytest.approx(lufs(rung), abs=0.05)
+    bare = strips[0] | {"chain": [{"id": "t", "kind": "tamer", "mix": mix,
+                                   "params": params | {"loudness": False}}]}  # fmt: skip
+    session = checked(Session, {"name": "S", "rate": RATE, "strips": [bare, strips[1]]})
+    assert lufs(run_strip(session, "in", {"in": rung})[: len(rung)]) < lufs(rung) - 0.1
+
+
+def test_a_range_that_is_upside_down_is_refused() -> None:
+    with pytest.raises(SettingError, match="From"):
+        tamer(place(RINGS[0]), low_hz=5000, high_hz=200)
 
 
 @pytest.mark.parametrize("bed", ["pink", "drums", "speech", "melody"])
@@ -156,7 +183,7 @@ def test_silence_gives_back_nothing() -> None:
     params = stage("tamer", {"places": [place(RINGS[0])]}).params
     item = processor("tamer")
     assert item.measures_loudness(params)
-    nothing = item.settled(params, JoinMeasurement(0, 0, 0))
+    nothing = item.settled(params, JoinMeasurement(0, 0, 0), 1.0)
     assert nothing.model_dump()["given_back_db"] == 0
     out, _ = run(tamer(place(RINGS[0]), given_back_db=None), np.zeros((20000, 1)))
     assert not out.any()
@@ -165,7 +192,7 @@ def test_silence_gives_back_nothing() -> None:
 @pytest.mark.parametrize("q", [0.8, 4, 30])
 def test_a_width_in_octaves_is_that_q(q: float) -> None:
     """The half-gain points of scipy's bell lie so far apart."""
-    width = 2 / np.log(2) * np.arcsinh(1 / (2 * q))
+    width = width_of(q)
     assert q_of(width) == pytest.approx(q)
     hz = 1000 * 2 ** (np.array([-0.5, 0.5]) * width)
     _, response = signal.sosfreqz(beds.bell(1000, q, 12)[None], hz, fs=RATE)

@@ -1,5 +1,5 @@
 import type {
-  GateAnswer,
+  Separation,
   ScanAnswer,
   AimWish,
   BroughtIn,
@@ -149,7 +149,7 @@ export const api = {
   scan: (id: number, wish: { stage: string; begin: number; end: number }) =>
     call<ScanAnswer>('POST', `/sessions/${id}/scans`, wish),
   gating: (id: number, marks: { stage: string; keep: number[]; refuse: number[] }) =>
-    call<GateAnswer>('POST', `/sessions/${id}/gatings`, marks),
+    call<Separation>('POST', `/sessions/${id}/gatings`, marks),
   stopAim: (number: number) => call<null>('DELETE', `/aims/${number}`),
   referenceFigures: (id: number, reference: string) =>
     call<Figures>('GET', `/sessions/${id}/references/${reference}`),

@@ -1,4 +1,4 @@
-import { Monitor } from './monitor.svelte';
+import { Monitor, type Place } from './monitor.svelte';
 import type { Command, Event, Transport } from './types';
 import type { Blend, PlayedReport, Used } from './wire';
 import workletUrl from './player.worklet?worker&url';
@@ -167,8 +167,20 @@ export class Live {
     this.blend();
   }
 
+  /** Hears what comes in at one narrow place alone; null lets go. */
+  only(place: Place | null): void {
+    this.monitor.only(place);
+    this.blend();
+  }
+
+  /** Nothing stands between the sound and the ear any more. */
+  hearAll(): void {
+    this.monitor.clear();
+    this.blend();
+  }
+
   blend(): void {
-    const side = this.held ?? this.side;
+    const side = this.monitor.place ? 'in' : (this.held ?? this.side);
     const before = this.same.on ? 10 ** (this.same.before / 20) : 1;
     const after = this.same.on ? 10 ** (this.same.after / 20) : 1;
     const gains: Blend = { type: 'blend', before: 0, after };

@@ -9,7 +9,7 @@ export type Fate = 'keep' | 'refuse';
 /** Hits that a gate is to keep or to refuse; the core finds what tells them apart. */
 export class Marking {
   busy = $state(false);
-  result = $state<string | null>(null);
+  private said = $state.raw({ key: '', words: '' });
   private marks = $state.raw<Record<string, Record<Fate, number[]>>>({});
 
   constructor(
@@ -17,9 +17,14 @@ export class Marking {
     private live: Live,
   ) {}
 
+  /** What came of it, for the selected gate. */
+  get result(): string {
+    return this.said.key === this.key ? this.said.words : '';
+  }
+
   /** Frames that are marked for the selected gate. */
   of(fate: Fate): number[] {
-    return this.marks[this.work.stage?.id ?? '']?.[fate] ?? [];
+    return this.marks[this.key]?.[fate] ?? [];
   }
 
   /** Marks the hit at the playhead. */
@@ -44,17 +49,20 @@ export class Marking {
   /** Finds the settings and puts them in: one undo step. */
   async find(): Promise<void> {
     const { work } = this;
-    const stage = work.stage;
-    if (!work.state || !stage || this.busy) return;
+    const session = work.state?.id;
+    const id = work.stage?.id;
+    if (session === undefined || id === undefined || this.busy) return;
     this.busy = true;
-    this.result = null;
+    this.say('');
     try {
-      const found = await api.gating(work.state.id, {
-        stage: stage.id,
+      const found = await api.gating(session, {
+        stage: id,
         keep: this.of('keep'),
         refuse: this.of('refuse'),
       });
-      this.result = found.problem;
+      const stage = work.stage;
+      if (work.state?.id !== session || stage?.id !== id) return;
+      this.say(found.problem ?? '');
       if (found.problem) return;
       const { low_hz, high_hz, threshold_db, hysteresis_db } = found;
       const edits: Edit[] = [
@@ -70,21 +78,29 @@ export class Marking {
       await work.edit(...edits);
       const key =
         low_hz === null && high_hz === null ? 'open' : `${hertz(low_hz)} to ${hertz(high_hz)}`;
-      this.result =
+      this.say(
         `threshold ${figure(threshold_db, 1)} dB, hysteresis ${figure(hysteresis_db, 1)} dB, key ` +
-        `${key}: they lie ${figure(found.margin_db, 1)} dB apart`;
+          `${key}: they lie ${figure(found.margin_db, 1)} dB apart`,
+      );
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
-      this.result = error.message;
+      this.say(error.message);
     } finally {
       this.busy = false;
     }
   }
 
+  private say(words: string): void {
+    this.said = { key: this.key, words };
+  }
+
+  private get key(): string {
+    return `${this.work.state?.id}/${this.work.stage?.id}`;
+  }
+
   private put(fate: Fate, frames: number[]): void {
-    const id = this.work.stage?.id ?? '';
-    const now = this.marks[id] ?? { keep: [], refuse: [] };
-    this.marks = { ...this.marks, [id]: { ...now, [fate]: [...new Set(frames)] } };
-    this.result = null;
+    const now = this.marks[this.key] ?? { keep: [], refuse: [] };
+    this.marks = { ...this.marks, [this.key]: { ...now, [fate]: [...new Set(frames)] } };
+    this.say('');
   }
 }

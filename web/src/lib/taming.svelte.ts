@@ -1,22 +1,21 @@
 import { api, Refusal } from './api';
 import type { Aiming } from './aiming.svelte';
+import { hzOf } from './bands';
 import type { Live } from './live.svelte';
 import type { BandRecord, ScanAnswer } from './types';
 import type { Work } from './work.svelte';
 
 /** Q of a bell so many octaves wide. */
 const qOf = (octaves: number): number => 1 / (2 * Math.sinh((Math.LN2 / 2) * octaves));
-
 /** How much is looked at for the picture alone. */
 const GLANCE_S = 20;
 
 /** Scans of what comes into a tamer, and hearing one place alone. */
 export class Taming {
   busy = $state(false);
-  error = $state<string | null>(null);
-  /** Which place is heard alone. */
-  heard = $state<number | null>(null);
+  private said = $state.raw({ key: '', words: '' });
   private answers = $state.raw<Record<string, ScanAnswer>>({});
+  private glancing = new Set<string>();
 
   constructor(
     private work: Work,
@@ -24,65 +23,87 @@ export class Taming {
     readonly aiming: Aiming,
   ) {}
 
+  /** Why the last scan of the selected stage gave nothing. */
+  get error(): string {
+    return this.said.key === this.key ? this.said.words : '';
+  }
+
   get passages(): string[] {
     return this.aiming.passages.map(([name]) => name);
   }
 
   /** What the last scan of the selected stage gave. */
-  readonly answer: ScanAnswer | null = $derived.by(() => {
-    const id = this.work.stage?.id;
-    return id === undefined ? null : (this.answers[id] ?? null);
+  readonly answer: ScanAnswer | null = $derived.by(() => this.answers[this.key] ?? null);
+
+  /** Which place is heard alone. */
+  readonly heard: number = $derived.by(() => {
+    const { place } = this.live.monitor;
+    return place ? this.places.findIndex((p) => hzOf(p) === place.hz) : -1;
   });
 
   /** Scans, and puts what was found into the list: one undo step. */
   async scan(): Promise<void> {
-    const answer = await this.look();
-    const stage = this.work.stage;
-    if (!answer || !stage) return;
-    const places = answer.places as unknown as BandRecord[];
-    const words = `scanned: ${answer.found.length} found`;
-    await this.work.edit({
-      type: 'set_params',
-      stage: stage.id,
-      params: { places },
-      whole: false,
-      words,
-    });
-    this.work.bandIndex = 0;
-  }
-
-  /** Looks at the passage and changes nothing. */
-  async look(quiet = false): Promise<ScanAnswer | null> {
-    const { work } = this;
-    const passage = this.aiming.passages.find(([name]) => name === this.aiming.over);
-    const [, begin, last] = passage ?? this.aiming.passages[0] ?? ['', 0, 0];
-    const end = quiet ? Math.min(last, begin + GLANCE_S * work.rate) : last;
-    const stage = work.stage?.id;
-    if (!work.state || stage === undefined || this.busy) return null;
+    const { work, key, places: before } = this;
+    const [session, stage] = [work.state?.id, work.stage?.id];
+    if (session === undefined || stage === undefined || this.busy) return;
     this.busy = true;
-    if (!quiet) this.error = null;
+    this.said = { key, words: '' };
     try {
-      const answer = await api.scan(work.state.id, { stage, begin, end });
-      this.answers = { ...this.answers, [stage]: answer };
-      return work.stage?.id === stage ? answer : null;
+      const answer = await this.ask(session, stage, null);
+      if (work.state?.id !== session) return;
+      if (work.stage?.id === stage && JSON.stringify(this.places) !== JSON.stringify(before)) {
+        const words = 'the list was changed while it was scanned; nothing was put in, scan again';
+        this.said = { key, words };
+        return;
+      }
+      this.answers = { ...this.answers, [key]: answer };
+      const places = answer.places as unknown as BandRecord[];
+      const words = `scanned: ${answer.found.length} found`;
+      await work.edit({ type: 'set_params', stage, params: { places }, whole: false, words });
+      if (work.stage?.id === stage) work.bandIndex = 0;
     } catch (error) {
       if (!(error instanceof Refusal)) throw error;
-      if (!quiet) this.error = error.message;
-      return null;
+      this.said = { key, words: error.message };
     } finally {
       this.busy = false;
     }
   }
 
+  /** Looks at a little of the passage for the picture; changes nothing and says nothing. */
+  async glance(): Promise<void> {
+    const { work, key } = this;
+    const [session, stage] = [work.state?.id, work.stage?.id];
+    if (session === undefined || stage === undefined || this.glancing.has(key)) return;
+    this.glancing.add(key);
+    try {
+      const answer = await this.ask(session, stage, GLANCE_S);
+      if (!this.answers[key])
+        this.answers = { ...this.answers, [key]: { ...answer, words: '', changes: '', held: [] } };
+    } catch (error) {
+      if (!(error instanceof Refusal)) throw error;
+    } finally {
+      this.glancing.delete(key);
+    }
+  }
+
   /** Hears what comes in at one place alone, by the browser's own filter; null lets go. */
   hear(index: number | null): void {
-    if (this.heard === index) return;
-    this.heard = index;
-    const places = this.work.stage?.params.places as BandRecord[] | undefined;
-    const place = index === null ? undefined : places?.[index];
-    this.live.hold(place ? 'in' : null);
-    this.live.monitor.only(
-      place ? { hz: Number(place.hz), q: qOf(Number(place.width_oct)) } : null,
-    );
+    const place = index === null ? undefined : this.places[index];
+    this.live.only(place ? { hz: hzOf(place), q: qOf(Number(place.width_oct)) } : null);
+  }
+
+  private get key(): string {
+    return `${this.work.state?.id}/${this.work.stage?.id}`;
+  }
+
+  private get places(): BandRecord[] {
+    return (this.work.stage?.params.places as BandRecord[] | undefined) ?? [];
+  }
+
+  private ask(session: number, stage: string, most_s: number | null): Promise<ScanAnswer> {
+    const { aiming, work } = this;
+    const [, begin, end] = aiming.passages.find(([name]) => name === aiming.over) ?? ['', 0, 0];
+    const last = most_s === null ? end : Math.min(end, begin + most_s * work.rate);
+    return api.scan(session, { stage, begin, end: last });
   }
 }

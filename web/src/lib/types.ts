@@ -74,7 +74,7 @@ export type Kind = Schemas['Kind'];
 export type Catalogue = Schemas['Catalogue'];
 /** What is drawn for a stage, in the form that its kind has. */
 export type StageDrawing = Schemas['DrawingAnswer']['drawing'];
-export type GateAnswer = Required<Schemas['GateAnswer']>;
+export type Separation = Required<Schemas['Separation']>;
 export type ScanAnswer = Required<Schemas['ScanAnswer']>;
 export type SplitDrawing = Schemas['SplitDrawing'];
 

@@ -12,7 +12,9 @@ export class Work extends Gestures {
     live.onEvent((event) => {
       if (event.type === 'analysed' && event.session === this.state?.id) {
         const share = event.frames > 0 ? event.done / event.frames : 1;
-        this.analysed = { ...this.analysed, [event.strip]: share };
+        const before = event.revision === this.passed.revision ? this.passed.shares : {};
+        const shares = { ...before, [event.strip]: share };
+        this.passed = { revision: event.revision, shares };
         if (event.strip === this.stripId) this.fresh += 1;
       }
       if (event.type === 'changed' && event.session === this.state?.id)
@@ -32,7 +34,7 @@ export class Work extends Gestures {
         this.points = { ...this.points, [kind.kind]: await api.startingPoints(kind.kind) };
       }
     }
-    this.analysed = {};
+    this.passed = { revision: 0, shares: {} };
     this.held = {};
     this.lane = null;
     this.cues = null;

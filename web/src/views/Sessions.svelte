@@ -208,7 +208,7 @@
     <h2>Demo</h2>
     <p class="note">
       A six-piece dance band recorded live in a boathouse, with the faults that this program is for:
-      bleed, a stray slap, boom, hard s-sounds, a quiet verse and a loud reel.
+      bleed, a stray slap, boom, hard s-sounds, a plate that rings, a quiet verse and a loud reel.
     </p>
     <button class="demo" onclick={() => void doing('Making the demo session', api.demo())}
       >Open the demo</button

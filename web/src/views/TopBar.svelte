@@ -112,7 +112,7 @@
     <button
       class="missed"
       title="Between the sound and the ear; click to hear it as it is"
-      onclick={() => live.monitor.clear()}>{live.monitor.words.join(', ')}</button
+      onclick={() => live.hearAll()}>{live.monitor.words.join(', ')}</button
     >
   {/if}
   {#if !live.connected}<span class="missed" role="status">not connected</span>{/if}

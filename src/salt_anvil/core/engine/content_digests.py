@@ -71,7 +71,7 @@ def with_digest(
                 found = _looked_up(stage.id, _digest(["loudness", own, before]), ready, measured)
                 joins.append(found)
                 if found.measured is not None:
-                    settled_params = item.settled(stage.params, found.measured)
+                    settled_params = item.settled(stage.params, found.measured, stage.mix)
                     stage = stage.model_copy(update={"params": settled_params})
                     node = replace(node, element=stage)
                     own = _node_facts(node, plan)

@@ -160,8 +160,10 @@ def for_measuring(plan: Plan, strip: str, stage_id: str) -> Plan:
         stage = node.element
         if not isinstance(stage, Stage) or stage.id != stage_id:
             return node
-        params = processor(stage.kind).settled(stage.params, None)
-        return replace(node, element=stage.model_copy(update={"params": params}))
+        params = processor(stage.kind).settled(stage.params, None, 1.0)
+        # What it makes is measured, not what is mixed with it.
+        whole = {"params": params, "mix": 1.0}
+        return replace(node, element=stage.model_copy(update=whole))
 
     graph = replace(item.graph, nodes=tuple(at_rest(n) for n in item.graph.nodes))
     strips = tuple(replace(s, graph=graph) if s is item else s for s in plan.strips)

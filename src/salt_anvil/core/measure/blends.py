@@ -54,12 +54,12 @@ class JoinMeter:
         return JoinMeasurement(float(mean[0]), float(mean[1]), float(mean[2]))
 
     def each_for_itself(self) -> JoinMeasurement:
-        """Return the integrated powers of both, each by its own gates, and no product."""
+        """Return the integrated powers of both, each by its own gates, and the product."""
         blocks = self._blocks()
         a, b = _gated(blocks, 0), _gated(blocks, 1)
         if a is None or b is None:
             return SILENT
-        return JoinMeasurement(float(a[0]), float(b[1]), 0.0)
+        return JoinMeasurement(float(a[0]), float(b[1]), float(a[2]))
 
     def _blocks(self) -> Sound:
         """Return both powers and the product per 400 ms block, (blocks, 3)."""

@@ -89,6 +89,8 @@ class Ledger:
     after_db: float
     strongest: tuple[str, float] | None = None
     """Which single stage of the place takes most away in the passage, and how much in dB."""
+    given_back_db: float | None = None
+    """The gain with which a stage keeps the loudness, once it is measured."""
 
 
 def section_spans(session: Session) -> list[Span]:

@@ -2,9 +2,9 @@
 
 import math
 from collections.abc import Callable
-from typing import NamedTuple
 
 import numpy as np
+from pydantic import BaseModel
 
 from salt_anvil.core.audio import GRID, Sound
 
@@ -17,13 +17,13 @@ RANGES: tuple[Range, ...] = (
 NEAR_S, RISES_S = 0.12, 0.08
 """A mark is at the loudest place so near to it; a hit is judged so long."""
 LEAST_MARGIN_DB = 1.0
-PREFERENCE_DB = 3.0
-"""A range has to tell them apart by so much better than the open key."""
+ENOUGH_DB, PREFERENCE_DB = 9.0, 3.0
+"""The open key does where they lie so far apart, or where no range is so much better."""
 MOST_HYSTERESIS_DB, LEAST_HYSTERESIS_DB = 6.0, 1.0
 LOW_DB, HIGH_DB = -80.0, 0.0
 
 
-class Separation(NamedTuple):
+class Separation(BaseModel):
     """What tells them apart, and by how much: the lowest to keep over the loudest to refuse.
 
     problem: why it cannot be done; the figures are then the nearest to it.
@@ -62,7 +62,7 @@ def separation(
             refused = float(np.percentile(levels, 30))
         found.append((kept - refused, kept, refused, place))
     best = max(found, key=lambda f: f[0])
-    if best[0] < found[0][0] + PREFERENCE_DB:
+    if found[0][0] >= min(ENOUGH_DB, best[0] - PREFERENCE_DB):
         best = found[0]
     margin, kept, refused, (low, high) = best
     middle = kept - min(margin / 2, 12.0) if margin > 0 else kept
@@ -76,4 +76,11 @@ def separation(
         )
     elif not LOW_DB <= middle <= HIGH_DB:
         problem = f"the threshold would be {middle:.1f} dB; {LOW_DB:g} to {HIGH_DB:g} can be set"
-    return Separation(threshold, round(hysteresis, 1), low, high, margin, problem)
+    return Separation(
+        threshold_db=threshold,
+        hysteresis_db=round(hysteresis, 1),
+        low_hz=low,
+        high_hz=high,
+        margin_db=margin,
+        problem=problem,
+    )

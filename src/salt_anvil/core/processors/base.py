@@ -285,8 +285,11 @@ class Processor(Generic[P]):
         """Say whether its loudness before and after has to be measured over the song first."""
         return False
 
-    def settled(self, params: P, measured: JoinMeasurement | None) -> P:
-        """Return the settings with what was measured; None: as they are for measuring."""
+    def settled(self, params: P, measured: JoinMeasurement | None, mix: float) -> P:
+        """Return the settings with what was measured; None: as they are for measuring.
+
+        mix: share of the processed sound.
+        """
         return params
 
     def drawing(self, params: P, context: Context) -> Drawing:

@@ -23,7 +23,7 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.processors.fields import Stereo, link, share, stereo
-from salt_anvil.core.processors.parts import cells_of, wide
+from salt_anvil.core.processors.parts import cells_of, check_range, wide
 from salt_anvil.core.state import State
 
 MOST = 12
@@ -131,6 +131,7 @@ class Tamer(Processor[TamerParams]):
     has_sidechain = True
 
     def controls(self, params: TamerParams, context: Context) -> Vector:
+        check_range("From", params.low_hz, "To", params.high_hz)
         rate = context.rate
         vector = np.zeros(r.COMMON + MOST * r.COLUMNS)
         vector[r.AMOUNT] = params.amount
@@ -236,12 +237,10 @@ class Tamer(Processor[TamerParams]):
     def measures_loudness(self, params: TamerParams) -> bool:
         return params.loudness and params.given_back_db is None and bool(params.places)
 
-    def settled(self, params: TamerParams, measured: JoinMeasurement | None) -> TamerParams:
-        if measured is None:
-            return params.model_copy(update={"given_back_db": 0.0})
-        gain = 0.0
-        if measured.a > 0.0 and measured.b > 0.0 and measured.a != measured.b:
-            gain = 10 * math.log10(measured.a / measured.b)
+    def settled(
+        self, params: TamerParams, measured: JoinMeasurement | None, mix: float
+    ) -> TamerParams:
+        gain = r.kept_db(measured, mix) if measured else 0.0
         return params.model_copy(update={"given_back_db": min(max(gain, -12.0), 12.0)})
 
     def drawing(self, params: TamerParams, context: Context) -> TamerDrawing:
@@ -269,6 +268,11 @@ def region_of(hz: float) -> str:
 def q_of(width_oct: float) -> float:
     """Return the Q of a bell so many octaves wide (W3C Audio EQ Cookbook, analogue)."""
     return 1 / (2 * math.sinh(math.log(2) / 2 * width_oct))
+
+
+def width_of(q: float) -> float:
+    """Return how many octaves a bell of this Q is wide; the inverse of `q_of`."""
+    return 2 / math.log(2) * math.asinh(1 / (2 * q))
 
 
 def _slope(q: float, over_db: float) -> float:

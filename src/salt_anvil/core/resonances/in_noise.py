@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
 
+from salt_anvil.core.dsp.resonance_cut import flank_octaves
 from salt_anvil.core.resonances.bells import Bell, Fit, fit
 from salt_anvil.core.resonances.spectra import (
     GRID_HZ,
@@ -48,14 +49,9 @@ AUDIBLE_DB = 45.0
 
 
 class Noise(NamedTuple):
-    """What the noise in a sound shows: where it is, the curve that was fitted, what rings.
-
-    level_db: the long-term spectrum of the parts, each frame against its own surroundings.
-    """
+    """What the noise in a sound shows: where it is, and what rings."""
 
     where: NDArray[np.bool_]
-    level_db: Wave
-    fitted: Fit
     bells: tuple[Bell, ...]
 
 
@@ -84,8 +80,7 @@ def look(bands: list[Band], sound: Wave, rate: int) -> Noise:
     noisy &= absolute > absolute.max() - AUDIBLE_DB
     where = uniform_filter1d(noisy.astype(float), PER_OCTAVE + 1, mode="nearest") > NOISY_SHARE
     if where.sum() < PER_OCTAVE:
-        empty = np.zeros(n)
-        return Noise(np.zeros(n, bool), level, Fit((), empty, empty), ())
+        return Noise(np.zeros(n, bool), ())
     fitted = fit(level, np.hypot(sigma, MODEL_DB), where, LEAST_SIGMAS)
     # Lines that stand still fluctuate as little as it likes, but no bells explain them.
     rough = np.sqrt(uniform_filter1d(np.square(fitted.left), PER_OCTAVE + 1, mode="nearest"))
@@ -96,7 +91,7 @@ def look(bands: list[Band], sound: Wave, rate: int) -> Noise:
         if (b.gain_db >= TONAL_GAIN_DB or not steady[b.point])
         and _believed(b, fitted, where, sound, rate)
     )  # fmt: skip
-    return Noise(where, level, fitted, kept)
+    return Noise(where, kept)
 
 
 def _between(values: Wave, limits: tuple[float, float]) -> NDArray[np.bool_]:
@@ -149,7 +144,7 @@ def share_of_time(bell: Bell, sound: Wave, rate: int) -> float:
     hz = np.fft.rfftfreq(size, 1 / rate)
     far = np.log2(np.maximum(hz, 1.0) / bell.hz)
     half = max((0.72 / bell.q + bell.octaves) / 2, 1.44 * hz[1] / bell.hz)
-    flank = max(0.35, 1.2 / bell.q) + bell.octaves / 2
+    flank = flank_octaves(bell.q) + bell.octaves / 2
     power *= hz
     inside = power[:, np.abs(far) <= half].mean(axis=1)
     sides = [power[:, np.abs(far - s * flank) < 0.15].mean(axis=1) for s in (-1, 1)]

@@ -33,7 +33,10 @@ LOWEST_LINES, NAME_SPREAD = 10, 0.3
 SAME_AS_BEFORE, SAME_AS_FIRST, SAME_AGAIN, SAME_NOTE = 0.7, 0.45, 0.65, 0.5
 """Likeness (cosine) from which on two frames are one context, or two contexts one note."""
 TURNS = 5
-FRESH = 1.5
+FRESH, QUANTILE_SPREAD = 1.5, 1.2
+"""A context says as much as so many independent levels; a low quantile spreads more than a mean."""
+LEAST_SIGMA_DB, UNKNOWN_DB, SHARED = 0.4, 9.0, 1.22
+"""A point is never surer; one that is not known; neighbours share lines, so each says less."""
 QUANTILE, OVER_WEIGHT = 0.3, 0.5
 """The body is what nearly all contexts have: formants that wander lift some of them."""
 LEAST_SIGMAS = 5.5
@@ -62,12 +65,9 @@ class Lines(NamedTuple):
 
 
 class Notes(NamedTuple):
-    """What the notes in a sound show: how many different ones, the body, what rings."""
+    """What the notes in a sound show: how many different ones there are, what rings."""
 
     different: int
-    body_db: Wave
-    known: NDArray[np.bool_]
-    fitted: Fit
     bells: tuple[Bell, ...]
 
 
@@ -75,18 +75,17 @@ def look(lines: Lines) -> Notes:
     """Return what rings where a sound is made of notes."""
     context, names = _contexts(lines)
     notes = _different(names)
-    empty = np.zeros(len(GRID_HZ))
-    nothing = Notes(len(set(notes)), empty, empty > 0, Fit((), empty, empty), ())
+    different = len(set(notes))
     if len(names) < FEWEST_NOTES:
-        return nothing
+        return Notes(different, ())
     body = _body(lines, context)
     known = body.contexts > 2
     if known.sum() < PER_OCTAVE // 2:
-        return nothing
-    sigma = np.where(known, np.maximum(body.sigma_db, 0.4), 9.0) * np.sqrt(1.5)
-    fitted = fit(body.level_db, sigma, known, LEAST_SIGMAS, moving=False)
+        return Notes(different, ())
+    sigma = np.where(known, np.maximum(body.sigma_db, LEAST_SIGMA_DB), UNKNOWN_DB)
+    fitted = fit(body.level_db, sigma * SHARED, known, LEAST_SIGMAS, moving=False)
     kept = tuple(b for b in fitted.bells if _believed(b, fitted, body, np.array(notes)))
-    return Notes(len(set(notes)), body.level_db, known, fitted, kept)
+    return Notes(different, kept)
 
 
 def lines_of(sound: Wave, rate: int) -> Lines:
@@ -273,7 +272,7 @@ def _common(context: Index, point: Index, mean: Wave, n: int) -> tuple[Wave, Wav
             below = values[values <= middle]
             spread = 1.48 * float(np.median(middle - below)) + SPREAD_DB
             body[at] = low
-            sigma[at] = 1.2 * spread / np.sqrt(min(len(near), FRESH * count[at]))
+            sigma[at] = QUANTILE_SPREAD * spread / np.sqrt(min(len(near), FRESH * count[at]))
     known = count > 2
     if known.any():
         body[known] -= np.median(body[known])

@@ -4,11 +4,12 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel
 from scipy.ndimage import uniform_filter1d
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.errors import SoundError
-from salt_anvil.core.processors.tamer import region_of
+from salt_anvil.core.processors.tamer import MOST, region_of, width_of
 from salt_anvil.core.resonances import in_noise, in_notes
 from salt_anvil.core.resonances.bells import Bell
 from salt_anvil.core.resonances.spectra import (
@@ -24,8 +25,6 @@ from salt_anvil.core.resonances.spectra import (
     triangles,
 )
 
-MOST = 12
-"""How many resonances are listed, the strongest ones."""
 SHORTEST_S = 3.0
 TOLD_SHARE = 0.4
 """So much of the range has to be like noise, where there are not enough notes."""
@@ -33,16 +32,18 @@ SAME_OCTAVES = 1 / 6
 SAME_SOUND = 0.98
 """Channels that correlate so much are one."""
 HELD_CENTS, HELD_SHARE, HELD_ALONE, HELD_BELOW_HZ = 15.0, 0.5, 0.3, 4000.0
+"""A line that stays within so many cents for such a share of the time, and is alone, is held."""
 HELD_OCTAVES, HELD_Q = 1 / 24, 12.0
-"""A line that stays within so many cents for such a share of the time is a held note."""
+"""So near to a held note nothing as narrow as this is believed: it is the note."""
 SILENT_DB = -90.0
 
 
-class Resonance(NamedTuple):
+class Resonance(BaseModel):
     """One place that rings.
 
     over_db: over its surroundings. width_oct: between its half-gain points, movement included.
-    share: of the time with sound, in which it is there. octaves: how far it moves.
+    share: of the time with sound, in which it is there. octaves: how far it moves. region: how
+    the trade calls what is too much there.
     """
 
     hz: float
@@ -50,14 +51,10 @@ class Resonance(NamedTuple):
     width_oct: float
     share: float
     octaves: float
-
-    @property
-    def region(self) -> str:
-        """How the trade calls what is too much there."""
-        return region_of(self.hz)
+    region: str
 
 
-class HeldNote(NamedTuple):
+class HeldNote(BaseModel):
     """A line that stands still, and for which share of the time: it may be music."""
 
     hz: float
@@ -88,9 +85,7 @@ class Scan(NamedTuple):
             )
         if not self.found:
             return "Nothing rings: no place stays over its surroundings."
-        return f"{len(self.found)} found" + (
-            f", {len(self.held)} held notes set aside." if self.held else "."
-        )
+        return f"{len(self.found)} found."
 
 
 def scan(sound: Sound, rate: int, low_hz: float = LOW_HZ, high_hz: float = HIGH_HZ) -> Scan:
@@ -166,9 +161,14 @@ def _channels(sound: Sound) -> list[Wave]:
 
 
 def _told(bell: Bell, wave: Wave, rate: int) -> Resonance:
-    width = 2 / np.log(2) * np.arcsinh(1 / (2 * bell.q)) + bell.octaves
-    share = in_noise.share_of_time(bell, wave, rate)
-    return Resonance(bell.hz, bell.gain_db, float(width), share, bell.octaves)
+    return Resonance(
+        hz=bell.hz,
+        over_db=bell.gain_db,
+        width_oct=width_of(bell.q) + bell.octaves,
+        share=in_noise.share_of_time(bell, wave, rate),
+        octaves=bell.octaves,
+        region=region_of(bell.hz),
+    )
 
 
 def _held(lines: in_notes.Lines, noisy: NDArray[np.bool_]) -> tuple[HeldNote, ...]:
@@ -191,7 +191,7 @@ def _held(lines: in_notes.Lines, noisy: NDArray[np.bool_]) -> tuple[HeldNote, ..
         hz = float(2 ** (OCTAVES[0] + index / per_octave))
         point = int(np.clip(round((np.log2(hz) - OCTAVES[0]) * PER_OCTAVE), 0, len(noisy) - 1))
         if not noisy[point] and hz < HELD_BELOW_HZ:
-            found.append(HeldNote(hz, float(pair[index])))
+            found.append(HeldNote(hz=hz, share=float(pair[index])))
     return tuple(sorted(found, key=lambda n: -n.share)[:MOST])
 
 
@@ -206,6 +206,7 @@ def _level(views: list[Band]) -> Wave:
 
 
 def _around(level: Wave) -> Wave:
-    """Return the level's surroundings: what Hann weights an octave to each side make of it."""
-    once = uniform_filter1d(level, PER_OCTAVE, mode="nearest")
-    return np.asarray(uniform_filter1d(once, PER_OCTAVE // 2, mode="nearest"))
+    """Return the level's surroundings: its mean in dB, Hann-weighted, an octave to each side."""
+    weights = np.hanning(2 * PER_OCTAVE + 1)
+    weighed = np.convolve(level, weights, mode="same")
+    return np.asarray(weighed / np.convolve(np.ones(len(level)), weights, mode="same"))

@@ -171,6 +171,9 @@
           </tbody>
         </table>
       {/if}
+      {#if ledger.given_back_db != null}
+        <p class="kept">Loudness kept: {signed(ledger.given_back_db, 2)} dB given back</p>
+      {/if}
       {#if ledger.contrast}
         {@const { quiet, loud, before, after } = ledger.contrast}
         <table>
@@ -266,6 +269,11 @@
 </aside>
 
 <style>
+  .kept {
+    margin: 0;
+    color: var(--slate);
+    font-size: var(--note);
+  }
   .ledger {
     display: flex;
     flex-direction: column;

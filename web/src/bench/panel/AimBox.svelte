@@ -15,7 +15,7 @@
   }
 </script>
 
-<form class="aim" aria-label="Aim" onsubmit={start}>
+<form class="asking" aria-label="Aim" onsubmit={start}>
   <b>Aim:</b>
   <select
     aria-label="What is moved"
@@ -62,9 +62,9 @@
     {#each aiming.passages as [name] (name)}<option value={name}>{name}</option>{/each}
   </select>
   {#if aiming.number === null}
-    <button class="go" type="submit">Find it</button>
+    <button class="primary" type="submit">Find it</button>
   {:else}
-    <button class="go" type="button" onclick={() => aiming.stop()}>Stop</button>
+    <button class="primary" type="button" onclick={() => aiming.stop()}>Stop</button>
   {/if}
   <button class="link" type="button" onclick={() => aiming.show()}>close</button>
   <output aria-live="polite">
@@ -81,15 +81,6 @@
 </form>
 
 <style>
-  .aim {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: baseline;
-    gap: var(--s1) var(--s2);
-    padding: var(--s1) 14px;
-    background: var(--ochre-soft);
-    font-size: var(--note);
-  }
   select,
   input {
     font: inherit;
@@ -100,14 +91,5 @@
   }
   input {
     width: 58px;
-  }
-  .go {
-    background: var(--ink);
-    color: var(--on-ink);
-    padding: 1px 10px;
-    font-weight: 600;
-  }
-  .link {
-    text-decoration: underline dotted;
   }
 </style>

@@ -10,7 +10,7 @@
   const FATES: Fate[] = ['keep', 'refuse'];
 </script>
 
-<div class="marks" role="group" aria-label="Hits to keep and to refuse">
+<div class="asking" role="group" aria-label="Hits to keep and to refuse">
   <b>Marks:</b>
   {#each FATES as fate (fate)}
     <button class="link" title="At the playhead" onclick={() => marking.mark(fate)}
@@ -28,23 +28,14 @@
     {/each}
   {/each}
   <button
-    class="go"
+    class="primary"
     disabled={marking.busy || !marking.of('keep').length}
     onclick={() => void marking.find()}>{marking.busy ? 'finding…' : 'Set the gate by them'}</button
   >
-  <output aria-live="polite">{marking.result ?? ''}</output>
+  <output aria-live="polite">{marking.result}</output>
 </div>
 
 <style>
-  .marks {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: baseline;
-    gap: var(--s1) var(--s2);
-    padding: var(--s1) 14px;
-    background: var(--ochre-soft);
-    font-size: var(--note);
-  }
   .mark {
     border: 1px solid var(--edge);
     background: var(--field);
@@ -52,17 +43,5 @@
   }
   .mark.refuse {
     border-style: dashed;
-  }
-  .link {
-    text-decoration: underline dotted;
-  }
-  .go {
-    background: var(--ink);
-    color: var(--on-ink);
-    padding: 1px 10px;
-    font-weight: 600;
-  }
-  .go:disabled {
-    background: var(--edge);
   }
 </style>

@@ -68,16 +68,29 @@
     else if (up) focus(index - up);
     else if (across) put(next(index, { hz: Math.round(hzOf(place) * 2 ** (across / 24)) }));
     else if (event.key === 'b') put(next(index, { on: place.on === false }));
-    else if (event.key === 'h') taming.hear(index);
-    else if (event.key === 'Delete') remove(index);
+    else if (event.key === 'h') {
+      byKey = true;
+      taming.hear(index);
+    } else if (event.key === 'Delete') remove(index);
     else return;
     event.preventDefault();
     event.stopPropagation();
   }
 
+  /** H is held. */
+  let byKey = false;
+  function letGo(): void {
+    byKey = false;
+    taming.hear(null);
+  }
   const release = (event: KeyboardEvent): void => {
-    if (event.key === 'h') taming.hear(null);
+    if (event.key === 'h') letGo();
   };
+  // Another stage, another view: nothing of this one is heard alone any more.
+  $effect(() => {
+    void work.stage?.id;
+    return () => taming.hear(null);
+  });
 </script>
 
 <table aria-label="Places that ring">
@@ -102,7 +115,8 @@
             title="↑ ↓ place, ← → frequency, Alt+↑ ↓ depth, B on or off, hold H alone, Delete"
             onclick={() => focus(i)}
             onkeydown={(e) => press(e, i)}
-            onkeyup={release}>{i + 1}</button
+            onkeyup={release}
+            onblur={() => byKey && letGo()}>{i + 1}</button
           ></td
         >
         <td

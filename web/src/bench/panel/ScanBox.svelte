@@ -18,14 +18,14 @@
   $effect(() => {
     void work.stage?.id;
     untrack(() => {
-      if (scanned && !taming.answer) void taming.look(true);
+      if (scanned && !taming.answer) void taming.glance();
     });
   });
 </script>
 
 <div class="scan">
   <div class="act">
-    <button class="go" disabled={taming.busy} onclick={() => void taming.scan()}
+    <button class="primary" disabled={taming.busy} onclick={() => void taming.scan()}
       >{taming.busy ? 'scanning…' : scanned ? 'Scan again' : 'Scan'}</button
     >
     <label
@@ -38,8 +38,10 @@
   <p class="words" role="status">
     {#if taming.error}{taming.error}
     {:else if answer}
-      {answer.changes || answer.words}
-      <span class="note">{figure(answer.seconds, 0)} s looked at.</span>
+      {#if answer.words}
+        {answer.changes || answer.words}
+        <span class="note">{figure(answer.seconds, 0)} s looked at.</span>
+      {/if}
       {#if answer.held.length}
         <button aria-expanded={showHeld} onclick={() => (showHeld = !showHeld)}
           >{answer.held.length} held {answer.held.length === 1 ? 'note' : 'notes'} set aside</button
@@ -63,11 +65,8 @@
     align-items: center;
     gap: var(--s3);
   }
-  .go {
-    background: var(--ink);
-    color: var(--on-ink);
+  .primary {
     padding: 3px 12px;
-    font-weight: 600;
     font-size: var(--text);
     white-space: nowrap;
   }

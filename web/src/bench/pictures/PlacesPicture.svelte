@@ -4,6 +4,7 @@
   import { figure, hertz } from '../../lib/figures';
   import type { PictureProps } from '../../lib/picture';
   import { hzAt, hzX } from '../../lib/spectrum';
+  import Field from './Field.svelte';
   import Figure from './Figure.svelte';
   import HertzMarks from './HertzMarks.svelte';
 
@@ -94,7 +95,7 @@
 </script>
 
 <Figure>
-  <div class="field" bind:clientWidth={width} bind:clientHeight={tall}>
+  <Field bind:width bind:height={tall}>
     <svg
       {width}
       height={tall}
@@ -163,7 +164,7 @@
         >
       {/if}
     </svg>
-  </div>
+  </Field>
   {#snippet caption()}
     {#if now}<span
         >{chosen + 1}: {hertz(hzOf(now))}, at most {figure(Number(now.depth_db), 1)} dB</span
@@ -174,14 +175,6 @@
 </Figure>
 
 <style>
-  .field {
-    position: relative;
-    min-height: 0;
-    background: var(--field);
-    border: 1px solid var(--hair);
-    overflow: hidden;
-    touch-action: none;
-  }
   svg {
     position: absolute;
   }

@@ -3,6 +3,8 @@ import { applied } from '../drafts';
 import type { Live } from '../live.svelte';
 import type { Catalogue, Edit, Kind, Session, SessionState } from '../types';
 
+const UNTOLD = { revision: 0, shares: {} };
+
 /** The session as the server confirmed it, what is in somebody's hand, and how it is changed. */
 export class Revisions {
   state = $state.raw<SessionState | null>(null);
@@ -11,8 +13,12 @@ export class Revisions {
     Object.fromEntries(this.catalogue.kinds.map((k) => [k.kind, k])),
   );
   problem = $state<string | null>(null);
+  /** What was told of the background pass; the telling may be here before the revision is. */
+  protected passed = $state.raw<{ revision: number; shares: Record<string, number> }>(UNTOLD);
   /** How far the background pass over each strip is, 0 to 1. */
-  analysed = $state<Record<string, number>>({});
+  readonly analysed: Record<string, number> = $derived(
+    this.passed.revision === this.state?.revision ? this.passed.shares : {},
+  );
   /** Rises whenever pictures and figures may have changed. */
   fresh = $state(0);
   /** What is in hand and not stored yet, one edit a control. */
@@ -70,7 +76,6 @@ export class Revisions {
   }
 
   take(state: SessionState): void {
-    if (state.revision !== this.state?.revision) this.analysed = {};
     this.state = state;
     this.held = Object.fromEntries(
       Object.entries(this.held).filter(([key]) => !key.startsWith('lever:')),
