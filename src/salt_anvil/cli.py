@@ -42,6 +42,7 @@ def _parser() -> argparse.ArgumentParser:
         _add_scan,
         _add_gate,
         _add_print,
+        _add_proof,
         _add_lab,
         _add_others,
     ):
@@ -146,6 +147,29 @@ def _add_print(commands: Commands) -> None:
     )
     printing.add_argument("--no-dither", action="store_true")
     printing.set_defaults(run=_print)
+
+
+def _add_proof(commands: Commands) -> None:
+    proof = commands.add_parser("proof", help="what happens to a mix on its ways out")
+    proof.add_argument("what", metavar="FILE|SESSION", help="a file, or a session's number or name")
+    proof.add_argument(
+        "--codec", action="append", default=[], metavar="NAME:KBPS",
+        help="mp3:128, aac:256, opus:96, vorbis:192",
+    )  # fmt: skip
+    proof.add_argument(
+        "--rate", action="append", default=[], metavar="HZ[:BITS[:before]]",
+        help="44100, 44100:16; before: dithered before conversion",
+    )  # fmt: skip
+    proof.add_argument("--target", metavar="NAME")
+    proof.add_argument("--limit", type=float, default=0.0, metavar="DBTP", help="overs lie above")
+    proof.add_argument("--ceiling", action="store_true", help="find the one that leaves no overs")
+    proof.add_argument("--strip", help="of a session; the main mix if not given")
+    proof.add_argument("--section", help="over this section of the session")
+    proof.add_argument("--from", dest="begin", type=float, default=0.0, metavar="S")
+    proof.add_argument("--to", dest="end", type=float, metavar="S")
+    proof.add_argument("--data", type=Path, default=Path("data"))
+    proof.add_argument("--json", action="store_true")
+    proof.set_defaults(run=_proof)
 
 
 def _add_lab(commands: Commands) -> None:
@@ -256,6 +280,41 @@ def _compare(options: argparse.Namespace) -> None:
         )
         for words in row.words:
             print(f"    {words}")
+
+
+def _proof(options: argparse.Namespace) -> int:
+    from salt_anvil.core.delivery.proof import verdict
+    from salt_anvil.core.session import checked
+    from salt_anvil.jobs.proof import ProofRequest, Told
+    from salt_anvil.jobs.proof_command import prove, table, target_named, ways_named
+
+    fields = {
+        "strip": options.strip,
+        "ways": ways_named([*options.rate, *options.codec]),
+        "target": target_named(options.target, options.data),
+        "limit_dbtp": options.limit,
+        "ceiling": options.ceiling,
+    }
+    bar = tqdm(disable=not sys.stderr.isatty(), bar_format="{desc}")
+
+    def tell(told: Told) -> None:
+        shares = ", ".join(f"{n} {100 * s:.0f} %" for n, s in sorted(told.shares.items()))
+        bar.set_description_str(f"{told.words}  {shares}"[:100])
+
+    try:
+        span = (options.begin, options.end)
+        found = prove(
+            options.what, options.data, checked(ProofRequest, fields), span, options.section, tell
+        )
+    finally:
+        bar.close()
+    said = verdict(found)
+    if options.json:
+        plain = {"format": "salt-anvil/proof", "version": 1, "ready": said.ready}
+        print(json.dumps(plain | found.model_dump(mode="json"), indent=2))
+    else:
+        print(table(found))
+    return 0 if said.ready else 1
 
 
 def _aim(options: argparse.Namespace) -> int:

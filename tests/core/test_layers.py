@@ -28,7 +28,8 @@ CORE_ORDER: list[set[str]] = [
     {"errors"}, {"audio", "state"}, {"dsp"}, {"processors"}, {"session"},
     {"session_index", "guessing"}, {"engine"}, {"recipe"},
     {"edits"},
-    {"differences", "measure", "lab", "delivery", "library", "aim", "resonances"},
+    {"differences", "measure", "lab", "library", "aim", "resonances"},
+    {"delivery"},
 ]  # fmt: skip
 
 

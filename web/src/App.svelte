@@ -14,6 +14,7 @@
   import { Library } from './lib/library.svelte';
   import { Live } from './lib/live.svelte';
   import { applyTheme } from './lib/theme';
+  import { Proving } from './lib/proving.svelte';
   import { Reference } from './lib/reference.svelte';
   import { Transport } from './lib/transport';
   import type { SessionState } from './lib/types';
@@ -21,6 +22,7 @@
   import Bench from './views/Bench.svelte';
   import Desk from './views/Desk.svelte';
   import Lab from './views/Lab.svelte';
+  import Proof from './views/Proof.svelte';
   import Sessions from './views/Sessions.svelte';
   import Surface from './views/Surface.svelte';
 
@@ -41,10 +43,11 @@
   const reference = new Reference(work, live);
   const aiming = new Aiming(work, live);
   const taming = new Taming(work, live, aiming);
+  const proving = new Proving(work, live);
   const library = new Library(work, live, compare);
   // For the tests, which record what the worklet plays.
   Object.assign(window, {
-    saltAnvil: { live, work, span, compare, blind, library, aiming, taming, reference },
+    saltAnvil: { live, work, span, compare, blind, library, aiming, taming, reference, proving },
   });
   const keys = shortcuts({
     work,
@@ -55,6 +58,7 @@
     library,
     aiming,
     reference,
+    proving,
     show: (to) => (view = to),
     help: () => (sheet = 'keys'),
   });
@@ -88,6 +92,11 @@
     event.preventDefault();
     over = false;
     if (view === 'sessions' || !event.dataTransfer?.files.length) return;
+    if (view === 'proof') {
+      const [file] = event.dataTransfer.files;
+      if (file) void proving.bring(file);
+      return;
+    }
     take([...event.dataTransfer.files]);
   }
 
@@ -154,6 +163,8 @@
       />
     {:else if view === 'lab' && work.model}
       <Lab {work} />
+    {:else if view === 'proof' && work.model}
+      <Proof {work} {live} {proving} onprint={() => (sheet = 'print')} />
     {:else if view === 'desk' && work.model}
       <Desk {work} {live} onopen={() => (view = 'bench')} onfiles={take} />
     {:else}
@@ -167,9 +178,10 @@
     {/if}
     {#if over && work.model}
       <div class="landing">
-        Let go to add these files to “{work.model.name}” as tracks{work.frames > 0
-          ? `, at ${work.rate / 1000} kHz`
-          : '; the first one sets the session’s rate'}
+        {#if view === 'proof'}Let go to prove this file instead of the mix{:else}Let go to add these
+          files to “{work.model.name}” as tracks{work.frames > 0
+            ? `, at ${work.rate / 1000} kHz`
+            : '; the first one sets the session’s rate'}{/if}
       </div>
     {/if}
     {#if work.cues && view === 'bench'}

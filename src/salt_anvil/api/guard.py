@@ -10,6 +10,8 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 BODY_LIMIT = 8 << 20
 UPLOAD_LIMIT = 8 << 30
+UPLOADS = ("/audio", "/references", "/proof/file")
+"""Where files are put."""
 POLICY = (
     b"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:;"
     b" worker-src 'self' blob:"
@@ -52,7 +54,7 @@ class Guard:
         return None
 
     async def _http(self, scope: Scope, receive: Receive, send: Send) -> None:
-        upload = scope["method"] == "PUT" and scope["path"].endswith("/audio")
+        upload = scope["method"] == "PUT" and scope["path"].endswith(UPLOADS)
 
         async def with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":

@@ -27,6 +27,7 @@ from salt_anvil.api.aims import Aims
 from salt_anvil.api.models import CompareRequest
 from salt_anvil.api.prints import Prints
 from salt_anvil.api.processes import WorkerProcess
+from salt_anvil.api.proofs import Proofs
 from salt_anvil.api.tabs import Tab
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.edits import AddReference, AddStrip, ApplyRecipe, Edit, SetLever, apply_edits
@@ -63,6 +64,7 @@ from salt_anvil.store.database import Database, FolderLock
 from salt_anvil.store.prints import PrintStore
 from salt_anvil.store.recipes import RecipeStore
 from salt_anvil.store.sessions import Revision, SessionStore
+from salt_anvil.store.targets import TargetStore
 
 logger = logging.getLogger(__name__)
 LASTING = ("listen", "same_loudness", "set_ahead")
@@ -91,9 +93,11 @@ class Hub:
         database = Database(data / "salt-anvil.db")
         self.sessions = SessionStore(database)
         self.recipes = RecipeStore(database)
+        self.targets = TargetStore(database)
         store = PrintStore(database, epoch=int(time.time() * 1000))
         self.prints = Prints(data, store, self.notify)
         self.aims = Aims(data, self.notify)
+        self.proofs = Proofs(data, self.notify)
         self._references: dict[str, tuple[Path, Figures]] = {}
         self._making = threading.Lock()
         self.media = MediaFolder(data / "media")
@@ -142,6 +146,7 @@ class Hub:
             self._analysis.close()
             self.prints.stop()
             self.aims.stop()
+        self.proofs.stop()
         self._lock.release()
 
     def _spawn(self, work: Coroutine[Any, Any, None]) -> None:
@@ -444,6 +449,7 @@ class Hub:
         with self._changing[session_id]:
             self.sessions.head(session_id)
             self.sessions.remove(session_id)
+            self.proofs.forget(session_id)
             self._loop.call_soon_threadsafe(self._removed, session_id)
 
     def _removed(self, session_id: int) -> None:

@@ -4,6 +4,9 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
 
 from pydantic import BaseModel, Field
 
+from salt_anvil.core.delivery.proof import Proof
+from salt_anvil.core.delivery.targets import Target
+from salt_anvil.core.delivery.ways import Codec, Way
 from salt_anvil.core.edits import ApplyRecipe, Edit
 from salt_anvil.core.lab import LabOptions
 from salt_anvil.core.measure.later import Later
@@ -13,6 +16,7 @@ from salt_anvil.core.processors.base import Control, Kind
 from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.recipe import Tag
 from salt_anvil.core.session import Extent, Model, Name, Session, Slot
+from salt_anvil.jobs.proof import ProofRequest
 from salt_anvil.live.messages import BlockReport, Command, Event, Frame
 
 if TYPE_CHECKING:
@@ -283,6 +287,63 @@ class PrintItem(BaseModel):
     file: str | None
     message: str | None
     created_at: float
+
+
+class CoderItem(BaseModel):
+    """A coder, the kbit/s that it is made with, and the rates that it takes."""
+
+    codec: Codec
+    title: str
+    kbps: list[int]
+    rates: list[int]
+
+
+class Delivery(BaseModel):
+    """Ways out and targets. usual: the ways that are gone where nothing else is asked for."""
+
+    coders: list[CoderItem]
+    rates: list[int]
+    usual: list[Way]
+    ours: list[Target]
+    own: list[Target]
+
+
+class VerdictItem(BaseModel):
+    """What a proof comes to."""
+
+    ready: bool
+    title: str
+    text: str
+
+
+class ProofState(BaseModel):
+    """The newest proof of a session. state: none, waiting, running, done, failed or stopped.
+
+    words: what it does, or why it failed. current: of the session as it stands now.
+    """
+
+    state: str
+    number: int = 0
+    words: str = ""
+    shares: dict[str, float] = {}
+    current: bool = True
+    request: ProofRequest | None = None
+    proof: Proof | None = None
+    verdict: VerdictItem | None = None
+
+
+class PlayedAnswer(BaseModel):
+    """What a service does: its gain, what its limiter takes at most, the true peak then."""
+
+    gain_db: float
+    limited_db: float
+    true_peak_dbtp: float | None
+
+
+class BroughtToProve(BaseModel):
+    """A file that is only to be proved, by the name that `ProofRequest.file` wants."""
+
+    file: str
 
 
 class Live(BaseModel):

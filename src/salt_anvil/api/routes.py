@@ -233,7 +233,12 @@ def back_to(session_id: Number, revision_id: Number, hub: TheHub) -> Response:
     return _reported(hub.move(session_id, step), hub)
 
 
-async def _upload(request: Request, file: IO[bytes], name: str) -> None:
+async def upload(request: Request, file: IO[bytes], name: str) -> None:
+    """Write the body of a request into a file.
+
+    Raises:
+        FileError: the disk is full.
+    """
     try:
         async for chunk in request.stream():
             await run_in_threadpool(file.write, chunk)
@@ -251,7 +256,7 @@ async def bring_reference(
 ) -> Response:
     """Take the file in the body in, only to be compared with."""
     with tempfile.NamedTemporaryFile(dir=hub.data, suffix=".upload") as file:
-        await _upload(request, file, name)
+        await upload(request, file, name)
         revision = await run_in_threadpool(
             hub.bring_reference, session_id, Path(file.name), Path(name).name
         )
@@ -279,7 +284,7 @@ async def bring_in(
 ) -> m.BroughtInAnswer:
     """Take the file in the body into the session as a new track."""
     with tempfile.NamedTemporaryFile(dir=hub.data, suffix=".upload") as file:
-        await _upload(request, file, name)
+        await upload(request, file, name)
         revision, media = await run_in_threadpool(
             hub.bring_in, session_id, Path(file.name), Path(name).name
         )

@@ -184,7 +184,8 @@ MAIN: Chain = [
     _compressor("main", threshold_db=-16, ratio=1.5, knee_db=12, attack_ms=30,
                 release_mode="auto", release_ms=150, detector="rms", makeup_db=5),
     {"id": "main-wall", "kind": "limiter", "params": {
-        "ceiling_db": -1, "release_ms": 80, "release_mode": "adaptive"}},
+        # Clean as it stands, over after coding: Proof finds the ceiling that is not.
+        "ceiling_db": -0.1, "drive_db": 4.5, "release_ms": 80, "release_mode": "adaptive"}},
 ]  # fmt: skip
 LEVERS: list[dict[str, Any]] = [
     {"id": "lever-lift", "name": "Lift", "value": 0.4, "moves": [

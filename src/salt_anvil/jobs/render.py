@@ -24,13 +24,15 @@ def blocks(
     strip: str | None = None,
     states: Callable[[int], tuple[int, dict[str, State]]] = lambda block: (0, {}),
     frozen: Mapping[str, CachedStrip] | None = None,
+    tapped: bool = False,
 ) -> Iterator[tuple[int, int, MixBlock]]:
     """Give the blocks that cover frames [begin, end): first frame wanted, frame after, block.
 
     strip: all that is wanted. states: gives the last checkpoint at or before a block; block 0 is
-    always one. frozen: strips that are read instead of computed.
+    always one. frozen: strips that are read instead of computed. tapped: with the sound on both
+    sides of every stage.
     """
-    mixer = Mixer(plan, source, frozen=frozen)
+    mixer = Mixer(plan, source, frozen=frozen, tapped=tapped)
     names = None if strip is None else (strip,)
     first = begin // BLOCK
     at, stored = states(max(first - roll_blocks(plan), 0))

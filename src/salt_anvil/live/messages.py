@@ -203,6 +203,21 @@ class AimStep(Model):
     problem: str | None = None
 
 
+class Proving(Model):
+    """A proof has come this far: its state, what it does, the share of each way under way.
+
+    ways: how many are measured; -1: nothing yet.
+    """
+
+    type: Literal["proving"] = "proving"
+    session: int
+    number: int
+    state: str
+    words: str
+    shares: dict[str, float]
+    ways: int
+
+
 class Printed(Model):
     """A print has come this far."""
 
@@ -246,6 +261,7 @@ Event = (
     | Analysed
     | Compared
     | AimStep
+    | Proving
     | Printed
     | BroughtIn
     | LeverMoved

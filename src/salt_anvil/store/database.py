@@ -44,6 +44,14 @@ MIGRATIONS = [
                 created_at REAL NOT NULL)""",
         ],
     ),
+    (
+        "targets",
+        [
+            """CREATE TABLE targets (
+                id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, body TEXT NOT NULL,
+                created_at REAL NOT NULL)""",
+        ],
+    ),
 ]
 
 

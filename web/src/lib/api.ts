@@ -1,4 +1,10 @@
 import type {
+  Delivery,
+  PlayedAnswer,
+  ProofRequest,
+  ProofState,
+  Service,
+  Target,
   Separation,
   ScanAnswer,
   AimWish,
@@ -95,6 +101,15 @@ export const api = {
   removeSession: (id: number) => call<null>('DELETE', `/sessions/${id}`),
   edit: (id: number, base: number, edits: Edit[]) =>
     call<SessionState>('POST', `/sessions/${id}/edits`, { base, edits }),
+  delivery: () => call<Delivery>('GET', '/delivery'),
+  keepTarget: (target: Target) => call<Delivery>('PUT', '/targets', target),
+  removeTarget: (name: string) => call<Delivery>('DELETE', `/targets/${encodeURIComponent(name)}`),
+  proof: (id: number) => call<ProofState>('GET', `/sessions/${id}/proof`),
+  prove: (id: number, wanted: ProofRequest) =>
+    call<ProofState>('POST', `/sessions/${id}/proof`, wanted),
+  stopProof: (id: number) => call<ProofState>('DELETE', `/sessions/${id}/proof`),
+  played: (id: number, service: Service) =>
+    call<PlayedAnswer>('POST', `/sessions/${id}/proof/played`, service),
   undo: (id: number) => call<SessionState>('POST', `/sessions/${id}/undo`),
   redo: (id: number) => call<SessionState>('POST', `/sessions/${id}/redo`),
   revisions: (id: number) => call<RevisionItem[]>('GET', `/sessions/${id}/revisions`),
@@ -197,3 +212,6 @@ export const bringIn = (id: number, file: File, progress: (share: number) => voi
 
 export const bringReference = (id: number, file: File, progress: (share: number) => void) =>
   send<SessionState>(`/sessions/${id}/references`, file, progress);
+
+export const bringToProve = (id: number, file: File) =>
+  send<{ file: string }>(`/sessions/${id}/proof/file`, file, () => undefined);

@@ -5,11 +5,12 @@ import { copy, cut, paste } from './clipboard';
 import { WAYS, type Way } from './monitor.svelte';
 import type { Library } from './library.svelte';
 import type { Live } from './live.svelte';
+import type { Proving } from './proving.svelte';
 import type { Reference } from './reference.svelte';
 import type { Transport } from './transport';
 import type { Work } from './work.svelte';
 
-export type View = 'sessions' | 'bench' | 'desk' | 'lab';
+export type View = 'sessions' | 'bench' | 'desk' | 'proof' | 'lab';
 
 /** What the keys act on. */
 export interface Program {
@@ -21,6 +22,7 @@ export interface Program {
   library: Library;
   aiming: Aiming;
   reference: Reference;
+  proving: Proving;
   show: (view: View) => void;
   help: () => void;
 }
@@ -32,15 +34,16 @@ export interface Shortcut {
   words: string;
   on?: Record<string, () => unknown>;
   up?: Record<string, () => unknown>;
-  /** Where it works: everywhere, with a session open, or on Bench; with a session by default. */
-  where?: 'everywhere' | 'session' | 'bench';
+  /** Where it works: everywhere, with a session open, on Bench, or on Proof; with a session by default. */
+  where?: 'everywhere' | 'session' | 'bench' | 'proof';
   /** It goes on while the key is held down. */
   repeats?: boolean;
 }
 
 /** Every key of the program; those without an act are listened to where they are used. */
 export function shortcuts(program: Program): Shortcut[] {
-  const { work, live, transport, compare, blind, library, aiming, reference, show, help } = program;
+  const { work, live, transport, compare, blind, library, aiming, reference, proving, show, help } =
+    program;
   const open = (to: View) => () => work.state && show(to);
   /** Selected words are copied by the browser. */
   const clip = (act: () => void) => () => !window.getSelection()?.toString() && act();
@@ -80,10 +83,16 @@ export function shortcuts(program: Program): Shortcut[] {
       on: { ArrowUp: () => transport.nextStrip(-1), ArrowDown: () => transport.nextStrip(1) },
     },
     {
-      keys: '1 2 3 5',
-      words: 'Sessions, Bench, Desk, Lab',
+      keys: '1 2 3 4 5',
+      words: 'Sessions, Bench, Desk, Proof, Lab',
       where: 'everywhere',
-      on: { 1: () => show('sessions'), 2: open('bench'), 3: open('desk'), 5: open('lab') },
+      on: {
+        1: () => show('sessions'),
+        2: open('bench'),
+        3: open('desk'),
+        4: open('proof'),
+        5: open('lab'),
+      },
     },
     { keys: 'hold X', words: 'hear before', on: { x: () => live.hold('in') }, up: { x: rest } },
     {
@@ -149,6 +158,12 @@ export function shortcuts(program: Program): Shortcut[] {
       words: 'aim: say what a stage shall do, and have the value found',
       where: 'bench',
       on: { a: () => aiming.show() },
+    },
+    {
+      keys: 'N, Shift+N',
+      words: 'in Proof: next over, over before',
+      where: 'proof',
+      on: { n: () => proving.step(1), N: () => proving.step(-1) },
     },
     {
       keys: 'T',
@@ -253,7 +268,8 @@ export function press(list: Shortcut[], event: KeyboardEvent, view: View): boole
   const found = list.find((s) => s.on?.[pressed]);
   const where = found?.where ?? 'session';
   if (!found || (where === 'session' && view === 'sessions')) return false;
-  if ((where === 'bench' && view !== 'bench') || (event.repeat && !found.repeats)) return false;
+  if ((['bench', 'proof'].includes(where) && view !== where) || (event.repeat && !found.repeats))
+    return false;
   return found.on?.[pressed]?.() !== false;
 }
 

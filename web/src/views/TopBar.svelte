@@ -6,7 +6,13 @@
   import type { View } from '../lib/shortcuts';
   import type { Work } from '../lib/work.svelte';
 
-  const NAMES = { sessions: 'Sessions', bench: 'Bench', desk: 'Desk', lab: 'Lab' } as const;
+  const NAMES = {
+    sessions: 'Sessions',
+    bench: 'Bench',
+    desk: 'Desk',
+    proof: 'Proof',
+    lab: 'Lab',
+  } as const;
   interface Props {
     work: Work;
     live: Live;
@@ -42,7 +48,7 @@
 <header class="top">
   <svelte:element this={view === 'sessions' ? 'b' : 'h1'} class="mark">Salt Anvil</svelte:element>
   <nav aria-label="Views">
-    {#each ['sessions', 'bench', 'desk', 'lab'] as const as name (name)}
+    {#each ['sessions', 'bench', 'desk', 'proof', 'lab'] as const as name (name)}
       <button
         class:chosen={view === name}
         aria-current={view === name}

@@ -39,16 +39,26 @@ LEAST_SIGMA_DB, UNKNOWN_DB, SHARED = 0.4, 9.0, 1.22
 """A point is never surer; one that is not known; neighbours share lines, so each says less."""
 QUANTILE, OVER_WEIGHT = 0.3, 0.5
 """The body is what nearly all contexts have: formants that wander lift some of them."""
-LEAST_SIGMAS = 5.5
-GAINS_DB = (4.0, 17.0)
+LEAST_SIGMAS, FITTED_SIGMAS = 5.0, 4.0
+"""What is believed, and what is fitted beside it so that it does not count as something else."""
+GAINS_DB = (3.0, 17.0)
 KNOWN_OCTAVES, KNOWN_SHARE = 0.35, 0.35
 """Of so much to each side, such a share has to be known, or the gain hangs in the air."""
+WHOLLY_KNOWN = 0.9
 FEWEST_NOTES, AGREE_SHARE = 6, 0.7
 """So many different notes must show it, and such a share of them a third of the gain or more."""
+FEW_NOTES, FEW_SIGMAS, FEW_KNOWN_SIGMAS = 10, 7.5, 6.2
+"""Fewer have to be so sure, or a little less where all around is known."""
+FEWEST_SEEN, FEWEST_SIGMAS = 5, 8.5
+"""One note may miss the middle of a narrow one, if the others agree and are so sure."""
+MANY_NOTES, MANY_AGREE_SHARE = 20, 0.65
 WILD_DB, WILD_OCTAVES = 20.0, 0.7
-"""Near a bell of such a gain too little is known for anything to be believed."""
-BROAD_Q, BROAD_GAIN_DB = 3.0, 7.0
-"""What is broad and low may be the mean of formants, which wander."""
+"""Near a bell of such a gain too little is known for anything to be believed ..."""
+TAME_SIGMAS, TAME_GAIN_DB, TAME_SHARE, TAME_LEFT_DB = 6.0, 1.0, 0.8, 2.5
+LEFT_OCTAVES = 0.4
+"""... but what is so sure, whose notes show its gain, and where the fit leaves so little."""
+BROAD_Q, BROAD_GAIN_DB, BROAD_LEAST_DB, BROAD_SIGMAS = 3.0, 7.0, 5.0, 10.0
+"""What is broad and low may be the mean of formants, which wander, unless it is very sure."""
 ABOVE_LOWEST_OCTAVES = 0.6
 """The lowest line has none below it that could say how much is usual."""
 SPREAD_DB = 1.0
@@ -83,7 +93,7 @@ def look(lines: Lines) -> Notes:
     if known.sum() < PER_OCTAVE // 2:
         return Notes(different, ())
     sigma = np.where(known, np.maximum(body.sigma_db, LEAST_SIGMA_DB), UNKNOWN_DB)
-    fitted = fit(body.level_db, sigma * SHARED, known, LEAST_SIGMAS, moving=False)
+    fitted = fit(body.level_db, sigma * SHARED, known, FITTED_SIGMAS, moving=False)
     kept = tuple(b for b in fitted.bells if _believed(b, fitted, body, np.array(notes)))
     return Notes(different, kept)
 
@@ -282,18 +292,45 @@ def _common(context: Index, point: Index, mean: Wave, n: int) -> tuple[Wave, Wav
 def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
     if not GAINS_DB[0] <= bell.gain_db <= GAINS_DB[1] or bell.sigmas < LEAST_SIGMAS:
         return False
-    wild = [b for b in fitted.bells if abs(b.gain_db) > WILD_DB]
-    if any(abs(np.log2(b.hz / bell.hz)) < WILD_OCTAVES for b in wild):
-        return False
-    if bell.q < BROAD_Q and bell.gain_db < BROAD_GAIN_DB:
-        return False
     if np.log2(bell.hz) < body.lowest + ABOVE_LOWEST_OCTAVES:
         return False
     known = body.contexts > 2
-    for side in (-1, 1):
-        away = side * (OCTAVES - np.log2(bell.hz))
-        if known[(away >= 0) & (away < KNOWN_OCTAVES)].mean() < KNOWN_SHARE:
+    around = _known_share(bell, known)
+    if around < KNOWN_SHARE:
+        return False
+    if bell.q < BROAD_Q and bell.gain_db < BROAD_GAIN_DB:
+        sure = bell.sigmas >= BROAD_SIGMAS and around >= WHOLLY_KNOWN
+        if not sure or bell.gain_db < BROAD_LEAST_DB:
             return False
+    shown = _shown(bell, fitted, body, notes)
+    if len(shown) < FEWEST_SEEN:
+        return False
+    agree = float(np.mean(shown > bell.gain_db / 3))
+    if len(shown) < FEWEST_NOTES and (agree < 1 or bell.sigmas < FEWEST_SIGMAS):
+        return False
+    few_sigmas = FEW_KNOWN_SIGMAS if around >= WHOLLY_KNOWN else FEW_SIGMAS
+    if len(shown) < FEW_NOTES and bell.sigmas < few_sigmas:
+        return False
+    if agree < (AGREE_SHARE if len(shown) < MANY_NOTES else MANY_AGREE_SHARE):
+        return False
+    wild = [b for b in fitted.bells if abs(b.gain_db) > WILD_DB]
+    return not any(abs(np.log2(b.hz / bell.hz)) < WILD_OCTAVES for b in wild) or (
+        bell.sigmas >= TAME_SIGMAS
+        and agree >= TAME_SHARE
+        and abs(float(np.median(shown)) - bell.gain_db) < TAME_GAIN_DB
+        and _left_db(bell, fitted, known) < TAME_LEFT_DB
+    )
+
+
+def _known_share(bell: Bell, known: NDArray[np.bool_]) -> float:
+    """Return how much is known of the surroundings, on the side where that is less."""
+    away = OCTAVES - np.log2(bell.hz)
+    sides = ((away >= 0) & (away < KNOWN_OCTAVES), (away <= 0) & (away > -KNOWN_OCTAVES))
+    return float(min(known[side].mean() for side in sides))
+
+
+def _shown(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> Wave:
+    """Return how far each different note stands over all but this bell, in dB."""
     reach = np.clip(0.72 / bell.q * PER_OCTAVE, 1.0, PER_OCTAVE / 12)
     near = np.abs(body.point - bell.point) <= reach
     others = fitted.course + sum(
@@ -301,7 +338,10 @@ def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
     )
     over = body.mean_db[near] - others[body.point[near]]
     which, inverse = np.unique(notes[body.context[near]], return_inverse=True)
-    if len(which) < FEWEST_NOTES:
-        return False
-    shown = np.bincount(inverse, over) / np.bincount(inverse)
-    return bool(np.mean(shown > bell.gain_db / 3) >= AGREE_SHARE)
+    return np.asarray(np.bincount(inverse, over, len(which)) / np.bincount(inverse))
+
+
+def _left_db(bell: Bell, fitted: Fit, known: NDArray[np.bool_]) -> float:
+    """Return what the fit leaves unexplained around a bell (RMS)."""
+    near = (np.abs(OCTAVES - np.log2(bell.hz)) < LEFT_OCTAVES) & known
+    return float(np.sqrt(np.mean(fitted.left[near] ** 2))) if near.any() else np.inf

@@ -1,0 +1,74 @@
+"""Overs: the places where sound passes a level, between the samples too."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from salt_anvil.core.audio import Sound
+from salt_anvil.core.measure.truepeak import EDGE, interpolated_peak
+
+PIECES_A_SECOND = 100
+LEAST = 0.5
+"""Amplitude (-6 dBTP) below which the true peak of a piece is not looked for."""
+APART_S, LONGEST_S = 0.1, 1.0
+"""Overs nearer to each other than this are one place, but none is longer than that."""
+
+
+@dataclass(frozen=True)
+class Over:
+    """A place: where its loudest piece begins, in frames, and its true peak in dBTP."""
+
+    frame: int
+    peak_dbtp: float
+
+
+class PieceMeter:
+    """Takes blocks of any length; keeps the true peak of every 10 ms (linear, at least LEAST)."""
+
+    def __init__(self, rate: int, channels: int) -> None:
+        self.frames = max(round(rate / PIECES_A_SECOND), 1)
+        self._past = np.zeros((EDGE, channels))
+        self._rest = np.zeros((0, channels))
+        self._peaks: list[float] = []
+
+    def feed(self, sound: Sound) -> None:
+        """Take a block; what is not finite is passed over."""
+        block = np.nan_to_num(np.asarray(sound, float), nan=0.0, posinf=0.0, neginf=0.0)
+        whole = np.concatenate([self._rest, block])
+        count = len(whole) // self.frames
+        self._measure(whole[: count * self.frames], self.frames)
+        self._rest = whole[count * self.frames :]
+
+    def flush(self) -> NDArray[np.float32]:
+        """Return the peaks of all pieces, the last with what still rings on after it."""
+        # What still comes out of the interpolation belongs to the last piece.
+        left = np.concatenate([self._rest, np.zeros((EDGE, self._past.shape[1]))])
+        self._measure(left, len(left))
+        return np.array(self._peaks, np.float32)
+
+    def _measure(self, sound: Sound, size: int) -> None:
+        whole = np.concatenate([self._past, sound])
+        for at in range(0, len(sound), size):
+            piece = whole[at : at + size + EDGE]
+            floor = max(float(np.abs(piece[EDGE:]).max(initial=0.0)), LEAST)
+            self._peaks.append(interpolated_peak(piece, floor))
+        self._past = whole[-EDGE:]
+
+
+def places(peaks: NDArray[np.float32], piece: int, limit_dbtp: float) -> list[Over]:
+    """Return the places above a limit; peaks: linear, one a piece of so many frames."""
+    over = np.flatnonzero(peaks > 10 ** (limit_dbtp / 20))
+    if not len(over):
+        return []
+    gap, most = round(APART_S * PIECES_A_SECOND), round(LONGEST_S * PIECES_A_SECOND)
+    starts = np.flatnonzero(np.diff(over, prepend=-gap - 1) > gap)
+    found = []
+    for run in np.split(over, starts[1:]):
+        for part in np.split(
+            run, np.searchsorted(run, np.arange(run[0] + most, run[-1] + 1, most))
+        ):
+            if len(part):
+                loudest = int(part[np.argmax(peaks[part])])
+                found.append(Over(loudest * piece, 20 * float(np.log10(peaks[loudest]))))
+    return found

@@ -1,0 +1,346 @@
+<script lang="ts">
+  import type { Snippet } from 'svelte';
+  import AddWay from './AddWay.svelte';
+  import DragNumber from '../components/DragNumber.svelte';
+  import { barBeat, clock, figure, signed } from '../lib/figures';
+  import type { Live } from '../lib/live.svelte';
+  import { MIX, type Proving } from '../lib/proving.svelte';
+  import type { WayResult } from '../lib/types';
+
+  interface Props {
+    proving: Proving;
+    live: Live;
+    rate: number;
+    bpm: number | null;
+    song: Snippet;
+  }
+  let { proving, live, rate, bpm, song }: Props = $props();
+
+  const SCALE = 19 / 1.4;
+  let adding = $state(false);
+  const proof = $derived(proving.proof);
+  const found_db = $derived(proving.ceiling?.found_db ?? null);
+  const verified = $derived(
+    Object.fromEntries(((proving.ceiling?.verified ?? []) as WayResult[]).map((w) => [w.name, w])),
+  );
+  const length = $derived(Math.max((proof?.end ?? 1) - (proof?.begin ?? 0), 1));
+  const loudest = $derived(
+    Math.max(1, ...proving.rows.flatMap((r) => proving.overFrames(r.found).map((o) => o.db))),
+  );
+
+  function where(frame: number): string {
+    return bpm && proving.file === null ? barBeat(frame, rate, bpm) : clock(frame, rate);
+  }
+  function top(found: WayResult | null): { frame: number; db: number } | null {
+    const all = proving.overFrames(found);
+    return all.reduce<(typeof all)[number] | null>((a, b) => (a && a.db >= b.db ? a : b), null);
+  }
+  function said(row: (typeof proving.rows)[number]): string {
+    const { found } = row;
+    if (!found) return row.words;
+    if (found.error) return `${row.words}: ${found.error}`;
+    const over = found.overs.length === 1 ? '1 over' : `${found.overs.length} overs`;
+    return `${row.words}, true peak ${figure(found.true_peak_dbtp ?? 0, 1)}, ${over}`;
+  }
+  function share(name: string): number | null {
+    const running = proving.state.shares?.[name.replaceAll(':', '-')];
+    return running ?? null;
+  }
+  function turn(name: string): void {
+    proving.setWays(
+      proving.ways.map((w, i) => (proving.rows[i + 1]?.name === name ? { ...w, on: !w.on } : w)),
+    );
+  }
+  function remove(name: string): void {
+    proving.setWays(proving.ways.filter((_, i) => proving.rows[i + 1]?.name !== name));
+    if (proving.row === name) proving.look(MIX);
+  }
+  function key(event: KeyboardEvent, at: number): void {
+    const { rows } = proving;
+    const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    const row = rows[at];
+    if (by) {
+      const next = rows[Math.min(Math.max(at + by, 0), rows.length - 1)];
+      if (next) {
+        proving.look(next.name);
+        document.querySelector<HTMLElement>(`[data-way="${next.name}"]`)?.focus();
+      }
+    } else if (event.key === 'Delete' && row && row.name !== MIX) remove(row.name);
+    else if (event.key === 'Enter' && row && row.name !== MIX) turn(row.name);
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+</script>
+
+<div class="ways" role="table" aria-label="Ways out">
+  <div class="row head" role="row">
+    <div class="cells">
+      <b role="columnheader">Ways out</b>
+      <span role="columnheader">peak<br />dBFS</span>
+      <span role="columnheader">true peak<br />dBTP</span>
+      <span role="columnheader">overs</span>
+      <span role="columnheader">loudest over<br />dB, {bpm ? 'bar' : 'time'}</span>
+      <span role="columnheader">loudness<br />LU</span>
+      <span role="columnheader" class="then"
+        >{#if found_db !== null}<b>at {figure(found_db, 1)}</b><br />dBTP, overs{/if}</span
+      >
+    </div>
+    <div class="bars song" role="columnheader">{@render song()}</div>
+  </div>
+  {#each proving.rows as row, at (row.name)}
+    {@const found = row.found?.error ? null : row.found}
+    {@const most = top(found)}
+    {@const then = verified[row.name]}
+    <div class="row" role="row">
+      <div class="cells" class:chosen={proving.row === row.name} class:off={!row.on}>
+        <div role="cell" class="what">
+          {#if row.name !== MIX}
+            <button
+              class="box"
+              role="switch"
+              aria-checked={row.on}
+              aria-label="Go {row.words}"
+              onclick={() => turn(row.name)}><span class:on={row.on}></span></button
+            >
+          {:else}<span class="box none"></span>{/if}
+          <button
+            class="name"
+            data-way={row.name}
+            aria-pressed={proving.row === row.name}
+            aria-label={said(row)}
+            tabindex={proving.row === row.name ? 0 : -1}
+            onclick={() => proving.look(row.name)}
+            onkeydown={(e) => key(e, at)}>{row.words}</button
+          >
+        </div>
+        <span role="cell" class:over={(found?.sample_peak_dbfs ?? -1) > 0}
+          >{found?.sample_peak_dbfs == null ? '–' : signed(found.sample_peak_dbfs, 1)}</span
+        >
+        <span role="cell" class:over={(found?.overs.length ?? 0) > 0}
+          >{found?.true_peak_dbtp == null ? '–' : signed(found.true_peak_dbtp, 1)}</span
+        >
+        <span role="cell" class:over={(found?.overs.length ?? 0) > 0}
+          >{found ? found.overs.length : '–'}</span
+        >
+        <span role="cell">{most ? `${signed(most.db, 1)} at ${where(most.frame)}` : ''}</span>
+        <span role="cell">{found?.loudness_lu == null ? '' : signed(found.loudness_lu, 1)}</span>
+        <span role="cell" class="then" class:over={(then?.overs.length ?? 0) > 0}
+          >{then?.true_peak_dbtp == null
+            ? ''
+            : `${signed(then.true_peak_dbtp, 1)}, ${then.overs.length}`}</span
+        >
+      </div>
+      <div class="bars" role="cell">
+        {#if row.found?.error}
+          <span class="say">{row.found.error}</span>
+        {:else if share(row.name) !== null && proving.running}
+          <span class="say">{figure(100 * (share(row.name) ?? 0), 0)} %</span>
+        {:else if found}
+          {#each proving.overFrames(found) as over (over.frame)}
+            <button
+              class="mark"
+              tabindex={proving.row === row.name ? 0 : -1}
+              style:left="{(100 * (over.frame - (proof?.begin ?? 0))) / length}%"
+              style:height="{Math.min(
+                Math.max((over.db * SCALE * 1.4) / Math.max(loudest, 1.4), 3),
+                21,
+              )}px"
+              aria-label="over, {signed(over.db, 1)} dB, {where(over.frame)}, play from here"
+              title="{signed(over.db, 1)} dB at {where(over.frame)}"
+              onclick={() => {
+                proving.look(row.name);
+                proving.from(over.frame - rate);
+              }}
+            ></button>
+          {/each}
+          {#if found.overs.length === 0}<span class="say end">none</span>{/if}
+        {:else if !row.on}
+          <span class="say">not chosen</span>
+        {/if}
+        {#if row.name !== MIX && !proving.running}
+          <button class="remove" aria-label="Take {row.words} away" onclick={() => remove(row.name)}
+            >×</button
+          >
+        {/if}
+      </div>
+    </div>
+  {/each}
+</div>
+<div class="foot">
+  {#if adding}
+    <AddWay {proving} onclose={() => (adding = false)} />
+  {:else}
+    <button class="act" onclick={() => (adding = true)}>+ way out</button>
+  {/if}
+  <span
+    >an over is a place above
+    <DragNumber
+      label="Overs lie above"
+      value={proving.limit}
+      low={-6}
+      high={6}
+      unit="dBTP"
+      reset={0}
+      onhold={(v) => (proving.limit = Math.round(10 * (v ?? 0)) / 10)}
+      ondrop={() => undefined}
+    /></span
+  >
+  <span class="hint">a click on a mark goes there; N: next over</span>
+  <span class="space"></span>
+  {#if proof?.seconds && !proving.running}<span>proved in {figure(proof.seconds, 1)} s</span>{/if}
+  {#if proof && !proving.running}
+    <button class="act" onclick={() => void proving.prove()}>prove again</button>
+  {/if}
+</div>
+
+<style>
+  .ways {
+    padding: 0 0 0 0;
+    position: relative;
+  }
+  .row {
+    display: grid;
+    grid-template-columns: 532px minmax(0, 1fr);
+    border-bottom: 1px solid var(--hair);
+  }
+  .cells {
+    display: grid;
+    grid-template-columns: 180px 42px 54px 40px 92px 46px 60px;
+    align-items: center;
+    height: 25px;
+    padding-left: var(--s3);
+    text-align: right;
+    white-space: nowrap;
+  }
+  .head .cells {
+    height: auto;
+    align-items: end;
+    color: var(--slate);
+    font-size: var(--small);
+    line-height: 1.2;
+    padding-bottom: 2px;
+  }
+  .head .cells > b {
+    font-size: var(--text);
+    color: var(--ink);
+    text-align: left;
+  }
+  .what {
+    display: flex;
+    align-items: center;
+    gap: var(--s2);
+    min-width: 0;
+    text-align: left;
+  }
+  .name {
+    flex: 1;
+    min-width: 0;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    line-height: 23px;
+  }
+  .box {
+    flex: none;
+    width: 13px;
+    height: 13px;
+    border: 1px solid currentColor;
+    padding: 2px;
+  }
+  .box.none {
+    border: 0;
+  }
+  .box span {
+    display: block;
+    width: 100%;
+    height: 100%;
+  }
+  .box .on {
+    background: currentColor;
+  }
+  .chosen {
+    background: var(--ink);
+    color: var(--on-ink);
+  }
+  .off:not(.chosen) {
+    color: var(--muted);
+  }
+  .over {
+    font-weight: 700;
+  }
+  .bars {
+    position: relative;
+    border-left: 1px solid var(--hair);
+    margin: 0 18px 0 var(--s2);
+    height: 25px;
+  }
+  .song {
+    height: auto;
+  }
+  .mark {
+    position: absolute;
+    bottom: 2px;
+    width: 5px;
+    margin-left: -2px;
+    border-left: 2px solid var(--ink);
+  }
+  .say {
+    position: absolute;
+    left: var(--s2);
+    line-height: 24px;
+    color: var(--muted);
+    font-size: var(--note);
+    white-space: nowrap;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    max-width: 100%;
+  }
+  .say.end {
+    left: auto;
+    right: var(--s1);
+  }
+  .remove {
+    position: absolute;
+    right: -16px;
+    top: 2px;
+    width: 14px;
+    text-align: center;
+    color: var(--muted);
+  }
+  .foot {
+    display: flex;
+    align-items: baseline;
+    gap: var(--s4);
+    padding: 3px var(--s3) 4px;
+    font-size: var(--note);
+    color: var(--slate);
+    white-space: nowrap;
+  }
+  .hint {
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .act {
+    text-decoration: underline dotted;
+    color: var(--ink);
+  }
+  .space {
+    flex: 1;
+  }
+  @media (max-width: 1150px) {
+    .row {
+      grid-template-columns: 440px minmax(0, 1fr);
+    }
+    .cells {
+      grid-template-columns: 178px 0 56px 40px 92px 0 66px;
+    }
+    .cells > :nth-child(2),
+    .cells > :nth-child(6) {
+      visibility: hidden;
+      overflow: hidden;
+    }
+    .hint {
+      display: none;
+    }
+  }
+</style>
