@@ -119,13 +119,13 @@ def test_print_of_the_command_line(
     band_data: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     common = ["print", "Band", "--data", str(band_data), "--out", str(tmp_path)]
-    assert main([*common, "--stems"]) == 0
+    assert main([*common, "--tracks"]) == 0
     files = [Path(p) for p in capsys.readouterr().out.split("\n") if p]
     assert len(files) == 4
     stems = [soundfile.read(p)[0] for p in files[1:]]
     # The bus has no chain and its fader at 0: the stems add up to what enters the main bus.
     assert all(s.shape == (576_000, 2) for s in stems)
-    assert main([*common, "--from", "2.5", "--to", "4", "--strip", "drum"]) == 0
+    assert main([*common, "--from", "2.5", "--to", "4", "--strip", "drum", "--over"]) == 0
     region = soundfile.read(capsys.readouterr().out.strip())[0]
     assert region.shape == (72_000,)
     pan = stems[0][120_000:192_000, 0] / np.cos(np.pi / 4)

@@ -138,14 +138,36 @@ def _add_print(commands: Commands) -> None:
     printing.add_argument("session", help="number or name of the session")
     printing.add_argument("--out", type=Path, default=Path())
     printing.add_argument("--data", type=Path, default=Path("data"))
-    printing.add_argument("--stems", action="store_true", help="every strip too, after its fader")
+    printing.add_argument("--tracks", action="store_true", help="every track too, after its fader")
+    printing.add_argument(
+        "--stems", choices=["groups", "tracks"],
+        help="a set that adds up, and its sum: groups: what goes to the main bus, as its buses make"
+        " it; tracks: every track, all buses dry",
+    )  # fmt: skip
     printing.add_argument("--strip", help="only this strip, after its chain")
+    printing.add_argument("--section", help="only this section")
+    printing.add_argument("--sections", action="store_true", help="each section to a file")
     printing.add_argument("--from", dest="begin", type=float, default=0.0, metavar="S")
     printing.add_argument("--to", dest="end", type=float, metavar="S")
     printing.add_argument(
-        "--format", default="wav-32f", choices=["wav-16", "wav-24", "wav-32f", "flac-16", "flac-24"]
+        "--format", default="wav-32f", help="wav-16, bwf-24, aiff-24, flac-16, wav-32f …"
     )
-    printing.add_argument("--no-dither", action="store_true")
+    printing.add_argument(
+        "--codec", metavar="NAME:KBPS", help="a listening copy instead: mp3:192, aac:256 …"
+    )
+    printing.add_argument("--rate", type=int, metavar="HZ", help="converted before the dither")
+    printing.add_argument("--dither", default="tpdf", choices=["tpdf", "shaped", "none"])
+    printing.add_argument("--no-dither", dest="dither", action="store_const", const="none")
+    printing.add_argument("--fade-in", type=float, default=0.0, metavar="S")
+    printing.add_argument("--fade-out", type=float, default=0.0, metavar="S")
+    for name in ("title", "artist", "isrc", "comment"):
+        printing.add_argument(f"--{name}", default="")
+    printing.add_argument("--no-cues", action="store_true", help="no markers of the sections")
+    printing.add_argument(
+        "--name", metavar="PATTERN", help="of {session}, {part}, {rate}, {format}"
+    )
+    printing.add_argument("--over", action="store_true", help="write over files of the same name")
+    printing.add_argument("--proof", action="store_true", help="prove what was printed, too")
     printing.set_defaults(run=_print)
 
 
@@ -246,7 +268,7 @@ def _process(options: argparse.Namespace) -> None:
             recipe,
             format,
             keys=keys,
-            dither=not options.no_dither,
+            dither="none" if options.no_dither else "tpdf",
             progress=show,
         )
     finally:
@@ -515,27 +537,56 @@ def _serve(options: argparse.Namespace) -> int:
     return serve(options.data, options.host, options.port, demo=options.demo)
 
 
-def _print(options: argparse.Namespace) -> None:
+def _print(options: argparse.Namespace) -> int:
+    from salt_anvil.core.session import checked
     from salt_anvil.jobs.print_command import print_session
+    from salt_anvil.jobs.print_worker import PrintOptions
 
+    fields = {
+        "strip": options.strip,
+        "format": options.codec.replace(":", "-") if options.codec else options.format,
+        "rate": options.rate,
+        "dither": options.dither,
+        "fade_in_s": options.fade_in,
+        "fade_out_s": options.fade_out,
+        "cues": not options.no_cues,
+        **{name: getattr(options, name) for name in ("title", "artist", "isrc", "comment")},
+        **({"name": options.name} if options.name else {}),
+    }
     show, end = _progress("Printing")
     try:
         written = print_session(
             options.data,
             options.session,
             options.out,
-            strip=options.strip,
-            stems=options.stems,
+            checked(PrintOptions, fields),
+            tracks=options.tracks,
+            set_of=options.stems,
+            section=options.section,
+            every_section=options.sections,
             begin_s=options.begin,
             end_s=options.end,
-            format=options.format,
-            dither=not options.no_dither,
+            over=options.over,
             progress=show,
         )
     finally:
         end()
     for path in written:
         print(path)
+    return _proved(written) if options.proof else 0
+
+
+def _proved(paths: list[Path]) -> int:
+    from salt_anvil.core.delivery.proof import verdict
+    from salt_anvil.jobs.proof import ProofRequest
+    from salt_anvil.jobs.proof_command import prove, table
+
+    worst = 0
+    for path in paths:
+        found = prove(str(path), Path(), ProofRequest(), (0.0, None), None, lambda told: None)
+        print(table(found))
+        worst = max(worst, 0 if verdict(found).ready else 1)
+    return worst
 
 
 def _speed(options: argparse.Namespace) -> None:

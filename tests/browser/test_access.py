@@ -79,6 +79,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "gate": stage("foot-stomps", "foot-stomps-boom"),
     "curve": stage("voice-room", "voice-room-curve"),
     "desk": by_key("3"),
+    "proof": by_key("4"),
     "lab": by_key("5"),
     "sessions": by_key("1"),
     "keys": by_key("?"),

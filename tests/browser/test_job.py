@@ -33,18 +33,19 @@ def wait_for_analysis(page: Page, strip: str = "main") -> None:
     )
 
 
-def printed(page: Page, what: str, format: str, tmp_path: Path) -> Path:
+def printed(page: Page, what: str, width: str, tmp_path: Path) -> Path:
     page.get_by_role("button", name="print", exact=True).click()
     sheet = page.get_by_role("dialog", name="Print")
-    sheet.get_by_role("radio", name=what, exact=True).click()
-    sheet.get_by_role("radio", name=format, exact=True).click()
+    sheet.get_by_label("What").select_option(what)
+    sheet.get_by_role("radio", name="WAV", exact=True).click()
+    sheet.get_by_role("radio", name=width, exact=True).click()
     with page.expect_response(lambda r: "/prints" in r.url and r.request.method == "POST") as asked:
         sheet.get_by_role("button", name="Print").click()
     number = asked.value.json()["id"]
-    row = sheet.locator(f"li[data-print='{number}'][data-state=done]")
+    row = sheet.locator(f"tr[data-print='{number}'][data-state=done]")
     expect(row).to_be_visible()
     with page.expect_download() as download:
-        row.get_by_role("link", name="Save").click()
+        row.get_by_role("link", name="save").click()
     path = tmp_path / download.value.suggested_filename
     download.value.save_as(path)
     sheet.get_by_role("button", name="Close").click()
@@ -119,7 +120,7 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
     page.keyboard.press("Control+Shift+z")
     expect(label).not_to_have_text("−20.0")
 
-    path = printed(page, "Foot stomps after its chain", "wav-24", tmp_path)
+    path = printed(page, "Foot stomps after its chain", "24", tmp_path)
     sound, rate = soundfile.read(path)
     assert (rate, sound.ndim, len(sound)) == (48000, 1, 60 * 48000)
     # The print holds what was heard: the loop as loud as it was recorded.
@@ -146,7 +147,7 @@ def test_what_the_worklet_plays_after_a_seek_is_what_is_printed(page: Page, tmp_
     start, sound = recorded(page, 72_000)
     start, sound = start + 24_000, sound[24_000:]  # behind the fade at the start
     page.keyboard.press(" ")
-    path = printed(page, "main mix", "wav-32f", tmp_path)
+    path = printed(page, "main mix", "32f", tmp_path)
     whole = soundfile.read(path, dtype="float32")[0]
     error = sound - whole[start : start + len(sound)]
     assert np.abs(sound).max() > 0.05

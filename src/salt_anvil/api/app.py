@@ -14,7 +14,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.staticfiles import StaticFiles
 
-from salt_anvil.api import live, models, proof_routes, recipe_routes, routes
+from salt_anvil.api import live, models, print_routes, proof_routes, recipe_routes, routes
 from salt_anvil.api.guard import Guard
 from salt_anvil.api.hub import Hub
 from salt_anvil.api.preparation import Preparation
@@ -57,6 +57,7 @@ def create_app(hub: Hub, hosts: list[str], preparation: Preparation) -> FastAPI:
     app.state.hub, app.state.preparation = hub, preparation
     app.include_router(routes.router)
     app.include_router(recipe_routes.router)
+    app.include_router(print_routes.router)
     app.include_router(proof_routes.router)
     app.include_router(live.router)
     for kind, status in STATUS.items():
@@ -105,6 +106,7 @@ def schema() -> dict[str, object]:
     app = FastAPI(title="Salt Anvil")
     app.include_router(routes.router)
     app.include_router(recipe_routes.router)
+    app.include_router(print_routes.router)
     app.include_router(proof_routes.router)
 
     @app.get("/live-messages")

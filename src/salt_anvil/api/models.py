@@ -16,6 +16,8 @@ from salt_anvil.core.processors.base import Control, Kind
 from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.recipe import Tag
 from salt_anvil.core.session import Extent, Model, Name, Session, Slot
+from salt_anvil.jobs.print_sets import StemSet
+from salt_anvil.jobs.print_worker import PrintOptions
 from salt_anvil.jobs.proof import ProofRequest
 from salt_anvil.live.messages import BlockReport, Command, Event, Frame
 
@@ -287,6 +289,25 @@ class PrintItem(BaseModel):
     file: str | None
     message: str | None
     created_at: float
+    place: int | None = None
+    """How many are before it, while it waits."""
+    left_s: float | None = None
+    report: dict[str, Any] | None = None
+    """What the finished file measures: its loudness, true peak, overs, SHA-256."""
+
+
+class StemsRequest(Model):
+    """A set of stems that add up; options: format and the rest, of each."""
+
+    set: StemSet
+    options: PrintOptions
+
+
+class StemsWords(BaseModel):
+    """To what each set adds up, and what keeps it from adding up to the mix."""
+
+    groups: str
+    tracks: str
 
 
 class CoderItem(BaseModel):

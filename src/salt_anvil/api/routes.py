@@ -31,7 +31,6 @@ from salt_anvil.core.recipe import recipe_of
 from salt_anvil.core.session import Stage, checked, owners_controls
 from salt_anvil.demo.install import NAME
 from salt_anvil.files.read import markers
-from salt_anvil.jobs.print_worker import PrintOptions
 from salt_anvil.jobs.scan import ScanAnswer
 from salt_anvil.live.messages import Frame
 from salt_anvil.store.sessions import Revision
@@ -409,35 +408,3 @@ def measure_in_lab(session_id: Number, wanted: m.LabRequest, hub: TheHub) -> m.L
         figures=[m.LabFigure(**vars(f)) for f in found.figures],
         plots=page_plots(found),
     )
-
-
-@router.get("/sessions/{session_id}/prints")
-def list_prints(session_id: Number, hub: TheHub) -> list[m.PrintItem]:
-    """Return the session's prints, newest first."""
-    return [
-        m.PrintItem(**{k: v for k, v in vars(row).items() if k != "session_id"})
-        for row in hub.prints.store.every(session_id)
-    ]
-
-
-@router.post("/sessions/{session_id}/prints")
-def ask_print(session_id: Number, options: PrintOptions, hub: TheHub) -> m.PrintItem:
-    """Start a print."""
-    number = hub.prints.ask(session_id, hub.sessions.head(session_id).model, options)
-    row = hub.prints.store.get(number)
-    return m.PrintItem(**{k: v for k, v in vars(row).items() if k != "session_id"})
-
-
-@router.delete("/prints/{number}")
-def cancel_print(number: Number, hub: TheHub) -> None:
-    """Stop a print."""
-    hub.prints.cancel(number)
-
-
-@router.get("/prints/{number}/file")
-def get_print(number: Number, hub: TheHub) -> FileResponse:
-    """Return a finished print."""
-    row = hub.prints.store.get(number)
-    if row.file is None or not (hub.prints.folder / row.file).is_file():
-        raise FileError(f"print {number} has no file")
-    return FileResponse(hub.prints.folder / row.file, filename=row.file)

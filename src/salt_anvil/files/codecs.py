@@ -14,7 +14,7 @@ import soundfile
 import soxr
 
 from salt_anvil.core.audio import Sound
-from salt_anvil.core.delivery.dither import quantised
+from salt_anvil.core.delivery.dither import Dither, Quantiser
 from salt_anvil.core.delivery.ways import CODERS, Way
 from salt_anvil.core.errors import FileError
 
@@ -40,20 +40,18 @@ def converted(way: Way, sound: Iterator[Sound], rate: int, channels: int) -> Ite
     """Give sound at the way's rate and width, full scale 1.0, still as float64."""
     out_rate = way.rate_at(rate)
     if way.bits and way.dither == "before":
-        sound = _rounded(sound, way.bits, dither=True)
+        sound = _rounded(sound, way.bits, channels, "tpdf")
     if out_rate != rate:
         sound = _resampled(sound, rate, out_rate, channels)
     if way.bits:
-        sound = _rounded(sound, way.bits, dither=way.dither == "last")
+        sound = _rounded(sound, way.bits, channels, "tpdf" if way.dither == "last" else "none")
     return sound
 
 
-def _rounded(sound: Iterator[Sound], bits: int, *, dither: bool) -> Iterator[Sound]:
-    at, scale = 0, float(1 << (bits - 1))
+def _rounded(sound: Iterator[Sound], bits: int, channels: int, dither: Dither) -> Iterator[Sound]:
+    quantiser = Quantiser(bits, channels, dither=dither)
     for block in sound:
-        levels, _ = quantised(block, at, bits, dither=dither)
-        at += len(block)
-        yield levels / scale
+        yield quantiser.levels(block) / float(1 << (bits - 1))
 
 
 def _resampled(sound: Iterator[Sound], rate: int, out: int, channels: int) -> Iterator[Sound]:
@@ -154,6 +152,22 @@ def _gathered(sound: Iterator[Sound]) -> Iterator[Sound]:
             waiting, count = [], 0
     if waiting:
         yield np.concatenate(waiting)
+
+
+def about(path: Path) -> tuple[int, int]:
+    """Return rate and channels of a coded file.
+
+    Raises:
+        FileError: it cannot be read.
+    """
+    import av
+
+    try:
+        with av.open(str(path)) as file:
+            stream = file.streams.audio[0]
+            return int(stream.rate or 0), int(stream.channels)
+    except (ValueError, OSError, IndexError) as error:
+        raise FileError(f"{path.name} cannot be read: {error}") from None
 
 
 def decode(codec: str, path: Path, channels: int) -> Iterator[Sound]:

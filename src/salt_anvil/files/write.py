@@ -1,23 +1,31 @@
-"""Audio files out: WAV and FLAC, written beside their place and moved there when whole."""
+"""Audio files out: WAV, broadcast WAV, AIFF, FLAC; beside their place, moved there when whole."""
 
 import contextlib
 import os
 from pathlib import Path
 from types import TracebackType
-from typing import BinaryIO, Literal, get_args
+from typing import Literal, get_args
 
 import numpy as np
 import soundfile
 
 from salt_anvil.core.audio import Sound
-from salt_anvil.core.delivery.dither import quantised
+from salt_anvil.core.delivery.dither import SEED, Dither, Levels, Quantiser
 from salt_anvil.core.errors import FileError
+from salt_anvil.core.measure.rows import RowMeter, Rows, figures
+from salt_anvil.files.labels import Labels, bext, cue_chunks, history_room, info_chunk, tag
+from salt_anvil.files.wave_file import WaveFile
 
-PrintFormat = Literal["wav-16", "wav-24", "wav-32f", "flac-16", "flac-24"]
+PrintFormat = Literal[
+    "wav-16", "wav-24", "wav-32f", "bwf-16", "bwf-24", "bwf-32f",
+    "aiff-16", "aiff-24", "flac-16", "flac-24",
+]  # fmt: skip
 FORMATS: tuple[str, ...] = get_args(PrintFormat)
+ENDINGS = {"wav": "wav", "bwf": "wav", "aiff": "aif", "flac": "flac"}
 _BITS = {"16": 16, "24": 24, "32f": 0}
-_SUBTYPE = {16: "PCM_16", 24: "PCM_24", 0: "FLOAT"}
-_RIFF_LIMIT = 0xFFFFFFFF - 4096
+_DITHERED = {
+    "tpdf": "TPDF dither", "shaped": "TPDF dither, noise shaped", "none": "rounded, no dither",
+}  # fmt: skip
 
 
 LOUDEST = 1000.0
@@ -27,7 +35,7 @@ LOUDEST = 1000.0
 class SoundWriter:
     """Writes sound block by block; whole or not at all.
 
-    `dither` adds TPDF of 2 LSB to the integer formats. `clipped` counts samples that did not fit.
+    `clipped` counts samples that did not fit into the integer formats.
     """
 
     def __init__(
@@ -38,8 +46,10 @@ class SoundWriter:
         rate: int,
         channels: int,
         frames: int,
-        dither: bool = True,
+        dither: Dither = "tpdf",
         start: int = 0,
+        seed: int = SEED,
+        labels: Labels | None = None,
     ) -> None:
         """Open the file for a known number of frames; start is the first one's absolute frame.
 
@@ -47,17 +57,32 @@ class SoundWriter:
             FileError: the folder cannot be written to.
         """
         container, width = format.split("-")
-        self._bits, self._dither, self._at = _BITS[width], dither, start
-        self.path, self.clipped = path, 0
+        self._container, self._rate, self._channels = container, rate, channels
+        self._bits, self._dither, self._start = _BITS[width], dither, start
+        self._labels = labels or Labels()
+        self._quantiser = Quantiser(
+            self._bits or 32, channels, dither=dither, seed=seed, start=start
+        )
+        self.path = path
         self._part = part_of(path)
-        size = frames * channels * (self._bits or 32) // 8
-        kind = "RF64" if container == "wav" and size > _RIFF_LIMIT else container.upper()
+        self._meter = RowMeter(rate, channels) if container == "bwf" else None
+        self._rows: list[Rows] = []
         try:
-            self._file = soundfile.SoundFile(
-                self._part, "w", rate, channels, _SUBTYPE[self._bits], format=kind
-            )
+            self._file = self._opened(frames)
         except (soundfile.LibsndfileError, OSError):
             raise FileError(f"{path} cannot be written: {_reason(path.parent)}") from None
+
+    def _opened(self, frames: int) -> "WaveFile | _Library":
+        if self._container in ("wav", "bwf"):
+            begin = history_room() if self._container == "bwf" else 0
+            return WaveFile(self._part, self._rate, self._channels, self._bits, frames, begin)
+        kind = self._container.upper()
+        return _Library(self._part, self._rate, self._channels, self._bits, kind)
+
+    @property
+    def clipped(self) -> int:
+        """Samples that did not fit."""
+        return self._quantiser.clipped
 
     def write(self, sound: Sound) -> None:
         """Append a block.
@@ -67,28 +92,45 @@ class SoundWriter:
         """
         if not np.abs(sound).max(initial=0.0) <= LOUDEST:
             sound = np.clip(np.nan_to_num(sound, nan=0.0), -LOUDEST, LOUDEST)
-        if self._bits:
-            levels, over = quantised(sound, self._at, self._bits, dither=self._dither)
-            self.clipped += over
-            data = np.ascontiguousarray(levels << (32 - self._bits))
-        else:
-            data = sound.astype(np.float32)
-        self._at += len(sound)
+        if self._meter is not None:
+            self._rows.append(self._meter.feed(sound))
+        data: Sound | Levels = self._quantiser.levels(sound) if self._bits else sound
         try:
             self._file.write(data)
-            self._file.flush()
         except (soundfile.LibsndfileError, OSError) as error:
             self.abandon()
             raise FileError(f"{self.path} was not written: {_words(error)}") from None
 
     def finish(self) -> None:
-        """Close the file and put it in its place."""
-        self._file.close()
-        with self._part.open("r+b") as file:
-            if not self._bits:
-                _undate(file)
-            os.fsync(file.fileno())
-        self._part.replace(self.path)
+        """Close the file and put it in its place.
+
+        Raises:
+            FileError: the disk is full or gone; nothing is left behind.
+        """
+        try:
+            self._end()
+            with self._part.open("rb") as file:
+                os.fsync(file.fileno())
+            self._part.replace(self.path)
+        except (soundfile.LibsndfileError, OSError) as error:
+            self.abandon()
+            raise FileError(f"{self.path} was not written: {_words(error)}") from None
+
+    def _end(self) -> None:
+        if isinstance(self._file, _Library):
+            self._file.close()
+            tag(self._part, self._container, self._labels, self._rate)
+            return
+        if self._meter is not None:
+            found = figures(np.concatenate([*self._rows, self._meter.flush()]))
+            said = _DITHERED[self._dither] if self._bits else "float"
+            self._file.fill(
+                bext(
+                    self._labels, found, rate=self._rate, bits=self._bits,
+                    channels=self._channels, start=self._start, said=said,
+                )
+            )  # fmt: skip
+        self._file.close([*cue_chunks(self._labels.cues), *info_chunk(self._labels)])
 
     def abandon(self) -> None:
         """Close and remove what has been written."""
@@ -111,6 +153,21 @@ class SoundWriter:
             self.abandon()
 
 
+class _Library:
+    """AIFF and FLAC through libsndfile."""
+
+    def __init__(self, path: Path, rate: int, channels: int, bits: int, kind: str) -> None:
+        self._shift = 32 - bits
+        self._file = soundfile.SoundFile(path, "w", rate, channels, f"PCM_{bits}", format=kind)
+
+    def write(self, data: Sound | Levels) -> None:
+        self._file.write(np.ascontiguousarray(np.asarray(data, np.int32) << self._shift))
+        self._file.flush()
+
+    def close(self) -> None:
+        self._file.close()
+
+
 def part_of(path: Path) -> Path:
     """Return the file that a file is written to until it is whole."""
     return path.with_name(path.name + ".part")
@@ -122,7 +179,8 @@ def format_of(path: Path, width: str | None) -> PrintFormat:
     Raises:
         FileError: the ending or the combination cannot be written.
     """
-    container = path.suffix.lower().removeprefix(".")
+    ending = path.suffix.lower().removeprefix(".")
+    container = {"aif": "aiff"}.get(ending, ending)
     width = width or ("32f" if container == "wav" else "24")
     for known in get_args(PrintFormat):
         if known == f"{container}-{width}":
@@ -131,15 +189,6 @@ def format_of(path: Path, width: str | None) -> PrintFormat:
         f"{path.name}: cannot be written as {container or 'no ending'} {width};"
         f" allowed: {', '.join(FORMATS)}"
     )
-
-
-def _undate(file: BinaryIO) -> None:
-    """Take the time of writing out of a float file's peak chunk: same sound, same bytes."""
-    at = file.read(256).find(b"PEAK")
-    if at > 0:
-        file.seek(at + 12)  # name, size, version
-        file.write(bytes(4))
-        file.flush()
 
 
 def _reason(folder: Path) -> str:

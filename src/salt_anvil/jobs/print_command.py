@@ -1,12 +1,13 @@
 """`salt-anvil print`: a session of a data folder to files, without a server."""
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 
 from salt_anvil.core.errors import FileError, StoreError
 from salt_anvil.core.session import Session
-from salt_anvil.files.write import PrintFormat
-from salt_anvil.jobs.print_worker import PrintOptions, print_name, run_print
+from salt_anvil.jobs.print_sets import StemSet, stems
+from salt_anvil.jobs.print_worker import PrintOptions, print_name, refuse_over, run_print
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
 
@@ -15,42 +16,94 @@ def print_session(
     data: Path,
     wanted: str,
     out: Path,
+    like: PrintOptions,
     *,
-    strip: str | None = None,
-    stems: bool = False,
+    tracks: bool = False,
+    set_of: StemSet | None = None,
+    section: str | None = None,
+    every_section: bool = False,
     begin_s: float = 0.0,
     end_s: float | None = None,
-    format: PrintFormat = "wav-32f",
-    dither: bool = True,
+    over: bool = False,
     progress: Callable[[float], None] = lambda share: None,
 ) -> list[Path]:
     """Print a session, given by number or name, and return the files written.
+
+    tracks: every track after its fader too. set_of: stems that add up, instead. section: only
+    this one; every_section: each to a file. Passages are in seconds.
 
     Raises:
         FileError, CoreError: it cannot be found, run or written.
     """
     model = find_session(data, wanted)
     out.mkdir(parents=True, exist_ok=True)
-    begin = round(begin_s * model.rate)
-    end = None if end_s is None else round(end_s * model.rate)
-    if not 0 <= begin < (model.frames() if end is None else min(end, model.frames())):
-        raise FileError(f"--from {begin_s:g} --to {end_s}: there is no sound between them")
-    parts: list[tuple[str | None, str]] = [(strip, "chain")]
-    if stems:
-        parts += [(s.id, "fader") for s in model.strips if s.kind == "track"]
-    written = []
-    for index, (name, tap) in enumerate(parts):
-        options = PrintOptions(
-            strip=name, tap=tap, format=format, dither=dither, begin=begin, end=end
+    asked = [like]
+    if set_of:
+        asked = stems(model, set_of, like)
+    elif tracks:
+        asked += [
+            like.model_copy(update={"strip": s.id, "tap": "fader"})
+            for s in model.strips
+            if s.kind == "track"
+        ]
+    spans = _passages(model, section, every_section, begin_s, end_s)
+    prints = [
+        one.model_copy(
+            update={
+                "begin": begin,
+                "end": end,
+                **({"name": f"{one.name} - {_plain(name)}"} if name else {}),
+            }
         )
-        target = out / print_name(model, options)
+        for begin, end, name in spans
+        for one in asked
+    ]
+    targets = [out / print_name(model, one) for one in prints]
+    if len(set(targets)) < len(targets):
+        targets = [out / print_name(model, one, number) for number, one in enumerate(prints, 1)]
+    for target in targets:
+        refuse_over(target, over)
+    for index, (one, target) in enumerate(zip(prints, targets, strict=True)):
 
         def show(share: float, done: int = index) -> None:
-            progress((done + share) / len(parts))
+            progress((done + share) / len(prints))
 
-        run_print(data, model.model_dump(), options, target, progress=show)
-        written.append(target)
-    return written
+        run_print(
+            data, model.model_dump(), one, target, progress=show, made_at=float(int(time.time()))
+        )
+    return targets
+
+
+def _plain(name: str) -> str:
+    """Return a name that means nothing in a pattern."""
+    return name.replace("{", "(").replace("}", ")")
+
+
+def _passages(
+    model: Session, section: str | None, every: bool, begin_s: float, end_s: float | None
+) -> list[tuple[int, int | None, str]]:
+    """Return first frame, frame after the last and name of what is printed.
+
+    Raises:
+        FileError: there is no such section, or no sound in it.
+    """
+    rate, frames = model.rate, model.frames()
+    known: list[tuple[int, int | None, str]] = []
+    for index, item in enumerate(model.sections):
+        later = [s.start_s for s in model.sections[index + 1 : index + 2]]
+        until = item.end_s if item.end_s is not None else (later or [frames / rate])[0]
+        known.append((round(item.start_s * rate), min(round(until * rate), frames), item.name))
+    if every or section is not None:
+        found = [k for k in known if every or k[2] == section]
+        if not found:
+            names = ", ".join(k[2] for k in known) or "none"
+            raise FileError(f"there is no section {section or ''}; there are: {names}")
+        return found
+    begin = round(begin_s * rate)
+    end = None if end_s is None else round(end_s * rate)
+    if not 0 <= begin < (frames if end is None else min(end, frames)):
+        raise FileError(f"--from {begin_s:g} --to {end_s}: there is no sound between them")
+    return [(begin, end, "")]
 
 
 def find_session(data: Path, wanted: str) -> Session:

@@ -1,31 +1,107 @@
 """A print in a worker process: a whole session model in, one finished file out."""
 
+import json
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from string import Formatter
+from typing import Any, Literal
 
+import xxhash
+from pydantic import Field, field_validator
+
+from salt_anvil import __version__
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import Notify, join_measurements, measure_missing_joins, mended
+from salt_anvil.core.delivery.dither import Dither, seed_of
+from salt_anvil.core.delivery.overs import PieceMeter, places
+from salt_anvil.core.delivery.ways import CODERS, Way, way_of
 from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Source
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.session import Model, Session, checked
+from salt_anvil.core.errors import FileError, SettingError
+from salt_anvil.core.session import Id, Model, Session, checked
+from salt_anvil.files import codecs
+from salt_anvil.files.labels import Labels
 from salt_anvil.files.media import MediaFolder
-from salt_anvil.files.write import PrintFormat
-from salt_anvil.jobs.render import print_to_file
+from salt_anvil.files.read import SoundReader
+from salt_anvil.files.write import ENDINGS, FORMATS, PrintFormat
+from salt_anvil.jobs.render import Finish, print_to_file
 from salt_anvil.kernels.cache import sources_digest
+
+PATTERN = "{session} - {part}"
+LONGEST_NAME = 120
+"""Characters of a file's name without its ending."""
 
 
 class PrintOptions(Model):
-    """What to print. strip: None for the main mix; tap: where the strip is taken."""
+    """What to print, and what as.
 
-    strip: str | None = None
-    tap: str = "chain"
-    format: PrintFormat = "wav-24"
-    dither: bool = True
-    begin: int = 0
-    end: int | None = None
+    strip: None for the main mix; tap: where the strip is taken. dry: what is bypassed for it,
+    main: the main bus's chain, buses: those of all buses too; only: the one track that is heard.
+    format: of the file ("wav-24"), or a coder's name and kbit/s ("mp3-128"). rate: in Hz, None as
+    the session. fades in s, drawn before the dither. cues: sections as markers. name: a pattern
+    for the file's name, of {session}, {part}, {rate}, {format}.
+    """
+
+    strip: Id | None = None
+    tap: Literal["chain", "fader"] = "chain"
+    dry: Literal["none", "main", "buses"] = "none"
+    only: Id | None = None
+    format: str = "wav-24"
+    rate: Literal[44100, 48000, 88200, 96000, 176400, 192000] | None = None
+    dither: Dither = "tpdf"
+    begin: int = Field(0, ge=0, lt=1 << 40)
+    end: int | None = Field(None, ge=0, lt=1 << 40)
+    fade_in_s: float = Field(0, ge=0, le=60)
+    fade_out_s: float = Field(0, ge=0, le=60)
+    title: str = Field("", max_length=200)
+    artist: str = Field("", max_length=200)
+    isrc: str = Field("", max_length=15, pattern=r"^([A-Z]{2}-?[A-Z0-9]{3}-?\d{2}-?\d{5})?$")
+    comment: str = Field("", max_length=200)
+    cues: bool = True
+    part: str = Field("", max_length=80)
+    name: str = Field(PATTERN, max_length=200)
+
+    @field_validator("dither", mode="before")
+    @classmethod
+    def _of_before(cls, value: object) -> object:
+        """Prints that were asked for before there was a choice."""
+        return {True: "tpdf", False: "none"}.get(value, value) if isinstance(value, bool) else value
+
+    @field_validator("format")
+    @classmethod
+    def _known(cls, value: str) -> str:
+        if value not in FORMATS:
+            try:
+                way = way_of(value.replace("-", ":"))
+            except SettingError:
+                way = Way()
+            if way.codec is None or way.rate or way.bits:
+                coders = ", ".join(f"{c}-KBPS" for c in CODERS)
+                known = f"{', '.join(FORMATS)}, {coders}"
+                raise ValueError(f"{value} is no format of a print: {known}")
+        return value
+
+    @field_validator("name")
+    @classmethod
+    def _pattern(cls, value: str) -> str:
+        try:
+            fields = {field for _, field, _, _ in Formatter().parse(value) if field is not None}
+        except ValueError:
+            fields = {value}
+        if fields - {"session", "part", "rate", "format"}:
+            raise ValueError("a name is made of words and {session}, {part}, {rate}, {format}")
+        return value
+
+    @property
+    def coder(self) -> Way | None:
+        """The coder of a listening copy."""
+        if self.format in FORMATS:
+            return None
+        way = way_of(self.format.replace("-", ":"))
+        takes = way.codec is not None and self.rate in CODERS[way.codec].rates
+        return way.model_copy(update={"rate": self.rate if takes else None})
 
 
 class Cancelled(Exception):
@@ -39,10 +115,12 @@ def run_print(
     target: Path,
     flag: Path | None = None,
     progress: Callable[[float], None] = lambda share: None,
+    made_at: float = 0.0,
 ) -> int:
-    """Print and return the number of clipped samples.
+    """Print, leave a report beside the file, and return the number of clipped samples.
 
     flag: a file that holds the progress for whoever asks; when it is gone, the print stops.
+    made_at: when it was asked for, for formats that tell.
 
     Raises:
         CoreError, FileError: it cannot be done. Cancelled: the flag went away.
@@ -67,10 +145,54 @@ def run_print(
             raise Cancelled
         return True
 
-    def attempt() -> int:
-        return _print(session, options, target, code, source, cache, patient, show)
+    varied = variant(session, options)
 
-    return mended(cache, attempt)
+    def attempt() -> int:
+        return _print(varied, options, target, code, source, cache, patient, show, made_at)
+
+    clipped = mended(cache, attempt)
+    report = told(target, session, options) | {"clipped_samples": clipped}
+    report_of(target).write_text(json.dumps(report, indent=2) + "\n")
+    return clipped
+
+
+def variant(session: Session, options: PrintOptions) -> Session:
+    """Return the session with what a print leaves out bypassed or muted.
+
+    Raises:
+        SettingError: a part is wanted that the session does not have.
+    """
+    if options.dry == "none" and options.only is None:
+        return session
+    dry = {"none": (), "main": ("main",), "buses": ("main", "bus")}[options.dry]
+    if options.only is not None and options.only not in {s.id for s in session.strips}:
+        raise SettingError(f"there is no strip {options.only}")
+    strips = []
+    for strip in session.strips:
+        change: dict[str, Any] = {}
+        if strip.kind in dry:
+            change["chain"] = []
+        if options.only is not None and strip.kind == "track":
+            change |= {"mute": strip.mute or strip.id != options.only, "solo": False}
+        elif options.only is not None:
+            change["solo"] = False
+        strips.append(strip.model_copy(update=change))
+    ids = {e.id for s in strips for e in _elements(s.chain)} | {s.id for s in strips}
+    ids |= {lever.id for lever in session.levers}
+    kept = [a for a in session.automation if a.owner in ids]
+    levers = [
+        lever.model_copy(update={"moves": [m for m in lever.moves if m.owner in ids]})
+        for lever in session.levers
+    ]
+    return session.model_copy(update={"strips": strips, "automation": kept, "levers": levers})
+
+
+def _elements(chain: Any) -> Any:
+    for element in chain:
+        yield element
+        for branch in getattr(element, "branches", []):
+            yield branch
+            yield from _elements(branch.chain)
 
 
 def _print(
@@ -82,6 +204,7 @@ def _print(
     cache: StripCache,
     patient: Notify,
     show: Callable[[float], None],
+    made_at: float,
 ) -> int:
     measure_missing_joins(session, code, source, cache, patient)
     plan = make_plan(session, measured=join_measurements(cache, code))
@@ -91,21 +214,132 @@ def _print(
         plan,
         source,
         target,
-        options.format,
+        options.coder or _file_format(options.format),
         frozen=frozen,
         strip=options.strip,
         after_fader=options.tap == "fader",
         begin=options.begin,
         end=options.end,
-        dither=options.dither,
+        finish=_finish(session, options, plan.frames, made_at),
         progress=show,
         states=lambda block: cache.states_before(fingerprints, block),
     )
 
 
-def print_name(session: Session, options: PrintOptions, number: int | None = None) -> str:
-    """Return the file name of a print."""
+def _file_format(name: str) -> PrintFormat:
+    return name  # type: ignore[return-value]
+
+
+def _finish(session: Session, options: PrintOptions, frames: int, made_at: float) -> Finish:
+    end = frames if options.end is None else min(options.end, frames)
+    rate = options.rate or session.rate
+    cues = []
+    for section in session.sections if options.cues else []:
+        at = round(section.start_s * session.rate)
+        if options.begin <= at < end:
+            cues.append((round((at - options.begin) * rate / session.rate), section.name))
+    labels = Labels(
+        options.title, options.artist, options.isrc, options.comment, tuple(cues), made_at
+    )
+    what = "/".join(filter(None, [options.strip, options.only]))
+    return Finish(
+        fade_in=round(options.fade_in_s * session.rate),
+        fade_out=round(options.fade_out_s * session.rate),
+        rate=options.rate,
+        dither=options.dither,
+        seed=seed_of(what),
+        labels=labels,
+    )
+
+
+def report_of(target: Path) -> Path:
+    """Return where the report of a print lies: beside it."""
+    return target.with_name(f"{target.name}.json")
+
+
+def told(target: Path, session: Session, options: PrintOptions) -> dict[str, Any]:
+    """Return what a finished file measures, read back from itself, and how it was made.
+
+    Raises:
+        FileError: it cannot be read back.
+    """
+    found = measured_back(target, options.coder)
+    digest = xxhash.xxh128(session.model_dump_json().encode()).hexdigest()
+    return {
+        "format": "salt-anvil/print", "version": 1, "file": target.name,
+        "sha256": sha256_of(target), "program": f"Salt Anvil {__version__}",
+        "session": session.name, "session_digest": digest, **found,
+        "options": options.model_dump(mode="json"),
+    }  # fmt: skip
+
+
+def sha256_of(path: Path) -> str:
+    """Return the SHA-256 of a file, in hex."""
+    import hashlib
+
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def measured_back(path: Path, coder: Way | None) -> dict[str, Any]:
+    """Return loudness, peaks and overs of a file, decoded again."""
+    import numpy as np
+
+    from salt_anvil.core.measure.rows import RowMeter, figures
+
+    if coder is not None and coder.codec == "aac":  # libsndfile does not read it
+        rate, channels = codecs.about(path)
+        sound = codecs.decode("aac", path, channels)
+    else:
+        with SoundReader(path) as reader:
+            rate, channels = reader.info.rate, reader.info.channels
+        sound = codecs.pieces(path)
+    rows, pieces_of, found, frames = RowMeter(rate, channels), PieceMeter(rate, channels), [], 0
+    for block in sound:
+        found.append(rows.feed(block))
+        pieces_of.feed(block)
+        frames += len(block)
+    figured = figures(np.concatenate([*found, rows.flush()]))
+    overs = places(pieces_of.flush(), pieces_of.frames, 0.0)
+    return {
+        "rate": rate, "channels": channels, "frames": frames,
+        "integrated_lufs": figured.integrated_lufs, "true_peak_dbtp": figured.true_peak_dbtp,
+        "loudness_range_lu": figured.loudness_range_lu, "overs": len(overs),
+    }  # fmt: skip
+
+
+def part_name(session: Session, options: PrintOptions) -> str:
+    """Return what of the session a print holds, in words."""
+    if options.part:
+        return options.part
     part = session.strip(options.strip).name if options.strip else "Main mix"
-    stem = f"{session.name} - {part}" + (f" {number}" if number else "")
-    safe = "".join(c if c.isalnum() or c in " -_" else "_" for c in stem)
-    return f"{safe}.{options.format.split('-')[0]}"
+    if options.only:
+        part = session.strip(options.only).name
+    if options.dry != "none" and options.only is None:
+        part += ", dry" if options.dry == "main" else ", all buses dry"
+    return part
+
+
+def print_name(session: Session, options: PrintOptions, number: int | None = None) -> str:
+    """Return the file name of a print: any name can be written, none is too long."""
+    rate = f"{(options.rate or session.rate) / 1000:g}k"
+    stem = options.name.format(
+        session=session.name, part=part_name(session, options), rate=rate, format=options.format
+    )
+    stem = "".join(c if c.isalnum() or c in " -_,.()" else "_" for c in stem).strip(" .")
+    # Some file systems count bytes.
+    while len(stem.encode()) > LONGEST_NAME:
+        stem = stem[:-1]
+    stem = (stem.strip(" .") or "print") + (f" {number}" if number else "")
+    container = options.format.split("-")[0]
+    return f"{stem}.{ENDINGS.get(container) or codecs.ENDINGS[container]}"
+
+
+def refuse_over(target: Path, over: bool) -> None:
+    """Refuse to write over a file.
+
+    Raises:
+        FileError: it is there, and it was not asked for.
+    """
+    if target.exists() and not over:
+        raise FileError(f"{target} is there already; say --over to write over it")

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.delivery.dither import Dither
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
@@ -120,7 +121,7 @@ def process_file(
     format: PrintFormat,
     *,
     keys: dict[str, Path] | None = None,
-    dither: bool = True,
+    dither: Dither = "tpdf",
     progress: Callable[[float], None] = lambda share: None,
 ) -> dict[str, Any]:
     """Run a file through a recipe and return the report; the latency is taken out.
@@ -159,7 +160,7 @@ def _run(
     recipe: Recipe,
     target: Path,
     format: PrintFormat,
-    dither: bool,
+    dither: Dither,
     progress: Callable[[float], None],
 ) -> dict[str, Any]:
     meters = _Meters(info.rate, info.channels)

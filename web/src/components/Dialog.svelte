@@ -3,16 +3,17 @@
 
   interface Props {
     title: string;
+    wide?: boolean;
     children: Snippet;
     onclose: () => void;
   }
-  let { title, children, onclose }: Props = $props();
+  let { title, wide = false, children, onclose }: Props = $props();
   let sheet: HTMLDialogElement | undefined = $state();
 
   $effect(() => sheet?.showModal());
 </script>
 
-<dialog bind:this={sheet} aria-label={title} {onclose}>
+<dialog bind:this={sheet} class:wide aria-label={title} {onclose}>
   <header>
     <h2>{title}</h2>
     <button onclick={() => sheet?.close()}>Close</button>
@@ -29,6 +30,9 @@
     color: var(--ink);
     border: 1px solid var(--ink);
     overflow-y: auto;
+  }
+  .wide {
+    width: min(960px, 96vw);
   }
   dialog::backdrop {
     background: color-mix(in srgb, var(--ground) 70%, transparent);

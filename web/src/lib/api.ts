@@ -4,6 +4,8 @@ import type {
   ProofRequest,
   ProofState,
   Service,
+  StemsRequest,
+  StemsWords,
   Target,
   Separation,
   ScanAnswer,
@@ -179,6 +181,12 @@ export const api = {
   prints: (id: number) => call<PrintItem[]>('GET', `/sessions/${id}/prints`),
   print: (id: number, options: PrintOptions) =>
     call<PrintItem>('POST', `/sessions/${id}/prints`, options),
+  printStems: (id: number, wanted: StemsRequest) =>
+    call<PrintItem[]>('POST', `/sessions/${id}/stems`, wanted),
+  stemsWords: (id: number) => call<StemsWords>('GET', `/sessions/${id}/stems`),
+  printSooner: (print: number) => call<null>('POST', `/prints/${print}/sooner`),
+  printLater: (print: number) => call<null>('POST', `/prints/${print}/later`),
+  printDifferences: (print: number) => call<string[]>('GET', `/prints/${print}/differences`),
   cancelPrint: (print: number) => call<null>('DELETE', `/prints/${print}`),
 };
 

@@ -132,3 +132,5 @@ export type Delivery = Schemas['Delivery'];
 export type Target = Schemas['Target'];
 export type Service = Required<Schemas['Service']>;
 export type PlayedAnswer = Schemas['PlayedAnswer'];
+export type StemsRequest = Omit<Schemas['StemsRequest'], 'options'> & { options: PrintOptions };
+export type StemsWords = Schemas['StemsWords'];

@@ -37,8 +37,10 @@
   );
 </script>
 
-<h2 class:stale role="status">{title}</h2>
-<p class:stale>{text}</p>
+<div role="status">
+  <h2 class:stale>{title}</h2>
+  <p class:stale>{text}</p>
+</div>
 <div class="acts">
   {#if useful && ceiling?.found_db != null}
     {@const found = ceiling.found_db}

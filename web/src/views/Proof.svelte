@@ -107,7 +107,7 @@
     </div>
     <PrintQueue {work} {live} {onprint} />
   </div>
-  <aside aria-label="As played, cautions, listening">
+  <aside aria-label="Played, listened to">
     <AsPlayed {proving} />
     <Findings {proving} />
     <div class="space"></div>
