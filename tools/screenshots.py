@@ -90,8 +90,7 @@ def blended(page: Page) -> None:
 
 
 STAGES = [
-    ("main", "main-wall", "limiter"), ("voice-room", "voice-room-curve", "curve"),
-    ("foot-stomps", "foot-stomps-boom", "transient"), ("lead-voice", "lead-voice-ess", "deesser"),
+    ("main", "main-wall", "limiter"), ("lead-voice", "lead-voice-ess", "deesser"),
     ("squeezebox", "squeezebox-tamer", "tamer"), ("squeezebox", "squeezebox-mud", "tone"),
 ]  # fmt: skip
 
@@ -142,6 +141,31 @@ def desk(page: Page) -> None:
     play(page, 25, 40)
     page.screenshot(path=FOLDER / "desk.png")
     page.get_by_role("button", name="Stop").click()
+
+
+def delivered(page: Page) -> None:
+    """The mix proved, with prints in the queue; and the sheet that asks for stems."""
+    page.keyboard.press("4")
+    page.get_by_role("button", name="Prove it").click()
+    page.wait_for_function("saltAnvil.proving.state.state === 'done'", timeout=400_000)
+    ask = """(format) => fetch(`/api/sessions/${saltAnvil.work.state.id}/prints`, {
+      method: 'POST', headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ format }) })"""
+    for format in ("bwf-24", "mp3-192", "flac-16"):
+        page.evaluate(ask, format)
+    page.get_by_role("table", name="Prints").locator("[data-state=done]").first.wait_for()
+    page.locator("[data-way='opus:96']").click()
+    page.wait_for_timeout(1500)
+    page.screenshot(path=FOLDER / "proof.png")
+    page.get_by_role("button", name="Print…").click()
+    sheet = page.get_by_role("dialog", name="Print")
+    sheet.get_by_label("What").select_option("stems: what goes to the main bus")
+    sheet.get_by_role("radio", name="Broadcast WAV").click()
+    sheet.get_by_role("button", name="fades, names, markers…").click()
+    sheet.locator("[data-state=done]").nth(1).wait_for()
+    page.screenshot(path=FOLDER / "prints.png")
+    sheet.get_by_role("button", name="Close").click()
+    page.keyboard.press("2")
 
 
 MEASURED = "saltAnvil.compare.letters.every((s) => saltAnvil.compare.row(s)?.plays_db != null)"
@@ -218,6 +242,7 @@ def main() -> None:
         blended(page)
         compared(page)
         stages(page)
+        delivered(page)
         lab(page)
         desk(page)
         look(page, "dark")

@@ -104,7 +104,7 @@
       <th class="number">dBTP</th>
       <th class="number">overs</th>
       <th>SHA-256</th>
-      <th></th>
+      <td></td>
     </tr>
   </thead>
   <tbody>

@@ -83,7 +83,8 @@
       <span role="columnheader">loudest over<br />dB, {bpm ? 'bar' : 'time'}</span>
       <span role="columnheader">loudness<br />LU</span>
       <span role="columnheader" class="then"
-        >{#if found_db !== null}<b>at {figure(found_db, 1)}</b><br />dBTP, overs{/if}</span
+        >{#if found_db !== null}<b>at {figure(found_db, 1)}</b>{:else}at ceiling{/if}<br />dBTP,
+        overs</span
       >
     </div>
     <div class="bars song" role="columnheader">{@render song()}</div>
@@ -332,7 +333,7 @@
       grid-template-columns: 440px minmax(0, 1fr);
     }
     .cells {
-      grid-template-columns: 178px 0 56px 40px 92px 0 66px;
+      grid-template-columns: 172px 0 56px 40px 92px 0 66px;
     }
     .cells > :nth-child(2),
     .cells > :nth-child(6) {
