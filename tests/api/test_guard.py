@@ -1,6 +1,7 @@
 """The guard without a server: which Host and Origin pass, what is too large."""
 
 import asyncio
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import pytest
@@ -28,7 +29,9 @@ def ask(headers: dict[str, str], kind: str = "http", path: str = "/api/sessions"
         "type": kind, "method": "PUT", "path": path,
         "headers": [(k.lower().encode(), v.encode()) for k, v in headers.items()],
     }  # fmt: skip
-    asyncio.run(Guard(app, HOSTS)(scope, receive, send))
+    # In a thread of its own: what drives the browser keeps a loop running in this one.
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(asyncio.run, Guard(app, HOSTS)(scope, receive, send)).result()
     return sent
 
 

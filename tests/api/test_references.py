@@ -7,6 +7,8 @@ import numpy as np
 import pytest
 import soundfile
 
+from salt_anvil.api.app import schema
+from salt_anvil.api.guard import UPLOADS
 from tests.conftest import sine
 from tests.server import Server
 
@@ -57,3 +59,15 @@ def test_what_is_no_sound_changes_nothing(server: Server) -> None:
         assert server.http.put(path, content=content).status_code == 422
     assert server.api("GET", server.path)["model"]["references"] == []
     assert not list(server.data.glob("*.upload"))
+
+
+def test_every_place_where_a_file_is_put_takes_large_ones() -> None:
+    """What has a body that the schema does not describe is a file; the rest is small."""
+    puts = {
+        path: item["put"]
+        for path, item in schema()["paths"].items()  # type: ignore[attr-defined]
+        if "put" in item
+    }
+    files = [path for path, put in puts.items() if "requestBody" not in put]
+    assert len(files) >= 3
+    assert all(path.endswith(UPLOADS) for path in files)

@@ -101,8 +101,15 @@ class Proofs:
         return SessionSubject(self._data, session.model_dump(), strip.id, request.begin, end)
 
     def brought(self, session_id: int, name: str) -> Path:
-        """Return where a file that is only to be proved lies."""
-        return self._folder / f"brought-{session_id}" / Path(name).name
+        """Return where a file that is only to be proved lies.
+
+        Raises:
+            FileError: this is no name of a file.
+        """
+        plain = Path(name).name
+        if plain in ("", ".", ".."):
+            raise FileError(f"“{name}” is no name of a file")
+        return self._folder / f"brought-{session_id}" / plain
 
     def cancel(self, session_id: int) -> None:
         """Stop the proof of a session.
