@@ -44,4 +44,4 @@ def printed(band_data: Path, tmp_path_factory: pytest.TempPathFactory) -> np.nda
     out = tmp_path_factory.mktemp("printed")
     done = command("print", "Band", "--data", band_data, "--out", out)
     assert done.returncode == 0, done.stderr
-    return soundfile.read(next(out.iterdir()), dtype="float32")[0]
+    return soundfile.read(next(out.glob("*.wav")), dtype="float32")[0]

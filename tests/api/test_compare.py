@@ -49,7 +49,7 @@ def test_every_setting_is_measured_and_matched(server: Server) -> None:
             "print", str(server.session), "--data", server.data, "--strip", "drum", "--out", out
         )
         assert done.returncode == 0, done.stderr
-        sound, rate = soundfile.read(next(out.iterdir()), dtype="float32", always_2d=True)
+        sound, rate = soundfile.read(next(out.glob("*.wav")), dtype="float32", always_2d=True)
         loudness = pyloudnorm.Meter(rate).integrated_loudness(sound)
         assert rows[letter]["figures"]["integrated_lufs"] == pytest.approx(loudness, abs=0.1)
     plays = [r["figures"]["integrated_lufs"] + r["plays_db"] for r in found["rows"]]

@@ -103,7 +103,9 @@ def test_a_file_is_brought_only_to_be_proved(server: Server) -> None:
     assert state["proof"]["what"] == "else.wav"
     assert state["proof"]["end"] == 30 * 48000
     assert server.api("GET", server.path) == before
-    for name in ("..", "."):
+    long = server.http.put(put, params={"name": "ö" * 190 + ".wav"}, content=body.getvalue())
+    assert long.json()["file"].endswith("ö.wav")
+    for name in ("..", ".", " "):
         assert server.http.put(put, params={"name": name}, content=b"x").status_code == 422
     bad = server.http.put(put, params={"name": "bad.wav"}, content=b"RIFFnothing")
     assert bad.status_code == 422

@@ -1,7 +1,6 @@
 """Proofs over HTTP: asked for, stopped, looked at, heard; ways out, targets, a service."""
 
 import contextlib
-from pathlib import Path
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
@@ -125,4 +124,4 @@ async def bring_to_prove(
     finally:
         with contextlib.suppress(OSError):
             part.unlink(missing_ok=True)
-    return m.BroughtToProve(file=Path(name).name)
+    return m.BroughtToProve(file=target.name)

@@ -31,6 +31,8 @@ from salt_anvil.store.sessions import Revision
 
 logger = logging.getLogger(__name__)
 TELL_S = 0.2
+LONGEST_NAME = 120
+"""Bytes of the name of a file that is brought."""
 Notify = Callable[[int, Event], None]
 Teller = Callable[[Told], None]
 
@@ -106,9 +108,12 @@ class Proofs:
         Raises:
             FileError: this is no name of a file.
         """
-        plain = Path(name).name
-        if plain in ("", ".", ".."):
-            raise FileError(f"“{name}” is no name of a file")
+        last = name.replace("\\", "/").rpartition("/")[2]
+        plain = "".join(c if c.isprintable() else "_" for c in last)
+        while len(plain.encode(errors="replace")) > LONGEST_NAME:  # file systems count bytes
+            plain = plain[1:]
+        if plain.strip(". ") == "":
+            raise FileError(f"“{plain}” is no name of a file")
         return self._folder / f"brought-{session_id}" / plain
 
     def cancel(self, session_id: int) -> None:
