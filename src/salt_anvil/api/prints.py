@@ -70,6 +70,7 @@ class Prints:
         Raises:
             CoreError: the session cannot be run.
         """
+        print_name(model, options)  # that there is such a strip
         make_plan(variant(model, options))
         number = self.store.add(session_id, model, options.model_dump())
         self._loop.call_soon_threadsafe(self._start, number)
@@ -85,7 +86,13 @@ class Prints:
     async def _work(self) -> None:
         try:
             while self._queue:
-                await self._print(self._queue.pop(0))
+                number = self._queue.pop(0)
+                try:
+                    await self._print(number)
+                except Exception as error:
+                    # The others go on, whatever this one was.
+                    logger.exception("a print failed")
+                    await run_in_threadpool(self._keep, number, "failed", 0.0, None, str(error))
         finally:
             self._working = False
 

@@ -262,14 +262,17 @@ export function isTyping(target: EventTarget | null): boolean {
   );
 }
 
+/** Whether a key does anything in a view; one view may use a key that is another's elsewhere. */
+function works(where: NonNullable<Shortcut['where']>, view: View): boolean {
+  if (where === 'everywhere') return true;
+  return where === 'session' ? view !== 'sessions' : where === view;
+}
+
 /** Does what a key stands for; says whether it stood for anything. */
 export function press(list: Shortcut[], event: KeyboardEvent, view: View): boolean {
   const pressed = combination(event);
-  const found = list.find((s) => s.on?.[pressed]);
-  const where = found?.where ?? 'session';
-  if (!found || (where === 'session' && view === 'sessions')) return false;
-  if ((['bench', 'proof'].includes(where) && view !== where) || (event.repeat && !found.repeats))
-    return false;
+  const found = list.find((s) => s.on?.[pressed] && works(s.where ?? 'session', view));
+  if (!found || (event.repeat && !found.repeats)) return false;
   return found.on?.[pressed]?.() !== false;
 }
 
