@@ -14,6 +14,14 @@ WALL = (
     "saltAnvil.work.model.strips.find((s) => s.kind === 'main')"
     ".chain.find((e) => e.kind === 'limiter').params.ceiling_db"
 )
+OTHER = """async (bytes) => {
+  const asked = (method, path, body, headers = {}) =>
+    fetch(`/api/sessions${path}`, { method, body, headers }).then((answer) => answer.json());
+  const json = { 'content-type': 'application/json' };
+  const { id } = await asked('POST', '', JSON.stringify({ name: 'Another' }), json);
+  await asked('PUT', `/${id}/audio?name=one.wav`, new Uint8Array(bytes));
+  await saltAnvil.work.open(await asked('GET', `/${id}`));
+}"""
 DONE = "saltAnvil.proving.state.state === 'done' && saltAnvil.proving.state.verdict"
 
 
@@ -37,6 +45,8 @@ def test_over_after_coding_and_clean_with_the_ceiling_found(page: Page) -> None:
         "saltAnvil.proving.proof.ways.map((w) => [w.name, w.overs.length]).filter(([, n]) => n)"
     )
     assert "mp3:128" in [name for name, _ in overs]
+    for name, words in page.evaluate("saltAnvil.proving.proof.ways.map((w) => [w.name, w.words])"):
+        expect(row(page, name)).to_have_text(words)
     assert page.evaluate("saltAnvil.proving.proof.as_it_stands.overs.length") == 0
     # A mark leads to its place, and its row is looked at; N goes on to the next.
     name, count = max(overs, key=lambda o: o[1])
@@ -156,6 +166,30 @@ def test_a_dropped_file_is_proved_instead(page: Page, tmp_path: Path) -> None:
     page.get_by_label("Proof of").select_option("")
     assert page.evaluate("saltAnvil.proving.file") is None
     assert page.evaluate("saltAnvil.work.model.strips.length") == strips
+
+
+def test_another_session_begins_with_its_own_mix(page: Page, tmp_path: Path) -> None:
+    open_demo(page, "foot-stomps")
+    page.keyboard.press("4")
+    page.get_by_label("Proof of").select_option("Fiddle")
+    page.get_by_label("Passage").select_option("3. Reel")
+    path = tmp_path / "one.wav"
+    soundfile.write(path, noise(96_000, 1, level=0.1), 48000)
+    page.evaluate(OTHER, list(path.read_bytes()))
+    expect(page.get_by_role("heading", name="Not proved yet.")).to_be_visible()
+    expect(page.get_by_label("Proof of")).to_have_value("")
+    expect(page.get_by_label("Passage")).to_have_value("the song")
+    # A loop that is let go is no passage any more.
+    page.keyboard.press("l")
+    page.get_by_label("Passage").select_option("the loop")
+    page.keyboard.press("l")
+    expect(page.get_by_label("Passage")).to_have_value("the song")
+    # A strip whose proof was chosen is taken away, and comes back with undo.
+    page.get_by_label("Proof of").select_option("one")
+    page.evaluate("saltAnvil.work.edit({ type: 'remove_strip', strip: 'one' })")
+    expect(page.get_by_label("Proof of")).to_have_value("")
+    page.keyboard.press("Control+z")
+    page.wait_for_function("saltAnvil.work.model.strips.length === 2")
 
 
 def test_a_proof_is_stopped_and_what_was_measured_stays(page: Page) -> None:

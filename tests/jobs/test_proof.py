@@ -90,9 +90,13 @@ def test_each_way_against_another_decoder(loud: Path, tmp_path: Path) -> None:
             coded = tmp_path / f"again.{way.codec}"
             encode(way, pieces(loud), 48000, 2, coded, lambda done: None)
             other = soundfile.read(coded)[0][: len(back)]
-            peak = longest_peak_db(other)
-            # libsndfile's decoders: mpg123, libopus. (Its Opus is cut at full scale.)
-            assert peak == pytest.approx(result.true_peak_dbtp, abs=0.2) or peak < 0.3
+            # libsndfile's decoders: mpg123, and libopus, which cuts at full scale there.
+            if way.codec == "mp3":
+                peak = longest_peak_db(other)
+                assert peak == pytest.approx(result.true_peak_dbtp, abs=0.2)
+            else:
+                near = np.abs(back) < 0.98
+                assert np.abs(back - other)[near].max() < 2e-3
         assert result.overs
         assert all(o.peak_dbtp > 0 for o in result.overs)
         at = max(result.overs, key=lambda o: o.peak_dbtp)

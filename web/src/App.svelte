@@ -164,7 +164,7 @@
     {:else if view === 'lab' && work.model}
       <Lab {work} />
     {:else if view === 'proof' && work.model}
-      <Proof {work} {live} {proving} onprint={() => (sheet = 'print')} />
+      <Proof {work} {live} {proving} {reference} onprint={() => (sheet = 'print')} />
     {:else if view === 'desk' && work.model}
       <Desk {work} {live} onopen={() => (view = 'bench')} onfiles={take} />
     {:else}

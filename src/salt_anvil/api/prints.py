@@ -156,8 +156,13 @@ class Prints:
     def cancel(self, number: int) -> None:
         """Stop a print; its unfinished file is removed by the worker."""
         self.store.cancel(number)
+        self._loop.call_soon_threadsafe(self._drop, number)
         self._flag(number).unlink(missing_ok=True)
         self._report(number)
+
+    def _drop(self, number: int) -> None:
+        if number in self._queue:
+            self._queue.remove(number)
 
     def _flag(self, number: int) -> Path:
         return self.folder / f"{number}.progress"

@@ -5,9 +5,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 from salt_anvil.core.errors import FileError, StoreError
+from salt_anvil.core.measure.ledger import section_spans
 from salt_anvil.core.session import Session
 from salt_anvil.jobs.print_sets import StemSet, stems
-from salt_anvil.jobs.print_worker import PrintOptions, print_name, refuse_over, run_print
+from salt_anvil.jobs.print_worker import PrintOptions, print_name, run_print
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
 
@@ -62,7 +63,8 @@ def print_session(
     if len(set(targets)) < len(targets):
         targets = [out / print_name(model, one, number) for number, one in enumerate(prints, 1)]
     for target in targets:
-        refuse_over(target, over)
+        if target.exists() and not over:
+            raise FileError(f"{target} is there already; say --over to write over it")
     for index, (one, target) in enumerate(zip(prints, targets, strict=True)):
 
         def show(share: float, done: int = index) -> None:
@@ -88,15 +90,13 @@ def _passages(
         FileError: there is no such section, or no sound in it.
     """
     rate, frames = model.rate, model.frames()
-    known: list[tuple[int, int | None, str]] = []
-    for index, item in enumerate(model.sections):
-        later = [s.start_s for s in model.sections[index + 1 : index + 2]]
-        until = item.end_s if item.end_s is not None else (later or [frames / rate])[0]
-        known.append((round(item.start_s * rate), min(round(until * rate), frames), item.name))
     if every or section is not None:
-        found = [k for k in known if every or k[2] == section]
+        known = section_spans(model)
+        found: list[tuple[int, int | None, str]] = [
+            (s.begin, min(s.end, frames), s.name) for s in known if every or s.name == section
+        ]
         if not found:
-            names = ", ".join(k[2] for k in known) or "none"
+            names = ", ".join(s.name for s in known) or "none"
             raise FileError(f"there is no section {section or ''}; there are: {names}")
         return found
     begin = round(begin_s * rate)

@@ -1,5 +1,6 @@
 """A print in a worker process: a whole session model in, one finished file out."""
 
+import hashlib
 import json
 from collections.abc import Callable
 from pathlib import Path
@@ -14,13 +15,15 @@ from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
 from salt_anvil.analysis.strip_pass import Notify, join_measurements, measure_missing_joins, mended
 from salt_anvil.core.delivery.dither import Dither, seed_of
-from salt_anvil.core.delivery.overs import PieceMeter, places
+from salt_anvil.core.delivery.overs import DeliveryMeter
 from salt_anvil.core.delivery.ways import CODERS, Way, way_of
 from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Source
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.errors import FileError, SettingError
+from salt_anvil.core.errors import SettingError
+from salt_anvil.core.measure.ledger import section_spans
 from salt_anvil.core.session import Id, Model, Session, checked
+from salt_anvil.core.session_index import SessionIndex
 from salt_anvil.files import codecs
 from salt_anvil.files.labels import Labels
 from salt_anvil.files.media import MediaFolder
@@ -177,22 +180,14 @@ def variant(session: Session, options: PrintOptions) -> Session:
         elif options.only is not None:
             change["solo"] = False
         strips.append(strip.model_copy(update=change))
-    ids = {e.id for s in strips for e in _elements(s.chain)} | {s.id for s in strips}
-    ids |= {lever.id for lever in session.levers}
+    left = session.model_copy(update={"strips": strips, "automation": [], "levers": []})
+    ids = SessionIndex(left).ids
     kept = [a for a in session.automation if a.owner in ids]
     levers = [
         lever.model_copy(update={"moves": [m for m in lever.moves if m.owner in ids]})
         for lever in session.levers
     ]
     return session.model_copy(update={"strips": strips, "automation": kept, "levers": levers})
-
-
-def _elements(chain: Any) -> Any:
-    for element in chain:
-        yield element
-        for branch in getattr(element, "branches", []):
-            yield branch
-            yield from _elements(branch.chain)
 
 
 def _print(
@@ -234,10 +229,10 @@ def _finish(session: Session, options: PrintOptions, frames: int, made_at: float
     end = frames if options.end is None else min(options.end, frames)
     rate = options.rate or session.rate
     cues = []
-    for section in session.sections if options.cues else []:
-        at = round(section.start_s * session.rate)
-        if options.begin <= at < end:
-            cues.append((round((at - options.begin) * rate / session.rate), section.name))
+    for span in section_spans(session) if options.cues else []:
+        if options.begin <= span.begin < end:
+            at = round((span.begin - options.begin) * rate / session.rate)
+            cues.append((at, span.name))
     labels = Labels(
         options.title, options.artist, options.isrc, options.comment, tuple(cues), made_at
     )
@@ -275,18 +270,12 @@ def told(target: Path, session: Session, options: PrintOptions) -> dict[str, Any
 
 def sha256_of(path: Path) -> str:
     """Return the SHA-256 of a file, in hex."""
-    import hashlib
-
     with path.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def measured_back(path: Path, coder: Way | None) -> dict[str, Any]:
     """Return loudness, peaks and overs of a file, decoded again."""
-    import numpy as np
-
-    from salt_anvil.core.measure.rows import RowMeter, figures
-
     if coder is not None and coder.codec == "aac":  # libsndfile does not read it
         rate, channels = codecs.about(path)
         sound = codecs.decode("aac", path, channels)
@@ -294,17 +283,15 @@ def measured_back(path: Path, coder: Way | None) -> dict[str, Any]:
         with SoundReader(path) as reader:
             rate, channels = reader.info.rate, reader.info.channels
         sound = codecs.pieces(path)
-    rows, pieces_of, found, frames = RowMeter(rate, channels), PieceMeter(rate, channels), [], 0
+    meter = DeliveryMeter(rate, channels)
     for block in sound:
-        found.append(rows.feed(block))
-        pieces_of.feed(block)
-        frames += len(block)
-    figured = figures(np.concatenate([*found, rows.flush()]))
-    overs = places(pieces_of.flush(), pieces_of.frames, 0.0)
+        meter.feed(block)
+    found = meter.result()
     return {
-        "rate": rate, "channels": channels, "frames": frames,
-        "integrated_lufs": figured.integrated_lufs, "true_peak_dbtp": figured.true_peak_dbtp,
-        "loudness_range_lu": figured.loudness_range_lu, "overs": len(overs),
+        "rate": rate, "channels": channels, "frames": found.frames,
+        "integrated_lufs": found.figures.integrated_lufs,
+        "true_peak_dbtp": found.figures.true_peak_dbtp,
+        "loudness_range_lu": found.figures.loudness_range_lu, "overs": len(found.overs(0.0)),
     }  # fmt: skip
 
 
@@ -333,13 +320,3 @@ def print_name(session: Session, options: PrintOptions, number: int | None = Non
     stem = (stem.strip(" .") or "print") + (f" {number}" if number else "")
     container = options.format.split("-")[0]
     return f"{stem}.{ENDINGS.get(container) or codecs.ENDINGS[container]}"
-
-
-def refuse_over(target: Path, over: bool) -> None:
-    """Refuse to write over a file.
-
-    Raises:
-        FileError: it is there, and it was not asked for.
-    """
-    if target.exists() and not over:
-        raise FileError(f"{target} is there already; say --over to write over it")

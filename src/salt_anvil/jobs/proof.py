@@ -13,7 +13,6 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
 from salt_anvil.analysis.cache import StripCache
@@ -27,9 +26,10 @@ from salt_anvil.core.delivery.inspection import (
     Finding,
     Inspection,
     Inspector,
+    clipped_source,
     findings,
 )
-from salt_anvil.core.delivery.overs import PieceMeter, places
+from salt_anvil.core.delivery.overs import Delivered, DeliveryMeter
 from salt_anvil.core.delivery.proof import (
     CeilingPoint,
     CeilingResult,
@@ -43,6 +43,7 @@ from salt_anvil.core.edits import AddStage, Edit, SetParams, apply_edits
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import FileError, SaltAnvilError, SettingError
+from salt_anvil.core.measure.ledger import section_spans
 from salt_anvil.core.measure.rows import TRUE_PEAK, Figures, RowMeter, Rows, difference, figures
 from salt_anvil.core.processors import processor
 from salt_anvil.core.recipe import Recipe
@@ -94,15 +95,10 @@ class Told(NamedTuple):
 
 @dataclass(frozen=True)
 class Measured:
-    """A sound as it stands."""
+    """A written mix. mono: both channels in one; None: it is mono already."""
 
     rate: int
-    channels: int
-    frames: int
-    figures: Figures
-    rows: Rows
-    peaks: NDArray[np.float32]
-    piece: int
+    whole: Delivered
     seen: Inspection
     mono: Figures | None
     overview: list[float]
@@ -115,35 +111,26 @@ def measure(path: Path, folder: Path) -> Measured:
     """Return what a written mix measures. Raises Cancelled."""
     with SoundReader(path) as reader:
         info = reader.info
-        rows, pieces_of = RowMeter(info.rate, info.channels), PieceMeter(info.rate, info.channels)
-        mono = RowMeter(info.rate, 1)
+        meter = DeliveryMeter(info.rate, info.channels)
+        # Mono is heard from two loudspeakers as well.
+        both = RowMeter(info.rate, 2)
         inspector = Inspector(info.rate, info.channels)
-        found: list[Rows] = []
         folded: list[Rows] = []
         column = max(-(-info.frames // COLUMNS), 1)
         overview = np.zeros(-(-info.frames // column))
         at = 0
         while len(block := reader.read(65536)):
             _go_on(folder)
-            found.append(rows.feed(block))
-            pieces_of.feed(block)
+            meter.feed(block)
             inspector.feed(block)
-            if info.channels == 2:
-                folded.append(mono.feed(block.mean(axis=1, keepdims=True)))
+            folded.append(both.feed(block.mean(axis=1, keepdims=True).repeat(2, axis=1)))
             where = (at + np.arange(len(block))) // column
             np.maximum.at(overview, where, np.abs(block).max(axis=1))
             at += len(block)
-        found.append(rows.flush())
-        whole = np.concatenate(found)
-        folded.append(mono.flush())
-        # Both channels of mono play the same: 3 LU are not lost, they are not counted twice.
-        one = np.concatenate(folded)
-        one[:, 0] *= 2
-    return Measured(
-        info.rate, info.channels, info.frames, figures(whole), whole, pieces_of.flush(),
-        pieces_of.frames, inspector.result(), figures(one) if info.channels == 2 else None,
-        [round(float(v), 4) for v in overview],
-    )  # fmt: skip
+        folded.append(both.flush())
+    mono = figures(np.concatenate(folded)) if info.channels == 2 else None
+    columns = [round(float(v), 4) for v in overview]
+    return Measured(info.rate, meter.result(), inspector.result(), mono, columns)
 
 
 def go_way(path: Path, way: Way, limit_dbtp: float, folder: Path, keep: bool) -> WayResult:
@@ -196,34 +183,33 @@ def _heard(
     go_on: Callable[[int], None],
 ) -> WayResult:
     """Measure what comes back, as long as what went out; what a coder puts behind it is cut."""
-    meter, pieces_of, rows = RowMeter(rate, channels), PieceMeter(rate, channels), []
+    meter = DeliveryMeter(rate, channels)
     with contextlib.ExitStack() as stack:
         writer = None
         if target is not None:
-            writer = stack.enter_context(
-                SoundWriter(target, "wav-32f", rate=rate, channels=channels, frames=frames)
-            )
+            writer = stack.enter_context(_float_file(target, rate, channels, frames))
         left = frames
         for block in sound:
             taken = block[:left]
             left -= len(taken)
             go_on(frames - left)
-            rows.append(meter.feed(taken))
-            pieces_of.feed(taken)
+            meter.feed(taken)
             if writer is not None:
                 writer.write(taken)
-    rows.append(meter.flush())
-    found, peaks = figures(np.concatenate(rows)), pieces_of.flush()
+    return _result(way, rate, meter.result(), limit_dbtp)
+
+
+def _result(way: Way, rate: int, found: Delivered, limit_dbtp: float) -> WayResult:
     return WayResult(
         way=way,
         name=way.name,
         words=way.words,
         rate=rate,
-        frames=frames - left,
-        sample_peak_dbfs=found.sample_peak_dbfs,
-        true_peak_dbtp=found.true_peak_dbtp,
-        integrated_lufs=found.integrated_lufs,
-        overs=places(peaks, pieces_of.frames, limit_dbtp),
+        frames=found.frames,
+        sample_peak_dbfs=found.figures.sample_peak_dbfs,
+        true_peak_dbtp=found.figures.true_peak_dbtp,
+        integrated_lufs=found.figures.integrated_lufs,
+        overs=found.overs(limit_dbtp),
     )
 
 
@@ -269,10 +255,9 @@ def clipped_sources(data: Path, sources: list[tuple[str, str]], folder: Path) ->
         for at in range(0, about.frames, 1 << 18):
             _go_on(folder)
             meter.feed(read(audio, at, min(1 << 18, about.frames - at)))
-        if meter.runs:
-            runs = "1 run" if meter.runs == 1 else f"{meter.runs} runs"
-            text = f"{name}: {runs} of 4 samples or more that stand still at full scale."
-            found.append(Finding("Clipped source", text, meter.first))
+        warning = clipped_source(name, meter)
+        if warning is not None:
+            found.append(warning)
     return found
 
 
@@ -308,8 +293,8 @@ class SessionSubject(NamedTuple):
     begin: int
     end: int | None
 
-    def write(self, folder: Path, ceiling_db: float | None = None) -> bool:
-        """Write MIX as it stands or with a ceiling; return whether BEFORE was written too.
+    def write(self, folder: Path, path: Path, ceiling_db: float | None = None) -> bool:
+        """Write the mix as it stands or with a ceiling; return whether BEFORE was written too.
 
         Raises:
             CoreError, FileError: it cannot be done. Cancelled.
@@ -320,9 +305,11 @@ class SessionSubject(NamedTuple):
         if ceiling_db is not None:
             session = apply_edits(session, [ceiling_edit(strip, stage, ceiling_db)])[0]
         wanted = stage.id if stage is not None and ceiling_db is None else None
-        return mended(cache, lambda: self._write(session, cache, folder, wanted))
+        return mended(cache, lambda: self._write(session, cache, folder, path, wanted))
 
-    def _write(self, session: Session, cache: StripCache, folder: Path, tap: str | None) -> bool:
+    def _write(
+        self, session: Session, cache: StripCache, folder: Path, path: Path, tap: str | None
+    ) -> bool:
         code, source = sources_digest(), MediaFolder(self.data / "media").source()
 
         def patient(strip: str, done: int, frames: int) -> bool:
@@ -343,7 +330,7 @@ class SessionSubject(NamedTuple):
         )
         frames = end - self.begin
         with contextlib.ExitStack() as stack:
-            mix = stack.enter_context(_float_file(folder / MIX, plan.rate, 2, frames))
+            mix = stack.enter_context(_float_file(path, plan.rate, 2, frames))
             before = None
             done = 0
             for low, high, block in rolling:
@@ -385,19 +372,19 @@ class FileSubject(NamedTuple):
 
     path: Path
 
-    def write(self, folder: Path, ceiling_db: float | None = None) -> bool:
-        """Write MIX from the file, or through a limiter with a ceiling; it is BEFORE itself.
+    def write(self, folder: Path, path: Path, ceiling_db: float | None = None) -> bool:
+        """Write the file as it is, or through a limiter with a ceiling; BEFORE is itself.
 
         Raises:
             FileError: it cannot be read. Cancelled.
         """
         if ceiling_db is not None:
-            limited(self.path, folder / MIX, folder, {"ceiling_db": ceiling_db}, 1.0)
+            limited(self.path, path, folder, {"ceiling_db": ceiling_db}, 1.0)
             return True
         with SoundReader(self.path) as reader:
             info = reader.info
             with (
-                _float_file(folder / MIX, info.rate, info.channels, info.frames) as mix,
+                _float_file(path, info.rate, info.channels, info.frames) as mix,
                 _float_file(folder / BEFORE, info.rate, info.channels, info.frames) as before,
             ):
                 while len(block := reader.read(65536)):
@@ -453,7 +440,7 @@ class Prover:
             CoreError, FileError: it cannot be done. Cancelled: it was stopped.
         """
         self._say("writing the mix", {})
-        alone = self._one(subject.write, self._folder)
+        alone = self._one(subject.write, self._folder, self._folder / MIX)
         self._say("measuring", {})
         found = self._one(measure, self._folder / MIX, self._folder)
         self._proof = _first(subject, wanted, found)
@@ -479,14 +466,10 @@ class Prover:
         return self._proof
 
     def _one(self, job: Callable[..., Any], *arguments: Any) -> Any:
-        return self._waited([self._pool.submit(job, *arguments)])[0].result()
-
-    def _waited(self, futures: "list[Future[Any]]") -> "list[Future[Any]]":
-        pending = set(futures)
-        while pending:
-            pending = set(wait(pending, POLL_S).not_done)
+        future: Future[Any] = self._pool.submit(job, *arguments)
+        while wait([future], POLL_S).not_done:
             self._say(None, _shares(self._folder))
-        return futures
+        return future.result()
 
     def _say(self, words: str | None, shares: dict[str, float]) -> None:
         if words is not None:
@@ -530,10 +513,7 @@ class Prover:
                 at = {**params, "ceiling_db": ceiling_db}
                 self._one(limited, self._folder / BEFORE, path, self._folder, at, level)
             else:
-                part = self._folder / "try"
-                part.mkdir(exist_ok=True)
-                self._one(subject.write, part, ceiling_db)
-                (part / MIX).replace(path)
+                self._one(subject.write, self._folder, path, ceiling_db)
             asked = [w for w in ways if _expected(tries, w.name, ceiling_db) > -SURE_DB]
             found = self._go(path, asked, wanted, keep=False)
             tries[ceiling_db] = {n: _outcome(r, wanted) for n, r in found.items()}
@@ -569,15 +549,9 @@ class Prover:
     ) -> list[WayResult]:
         """Write the mix anew with a ceiling and go every way; the mix as it stands comes first."""
         self._say(f"verifying {ceiling_db:.1f} dB", {})
-        part = self._folder / "verify"
-        part.mkdir(exist_ok=True)
+        path = self._folder / "verified.wav"
         try:
-            self._one(subject.write, part, ceiling_db)
-            path = self._folder / "verified.wav"
-            (part / MIX).replace(path)
-        finally:
-            shutil.rmtree(part, ignore_errors=True)
-        try:
+            self._one(subject.write, self._folder, path, ceiling_db)
             return list(self._go(path, [Way(), *wanted.ways], wanted, keep=False).values())
         finally:
             path.unlink(missing_ok=True)
@@ -589,22 +563,6 @@ def _shares(folder: Path) -> dict[str, float]:
         with contextlib.suppress(OSError, ValueError):
             found[path.stem] = float(path.read_text())
     return found
-
-
-def _heard_as_it_stands(found: Measured, limit_dbtp: float) -> WayResult:
-    way = Way()
-    return WayResult(
-        way=way,
-        name=way.name,
-        words=way.words,
-        rate=found.rate,
-        frames=found.frames,
-        sample_peak_dbfs=found.figures.sample_peak_dbfs,
-        true_peak_dbtp=found.figures.true_peak_dbtp,
-        integrated_lufs=found.figures.integrated_lufs,
-        loudness_lu=0.0,
-        overs=places(found.peaks, found.piece, limit_dbtp),
-    )
 
 
 def _compared(result: WayResult, proof: Proof | None) -> WayResult:
@@ -634,45 +592,41 @@ def _first(subject: SessionSubject | FileSubject, wanted: ProofRequest, found: M
         session = checked(Session, subject.model)
         strip = session.strip(subject.strip)
         what = "Main mix" if strip.kind == "main" else strip.name
-        sections = _sections_of(session, subject, found.frames)
+        sections = _sections_of(session, subject.begin, found.whole.frames)
     else:
         what, sections = subject.path.name, []
+    stands = _result(Way(), found.rate, found.whole, wanted.limit_dbtp)
+    measured = found.whole.figures
     return Proof(
         what=what,
         rate=found.rate,
         begin=wanted.begin,
-        end=wanted.begin + found.frames,
+        end=wanted.begin + found.whole.frames,
         limit_dbtp=wanted.limit_dbtp,
-        figures=found.figures,
-        as_it_stands=_heard_as_it_stands(found, wanted.limit_dbtp),
+        figures=measured,
+        as_it_stands=stands.model_copy(update={"loudness_lu": 0.0}),
         target=wanted.target,
-        lines=judged(wanted.target, found.figures),
+        lines=judged(wanted.target, measured),
         sections=[_section(found, *s) for s in sections],
-        findings=findings(found.seen, found.figures, found.mono),
+        findings=findings(found.seen, measured, found.mono),
         looked_for=list(LOOKED_FOR),
         overview=found.overview,
     )
 
 
-def _sections_of(
-    session: Session, subject: SessionSubject, frames: int
-) -> list[tuple[str, int, int]]:
+def _sections_of(session: Session, start: int, frames: int) -> list[tuple[str, int, int]]:
     """Return name, begin and end (in frames of the passage) of the sections that reach into it."""
-    found = []
-    for index, section in enumerate(session.sections):
-        following = [s.start_s for s in session.sections[index + 1 : index + 2]]
-        end_s = section.end_s if section.end_s is not None else (following or [np.inf])[0]
-        begin = max(round(section.start_s * session.rate) - subject.begin, 0)
-        end = min(end_s * session.rate - subject.begin, frames)
-        if end > begin:
-            found.append((section.name, begin, round(end)))
-    return found
+    spans = [
+        (span.name, max(span.begin - start, 0), min(span.end - start, frames))
+        for span in section_spans(session)
+    ]
+    return [span for span in spans if span[2] > span[1]]
 
 
 def _section(found: Measured, name: str, begin: int, end: int) -> SectionResult:
     hop = round(found.rate / 10)
     first = begin // hop
-    rows = found.rows[first : max(-(-end // hop), first + 1)]
+    rows = found.whole.rows[first : max(-(-end // hop), first + 1)]
     figured = figures(rows)
     peak = float(rows[:, TRUE_PEAK].max(initial=0.0))
     return SectionResult(
@@ -716,6 +670,8 @@ def _points(tries: Mapping[float, Mapping[str, Outcome]]) -> list[CeilingPoint]:
 
 def _hopeless(tries: dict[float, Mapping[str, Outcome]], proof: Proof) -> str:
     lowest = min(tries)
+    if not any(o.overs for o in tries[lowest].values()):
+        return f"Even {lowest:.0f} dB leaves the mix over the target's true peak."
     words = {w.name: w.words for w in proof.ways} | {"as-it-stands": "the mix"}
     left = ", ".join(
         f"{o.overs} over{'s' if o.overs != 1 else ''} in {words.get(n, n)}"

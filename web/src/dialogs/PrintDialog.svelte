@@ -4,6 +4,8 @@
   import Dialog from '../components/Dialog.svelte';
   import PrintList from '../proof/PrintList.svelte';
   import { api, Refusal } from '../lib/api';
+  import { sectionSpans } from '../lib/sections';
+  import { stored } from '../lib/stored';
   import type { Live } from '../lib/live.svelte';
   import type { Delivery, PrintOptions, StemsWords } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
@@ -33,9 +35,7 @@
   let fadeOut = $state('0');
   let cues = $state(true);
   let more = $state(false);
-  let names = $state<Record<string, string>>(
-    JSON.parse(localStorage.getItem(KEPT) ?? '{}') as Record<string, string>,
-  );
+  let names = $state(stored<Record<string, string>>(KEPT, {}));
   let problem = $state<string | null>(null);
   let delivery = $state.raw<Delivery | null>(null);
   let words = $state.raw<StemsWords | null>(null);
@@ -68,13 +68,7 @@
   }
 
   function spans(): { begin: number; end: number | null; name: string }[] {
-    const { frames, rate: hz } = work;
-    const every = sections.map((s, i) => ({
-      begin: Math.round(s.start_s * hz),
-      end: Math.min(Math.round((s.end_s ?? sections[i + 1]?.start_s ?? frames / hz) * hz), frames),
-      name: s.name,
-    }));
-    if (passage === 'each section') return every;
+    if (passage === 'each section' && work.model) return sectionSpans(work.model, work.frames);
     if (passage === 'loop' && loop) return [{ begin: loop[0], end: loop[1], name: '' }];
     return [{ begin: 0, end: null, name: '' }];
   }

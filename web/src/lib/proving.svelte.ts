@@ -1,6 +1,8 @@
 import { api, bringToProve, Refusal } from './api';
 import type { Live } from './live.svelte';
 import { newest } from './newest';
+import { sectionSpans } from './sections';
+import { stored } from './stored';
 import type {
   Delivery,
   Edit,
@@ -42,6 +44,7 @@ export class Proving {
   asPlayed = $state(false);
   service = $state.raw<Service>({ loudness: -14, up: true, limits: true });
   played = $state.raw<PlayedAnswer | null>(null);
+  private session = 0;
   private element: HTMLAudioElement | null = null;
   private context: AudioContext | null = null;
 
@@ -97,19 +100,24 @@ export class Proving {
     const { state } = this.work;
     if (!state) return;
     if (!this.delivery) this.begin(await api.delivery());
+    if (state.id !== this.session) this.another(state.id);
     this.state = await api.proof(state.id);
     await this.askPlayed();
   }, 100);
 
+  /** What was chosen in one session means nothing in another. */
+  private another(session: number): void {
+    this.session = session;
+    this.strip = this.file = null;
+    this.row = MIX;
+    this.heard = 'original';
+    this.passage = 'the song';
+  }
+
   private begin(delivery: Delivery): void {
     this.delivery = delivery;
     this.target ??= delivery.ours[0] ?? null;
-    const kept = localStorage.getItem(KEPT);
-    try {
-      if (kept) this.ways = JSON.parse(kept) as { way: Way; on: boolean }[];
-    } catch {
-      localStorage.removeItem(KEPT);
-    }
+    this.ways = stored<{ way: Way; on: boolean }[]>(KEPT, []).filter((w) => w?.way);
     if (this.ways.length === 0) this.ways = delivery.usual.map((way) => ({ way, on: true }));
   }
 
@@ -163,13 +171,10 @@ export class Proving {
 
   private span(): [number, number | null] {
     if (this.file !== null) return [0, null];
-    const { model, rate } = this.work;
     if (this.passage === 'the loop' && this.live.transport.loop) return this.live.transport.loop;
-    const at = Number.parseInt(this.passage, 10) - 1;
-    const section = model?.sections[at];
-    if (!section) return [0, null];
-    const end = section.end_s ?? model?.sections[at + 1]?.start_s ?? null;
-    return [Math.round(section.start_s * rate), end === null ? null : Math.round(end * rate)];
+    const { model, frames } = this.work;
+    const section = model && sectionSpans(model, frames)[Number.parseInt(this.passage, 10) - 1];
+    return section ? [section.begin, section.end] : [0, null];
   }
 
   async bring(file: File): Promise<void> {
@@ -317,9 +322,14 @@ export class Proving {
     else element.pause();
   }
 
+  /** What comes back is still: something else is held, or another view is looked at. */
+  rest(): void {
+    this.element?.pause();
+  }
+
   /** Everything is heard from the engine again. */
   leave(): void {
-    this.element?.pause();
+    this.rest();
     this.live.beside(1, 0);
   }
 
@@ -350,7 +360,7 @@ export function wayName(way: Way): string {
 export function wayWords(way: Way, delivery: Delivery | null): string {
   const parts = way.rate ? [`${way.rate / 1000} kHz`] : [];
   if (way.bits) {
-    const order = way.dither === 'before' ? ', dither first' : ', dither last';
+    const order = way.dither === 'before' ? ', dither before conversion' : ', dither last';
     parts.push(`${way.bits} bit${way.rate ? order : ''}`);
   }
   const coder = delivery?.coders.find((c) => c.codec === way.codec);

@@ -67,7 +67,7 @@
     {#if bits !== 'float' && rate !== 'as it is'}
       <select aria-label="Dither" bind:value={order}>
         <option value="last">dither last</option>
-        <option value="before">dither first (wrong)</option>
+        <option value="before">dither before conversion (wrong)</option>
       </select>
     {/if}
   {/if}

@@ -11,15 +11,17 @@
   import Ways from '../proof/Ways.svelte';
   import type { Live } from '../lib/live.svelte';
   import type { Proving } from '../lib/proving.svelte';
+  import type { Reference } from '../lib/reference.svelte';
   import type { Work } from '../lib/work.svelte';
 
   interface Props {
     work: Work;
     live: Live;
     proving: Proving;
+    reference: Reference;
     onprint: () => void;
   }
-  let { work, live, proving, onprint }: Props = $props();
+  let { work, live, proving, reference, onprint }: Props = $props();
 
   const NEW = 'make one…';
   let making = $state(false);
@@ -31,10 +33,16 @@
     void work.state?.revision;
     proving.load();
   });
+  // A loop or a section that is gone, or a strip.
+  $effect(() => {
+    if (!proving.passages.includes(proving.passage)) proving.passage = 'the song';
+    if (!work.model?.strips.some((s) => s.id === proving.strip)) proving.strip = null;
+  });
   // What is heard follows play, the row and the way it is looked at.
   $effect(() => {
     void [live.transport.playing, live.transport.epoch, proving.gains, proving.row, proving.heard];
-    proving.listen();
+    if (reference.heard) proving.rest();
+    else proving.listen();
   });
   $effect(() => () => proving.leave());
 

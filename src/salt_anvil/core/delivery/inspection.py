@@ -139,9 +139,7 @@ def findings(seen: Inspection, found: Figures, mono: Figures | None) -> list[Fin
         text = "Left and right are the same to the bit: it is mono, in a stereo file."
         result.append(Finding("Equal channels", text))
     if seen.clipped_runs:
-        runs = "1 run" if seen.clipped_runs == 1 else f"{seen.clipped_runs} runs"
-        text = f"{runs} of {RUN} samples or more that stand still at full scale."
-        result.append(Finding("Clipped", text, seen.first_clip))
+        result.append(Finding("Clipped", _runs(seen.clipped_runs), seen.first_clip))
     if found.correlation is not None and found.correlation < TURNED:
         text = (
             f"Left and right correlate by {_signed(found.correlation, 2)}; one side may be turned."
@@ -165,6 +163,18 @@ def findings(seen: Inspection, found: Figures, mono: Figures | None) -> list[Fin
             text = f"It {where} with {seconds:.1f} s of silence, limit {MOST_SILENCE_S:g} s."
             result.append(Finding("Silence", text, frame))
     return result
+
+
+def clipped_source(name: str, meter: ClipMeter) -> Finding | None:
+    """Return the warning for a recording that goes into a mix, None where there is none."""
+    if not meter.runs:
+        return None
+    return Finding("Clipped source", f"{name}: {_runs(meter.runs)}", meter.first)
+
+
+def _runs(count: int) -> str:
+    runs = "1 run" if count == 1 else f"{count} runs"
+    return f"{runs} of {RUN} samples or more that stand still at full scale."
 
 
 def _db(power: float) -> float:

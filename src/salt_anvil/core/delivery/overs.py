@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Sound
+from salt_anvil.core.measure.rows import Figures, RowMeter, Rows, figures
 from salt_anvil.core.measure.truepeak import EDGE, interpolated_peak
 
 PIECES_A_SECOND = 100
@@ -54,6 +55,42 @@ class PieceMeter:
             floor = max(float(np.abs(piece[EDGE:]).max(initial=0.0)), LEAST)
             self._peaks.append(interpolated_peak(piece, floor))
         self._past = whole[-EDGE:]
+
+
+@dataclass(frozen=True)
+class Delivered:
+    """What a sound measures, from end to end. peaks: of every piece of so many frames."""
+
+    frames: int
+    figures: Figures
+    rows: Rows
+    peaks: NDArray[np.float32]
+    piece: int
+
+    def overs(self, limit_dbtp: float) -> list[Over]:
+        """Return the places above a limit."""
+        return places(self.peaks, self.piece, limit_dbtp)
+
+
+class DeliveryMeter:
+    """Takes blocks of any length; tells figures and peaks of the whole."""
+
+    def __init__(self, rate: int, channels: int) -> None:
+        self._meter, self._pieces = RowMeter(rate, channels), PieceMeter(rate, channels)
+        self._rows: list[Rows] = []
+        self._frames = 0
+
+    def feed(self, sound: Sound) -> None:
+        """Take a block."""
+        self._rows.append(self._meter.feed(sound))
+        self._pieces.feed(sound)
+        self._frames += len(sound)
+
+    def result(self) -> Delivered:
+        """Return what was measured; nothing is taken any more."""
+        rows = np.concatenate([*self._rows, self._meter.flush()])
+        peaks = self._pieces.flush()
+        return Delivered(self._frames, figures(rows), rows, peaks, self._pieces.frames)
 
 
 def places(peaks: NDArray[np.float32], piece: int, limit_dbtp: float) -> list[Over]:
