@@ -3,6 +3,7 @@
 Sound is recorded from the AudioWorklet while it plays.
 """
 
+import re
 from pathlib import Path
 
 import numpy as np
@@ -95,6 +96,7 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
         arg=before + 3,
         polling=200,
     )
+    wait_for_analysis(page, "foot-stomps")
     page.get_by_role("button", name="Play").click()
     page.wait_for_function(f"{LIVE}.transport.playing && {LIVE}.frame > 25.2 * 48000")
     soft = whole_loop(page)
@@ -102,6 +104,7 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
 
     # Compare at the same loudness: what is heard of both sides differs by less than 0.2 LU.
     page.get_by_role("switch", name="same loudness").click()
+    expect(page.locator("[data-matched]")).to_have_text(re.compile("down$|^as loud"))
     sides = {}
     for side in ("in", "out"):
         page.get_by_role("radio", name=side, exact=True).click()

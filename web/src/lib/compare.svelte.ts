@@ -1,6 +1,7 @@
 import { api } from './api';
 import type { Live } from './live.svelte';
 import { find, isSplit } from './chain';
+import { figure } from './figures';
 import { newest } from './newest';
 import type { Comparison, CompareRow, Edit, Extent, Heard, Params, Slot } from './types';
 import type { Work } from './work.svelte';
@@ -155,6 +156,16 @@ export class Compare {
   /** The gains that make what goes in and a letter equally loud; nothing is turned up. */
   level(slot: Slot): void {
     this.play(this.row('in')?.plays_db ?? null, this.row(slot)?.plays_db ?? null);
+  }
+
+  /** What the same loudness does at the moment, in words; nothing while it is not wanted. */
+  get matched(): string {
+    if (!this.live.same.on) return '';
+    const [before, after] = [this.row('in')?.plays_db, this.row(this.chosen)?.plays_db];
+    if (before == null || after == null) return 'not measured yet';
+    const gap = after - before;
+    if (Math.abs(gap) < 0.05) return 'as loud by itself';
+    return `${gap < 0 ? 'out' : 'in'} ${figure(Math.abs(gap), 1)} dB down`;
   }
 
   /** Plays what goes in and what comes out with these gains, if the same loudness is wanted. */

@@ -8,7 +8,7 @@
   let { proving }: Props = $props();
 
   const lines = $derived(proving.proof?.lines ?? []);
-  const measured = $derived(proving.proof?.target.name ?? proving.target?.name ?? '');
+  const measured = $derived(proving.proof?.target.name ?? proving.target?.name ?? 'target');
 </script>
 
 <div>

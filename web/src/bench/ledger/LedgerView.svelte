@@ -264,6 +264,7 @@
       title="G: the louder side is turned down to the other"
       onswitch={(on) => (live.same.on = on)}
     />
+    {#if compare.matched}<span class="note" data-matched>{compare.matched}</span>{/if}
   </div>
   <Monitoring monitor={live.monitor} />
 </aside>
@@ -354,8 +355,12 @@
   .label {
     color: var(--slate);
   }
+  [data-matched] {
+    margin-left: auto;
+  }
   .line {
     display: flex;
+    flex-wrap: wrap;
     justify-content: space-between;
   }
 </style>
