@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 import soxr
 from tests.conftest import noise, sine
-from tests.core.measure.test_measure import ffmpeg_summary
 from tests.core.processors import test_deesser, test_gate, test_transient
 from tests.core.processors.test_limiter import (
     CHARACTERS,
@@ -19,6 +18,7 @@ from tests.core.processors.test_limiter import (
     thd_n,
 )
 from tests.demo.test_demo import off
+from tests.other_meters import ffmpeg_summary
 from tests.routing import run_strip
 
 from salt_anvil.demo import install, room

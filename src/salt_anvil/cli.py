@@ -43,6 +43,7 @@ def _parser() -> argparse.ArgumentParser:
         _add_gate,
         _add_print,
         _add_proof,
+        _add_bundle,
         _add_lab,
         _add_others,
     ):
@@ -169,6 +170,20 @@ def _add_print(commands: Commands) -> None:
     printing.add_argument("--over", action="store_true", help="write over files of the same name")
     printing.add_argument("--proof", action="store_true", help="prove what was printed, too")
     printing.set_defaults(run=_print)
+
+
+def _add_bundle(commands: Commands) -> None:
+    bundle = commands.add_parser("bundle", help="a whole session as one open file (a zip)")
+    bundle.add_argument("session", help="number or name of the session")
+    bundle.add_argument("target", type=Path, metavar="FILE")
+    bundle.add_argument("--data", type=Path, default=Path("data"))
+    bundle.add_argument("--prints", action="store_true", help="what was printed from it, too")
+    bundle.add_argument("--over", action="store_true", help="write over a file of the same name")
+    bundle.set_defaults(run=_bundle)
+    opening = commands.add_parser("open", help="take a bundle in, as a new session")
+    opening.add_argument("bundle", type=Path, metavar="FILE")
+    opening.add_argument("--data", type=Path, default=Path("data"))
+    opening.set_defaults(run=_open)
 
 
 def _add_proof(commands: Commands) -> None:
@@ -574,6 +589,35 @@ def _print(options: argparse.Namespace) -> int:
     for path in written:
         print(path)
     return _proved(written) if options.proof else 0
+
+
+def _bundle(options: argparse.Namespace) -> None:
+    from salt_anvil.jobs.bundle_command import bundle_session
+
+    show, end = _progress("Writing the bundle")
+    try:
+        bundle_session(
+            options.data,
+            options.session,
+            options.target,
+            prints=options.prints,
+            over=options.over,
+            progress=show,
+        )
+    finally:
+        end()
+    print(options.target)
+
+
+def _open(options: argparse.Namespace) -> None:
+    from salt_anvil.jobs.bundle_command import open_bundle
+
+    show, end = _progress("Taking the recordings in")
+    try:
+        revision = open_bundle(options.bundle, options.data, show)
+    finally:
+        end()
+    print(f"{revision.session_id} {revision.model.name}")
 
 
 def _proved(paths: list[Path]) -> int:

@@ -10,7 +10,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 BODY_LIMIT = 8 << 20
 UPLOAD_LIMIT = 8 << 30
-UPLOADS = ("/audio", "/references", "/proof/file")
+UPLOADS = ("/audio", "/references", "/proof/file", "/bundles")
 """Where files are put."""
 POLICY = (
     b"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:;"

@@ -38,8 +38,10 @@ from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import FileError, MissingError, SaltAnvilError, StoreError
 from salt_anvil.core.measure.rows import Figures
 from salt_anvil.core.session import SAMPLE_RATES, Extent, Session, Slot
+from salt_anvil.files.bundle import read_bundle, write_bundle
 from salt_anvil.files.media import Media, MediaFolder
 from salt_anvil.files.playable import playable
+from salt_anvil.jobs.bundle_command import printed
 from salt_anvil.kernels.cache import sources_digest
 from salt_anvil.live.messages import (
     Analysed,
@@ -100,6 +102,7 @@ class Hub:
         self.proofs = Proofs(data, self.notify)
         self._references: dict[str, tuple[Path, Figures]] = {}
         self._making = threading.Lock()
+        self._bundling = threading.Lock()
         self.media = MediaFolder(data / "media")
         self.cache = StripCache(data / "cache")
         self.code = sources_digest()
@@ -115,7 +118,8 @@ class Hub:
         self._parked: dict[str, float] = {}
         self._repairing: set[str] = set()
         _clear_leftovers(self.prints.folder, data, data / "media")
-        for derived in (data / "references").glob("*"):
+        self.bundles = data / "bundles"
+        for derived in [*(data / "references").glob("*"), *self.bundles.glob("*")]:
             derived.unlink(missing_ok=True)  # written again for whoever asks
 
     async def start(self) -> None:
@@ -616,6 +620,33 @@ class Hub:
                 known = playable(self.media, found.audio, self.data / "references")
                 self._references[found.audio] = known
         return known
+
+    def bundle(self, session_id: int, with_prints: bool) -> Path:
+        """Write a session as a bundle, which lies there until the next one of it.
+
+        Raises:
+            StoreError, FileError: it is not there, or cannot be written.
+        """
+        model = self.sessions.head(session_id).model
+        files = printed(self.prints.store, self.data, session_id) if with_prints else []
+        target = self.bundles / f"{session_id}.zip"
+        try:
+            self.bundles.mkdir(exist_ok=True)
+        except OSError as error:
+            reason = (error.strerror or "error").lower()
+            raise FileError(f"the bundle was not written: {reason}") from None
+        with self._bundling:  # one after the other: two tabs may ask at once
+            write_bundle(target, model, self.media, files)
+        return target
+
+    def open_bundle(self, path: Path, name: str) -> Revision:
+        """Take a bundle in as a new session.
+
+        Raises:
+            StoreError, FileError: it cannot be used; no session is made.
+        """
+        model = read_bundle(path, name, self.media)
+        return self.sessions.add(model, "Opened from a bundle")
 
     def bring_in(self, session_id: int, path: Path, name: str) -> tuple[Revision, Media]:
         """Take a file into a session as a new track; the first one sets the session's rate.

@@ -116,6 +116,12 @@ class Marker(BaseModel):
     at_s: float
 
 
+class BundleAnswer(BaseModel):
+    """A session that was put together as one file."""
+
+    bytes: int
+
+
 class BroughtInAnswer(BaseModel):
     """A file that is now a track. said: what was done to it, if anything; markers: its own."""
 

@@ -274,6 +274,35 @@ def hear_reference(session_id: Number, name: str, hub: TheHub) -> FileResponse:
     return FileResponse(hub.reference(session_id, name)[0], media_type="audio/wav")
 
 
+@router.post("/sessions/{session_id}/bundle")
+def make_bundle(session_id: Number, hub: TheHub, prints: bool = False) -> m.BundleAnswer:
+    """Put a session together as one file, to be fetched."""
+    path = hub.bundle(session_id, prints)
+    return m.BundleAnswer(bytes=path.stat().st_size)
+
+
+@router.get("/sessions/{session_id}/bundle")
+def get_bundle(session_id: Number, hub: TheHub) -> FileResponse:
+    """Return what was put together."""
+    path = hub.bundles / f"{session_id}.zip"
+    name = hub.sessions.head(session_id).model.name
+    if not path.is_file():
+        raise FileError(f"no bundle of “{name}” was put together yet")
+    return FileResponse(path, filename=f"{name}.zip", media_type="application/zip")
+
+
+@router.put("/bundles", response_model=m.SessionState)
+async def open_bundle(
+    name: Annotated[str, Query(min_length=1, max_length=200)], request: Request, hub: TheHub
+) -> Response:
+    """Take the bundle in the body in as a new session."""
+    with tempfile.NamedTemporaryFile(dir=hub.data, suffix=".upload") as file:
+        await upload(request, file, name)
+        plain = Path(name).name
+        revision = await run_in_threadpool(hub.open_bundle, Path(file.name), plain)
+    return await run_in_threadpool(_reported, revision, hub)
+
+
 @router.put("/sessions/{session_id}/audio")
 async def bring_in(
     session_id: Number,

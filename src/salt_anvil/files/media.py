@@ -46,7 +46,7 @@ class MediaFolder:
     """Keeps audio: originals are never changed, decoded sound is memory-mapped."""
 
     def __init__(self, folder: Path) -> None:
-        self._folder = folder
+        self.folder = folder
         self._known: dict[str, Media] = {}
         self._sounds: dict[str, CheckedSound] = {}
         self._repairs: dict[str, int] = {}
@@ -87,8 +87,8 @@ class MediaFolder:
             return self._locks.setdefault(media_id, threading.Lock())
 
     def _keep_original(self, path: Path, digest: str, suffix: str) -> None:
-        original = self._folder / f"{digest}{suffix}"
-        kept = path.parent == self._folder
+        original = self.folder / f"{digest}{suffix}"
+        kept = path.parent == self.folder
         if kept or (original.exists() and _digest(original) == digest):
             return
         part = original.with_name(original.name + ".part")
@@ -111,7 +111,7 @@ class MediaFolder:
         """
         digest, _, rate = media_id.rpartition("-")
         name = self._name(media_id)
-        for original in self._folder.glob(f"{digest}.*"):
+        for original in self.folder.glob(f"{digest}.*"):
             if original.suffix != ".part" and _digest(original) == digest:
                 self.forget(media_id)
                 return self.bring_in(original, name, int(rate))
@@ -152,11 +152,11 @@ class MediaFolder:
         return media
 
     def _meta(self, media_id: str) -> Path:
-        return self._folder / f"{media_id}.json"
+        return self.folder / f"{media_id}.json"
 
     def _decode(self, reader: SoundReader, media_id: str, rate: int, progress: Progress) -> Media:
         info = reader.info
-        target = self._folder / f"{media_id}.f32"
+        target = self.folder / f"{media_id}.f32"
         part = target.with_name(target.name + ".part")
         convert = info.rate != rate
         stream = soxr.ResampleStream(info.rate, rate, info.channels, "float64", "VHQ")
@@ -206,7 +206,7 @@ class MediaFolder:
         found = self._sounds.get(media_id)
         if found is None:
             media = self.media(media_id)
-            path = self._folder / f"{media_id}.f32"
+            path = self.folder / f"{media_id}.f32"
             if not sums_path(path).exists():
                 _make_sums(path, media)
             found = CheckedSound(path, media.channels, media_id)
@@ -240,7 +240,7 @@ class MediaFolder:
         return read
 
     def _make_peaks(self, media: Media) -> None:
-        sound = CheckedSound(self._folder / f"{media.id}.f32", media.channels, media.id).rows
+        sound = CheckedSound(self.folder / f"{media.id}.f32", media.channels, media.id).rows
         columns = math.ceil(media.frames / PEAK_FRAMES[0])
         finest = np.empty((columns, 2, media.channels), np.float32)
         step = CHUNK // PEAK_FRAMES[0]
@@ -249,14 +249,14 @@ class MediaFolder:
             finest[at : at + step] = extremes(piece, PEAK_FRAMES[0])
         for size in PEAK_FRAMES:
             level = coarser(finest, size // PEAK_FRAMES[0])
-            _write_whole(self._folder / f"{media.id}.p{size}", level.tobytes())
+            _write_whole(self.folder / f"{media.id}.p{size}", level.tobytes())
 
     def peaks(self, media_id: str, size: int) -> NDArray[np.float32]:
         """Return the overview of a size in PEAK_FRAMES: (columns, min and max, channels)."""
         media = self.media(media_id)
         columns = math.ceil(media.frames / size)
         try:
-            raw = np.fromfile(self._folder / f"{media_id}.p{size}", "<f4")
+            raw = np.fromfile(self.folder / f"{media_id}.p{size}", "<f4")
             return raw.reshape(columns, 2, media.channels)
         except (OSError, ValueError):
             raise DamagedError(f"the overview of {media.name} is damaged", media_id) from None

@@ -10,7 +10,7 @@ from salt_anvil.core.session import Session
 from salt_anvil.jobs.print_sets import StemSet, stems
 from salt_anvil.jobs.print_worker import PrintOptions, print_name, run_print
 from salt_anvil.store.database import Database
-from salt_anvil.store.sessions import SessionStore
+from salt_anvil.store.sessions import Revision, SessionStore
 
 
 def print_session(
@@ -112,16 +112,37 @@ def find_session(data: Path, wanted: str) -> Session:
     Raises:
         FileError: there is none, or no such folder.
     """
+    return find_revision(open_store(data), wanted).model
+
+
+def open_store(data: Path) -> Database:
+    """Return the database of a data folder that is there.
+
+    Raises:
+        FileError: there is none, or it cannot be used.
+    """
     path = data / "salt-anvil.db"
     if not path.is_file():
         raise FileError(f"{data} is not a data folder (no salt-anvil.db in it)")
     try:
-        store = SessionStore(Database(path))
+        return Database(path)
+    except StoreError as error:
+        raise FileError(str(error)) from None
+
+
+def find_revision(database: Database, wanted: str) -> Revision:
+    """Return where a session stands, given by number or name.
+
+    Raises:
+        FileError: there is none.
+    """
+    try:
+        store = SessionStore(database)
         rows = store.every()
     except StoreError as error:
         raise FileError(str(error)) from None
     for row in rows:
         if str(row.id) == wanted or row.name == wanted:
-            return store.head(row.id).model
+            return store.head(row.id)
     known = ", ".join(f"{r.id} “{r.name}”" for r in rows) or "none"
     raise FileError(f"there is no session {wanted}; there are: {known}")

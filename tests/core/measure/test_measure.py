@@ -6,7 +6,6 @@ memory of the table), EBU Tech 3342 (cases 1-4), pyloudnorm, and FFmpeg's ebur12
 
 import math
 
-import av
 import numpy as np
 import pyloudnorm
 import pytest
@@ -16,6 +15,7 @@ from salt_anvil.core.measure.reduction import reduction_figures
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.measure.truepeak import EDGE, true_peak
 from tests.conftest import noise, sine
+from tests.other_meters import ffmpeg_summary
 
 
 def measured(sound: np.ndarray, rate: int = 48000) -> rows.Figures:
@@ -95,8 +95,25 @@ def test_skipped_blocks_change_nothing() -> None:
 
     sound = noise(9600, 2) * np.linspace(0, 1, 9600)[:, None] ** 4
     edge = np.zeros((EDGE, 2))
-    whole = truepeak._peak(np.concatenate([edge, sound]), truepeak._FILTER, 1e9, 0.0)
-    assert true_peak(sound, edge) == whole
+    most = np.zeros(1)
+    whole = np.concatenate([edge, sound])
+    truepeak._peaks(whole, len(sound), truepeak._EVEN, truepeak._ODD, 1e9, most)
+    assert true_peak(sound, edge) == most[0]
+
+
+def test_two_phases_at_once_are_the_interpolation_itself() -> None:
+    """Against every phase convolved by numpy, at lengths that fill no step."""
+    from salt_anvil.core.measure import truepeak
+
+    for frames in (1, 3, 63, 64, 65, 500):
+        sound = noise(frames + EDGE, 2, seed=frames)
+        plain = max(
+            float(np.abs(np.convolve(sound[:, c], row[::-1], "valid")).max())
+            for c in range(2)
+            for row in truepeak._FILTER
+        )
+        found = truepeak.interpolated_peaks(sound, frames, np.zeros(1))[0]
+        assert found == pytest.approx(plain, rel=1e-13)
 
 
 @pytest.mark.parametrize("rate", [44100, 48000])
@@ -110,37 +127,12 @@ def test_against_pyloudnorm(rate: int, channels: int) -> None:
     assert measured(sound, rate).integrated_lufs == pytest.approx(theirs, abs=0.1)
 
 
-def ffmpeg_summary(sound: np.ndarray, rate: int) -> dict[str, float]:
-    graph = av.filter.Graph()
-    source = graph.add_abuffer(
-        sample_rate=rate, format="fltp", layout="stereo", time_base=f"1/{rate}"
-    )
-    meter = graph.add("ebur128", "metadata=1:peak=true")
-    sink = graph.add("abuffersink")
-    source.link_to(meter)
-    meter.link_to(sink)
-    graph.configure()
-    last: dict[str, float] = {}
-    for at in range(0, len(sound) - 4799, 4800):
-        planar = np.ascontiguousarray(sound[at : at + 4800].T.astype(np.float32))
-        frame = av.AudioFrame.from_ndarray(planar, "fltp", "stereo")
-        frame.sample_rate, frame.pts = rate, at
-        source.push(frame)
-        while True:
-            try:
-                out = sink.pull()
-            except (av.BlockingIOError, av.EOFError):
-                break
-            last.update({k: float(v) for k, v in out.metadata.items()})
-    return last
-
-
 def test_against_ffmpeg() -> None:
     sound = noise(48000 * 20, 2, seed=8) * np.repeat([0.2, 1.0, 0.5, 0.05], 240000)[:, None]
     theirs = ffmpeg_summary(sound, 48000)
     ours = measured(sound)
-    assert ours.integrated_lufs == pytest.approx(theirs["lavfi.r128.I"], abs=0.1)
-    assert ours.loudness_range_lu == pytest.approx(theirs["lavfi.r128.LRA"], abs=0.5)
+    assert ours.integrated_lufs == pytest.approx(theirs["I"], abs=0.1)
+    assert ours.loudness_range_lu == pytest.approx(theirs["LRA"], abs=0.5)
 
 
 def test_crest_of_sine_and_square() -> None:
@@ -205,3 +197,19 @@ def test_reduction_figures_while_active() -> None:
     assert found.median == pytest.approx(5.5)
     assert found.most == 10
     assert found.p95 == pytest.approx(np.percentile(np.linspace(1, 10, 20), 95))
+
+
+@pytest.mark.parametrize("place", range(20))
+def test_ebu_3341_momentary_wherever_it_begins(place: int) -> None:
+    """Case 13, typed from memory: 400 ms at -23 behind i · 20 ms of silence read -23.0 ±0.1."""
+    quiet = np.zeros((place * 960, 2))
+    sound = np.concatenate([quiet, sine(1000, 0.4, level_db=-23), np.zeros((48000, 2))])
+    assert measured(sound).momentary_max_lufs == pytest.approx(-23, abs=0.1)
+
+
+@pytest.mark.parametrize("place", range(0, 20, 3))
+def test_ebu_3341_short_term_wherever_it_begins(place: int) -> None:
+    """Case 10, typed from memory: 3 s at -23 behind i · 150 ms of silence read -23.0 ±0.1."""
+    quiet = np.zeros((place * 7200, 2))
+    sound = np.concatenate([quiet, sine(1000, 3, level_db=-23), np.zeros((48000, 2))])
+    assert measured(sound).short_term_max_lufs == pytest.approx(-23, abs=0.1)

@@ -11,6 +11,7 @@ import type {
   ScanAnswer,
   AimWish,
   BroughtIn,
+  Bundle,
   Catalogue,
   CompareRequest,
   Comparison,
@@ -100,6 +101,8 @@ export const api = {
     call<SessionState>('POST', '/sessions', { name, bpm }),
   demo: () => call<SessionState>('POST', '/demo'),
   session: (id: number) => call<SessionState>('GET', `/sessions/${id}`),
+  bundle: (id: number, prints: boolean) =>
+    call<Bundle>('POST', `/sessions/${id}/bundle?prints=${prints}`),
   removeSession: (id: number) => call<null>('DELETE', `/sessions/${id}`),
   edit: (id: number, base: number, edits: Edit[]) =>
     call<SessionState>('POST', `/sessions/${id}/edits`, { base, edits }),
@@ -220,6 +223,9 @@ export const bringIn = (id: number, file: File, progress: (share: number) => voi
 
 export const bringReference = (id: number, file: File, progress: (share: number) => void) =>
   send<SessionState>(`/sessions/${id}/references`, file, progress);
+
+export const openBundle = (file: File, progress: (share: number) => void) =>
+  send<SessionState>('/bundles', file, progress);
 
 export const bringToProve = (id: number, file: File) =>
   send<{ file: string }>(`/sessions/${id}/proof/file`, file, () => undefined);

@@ -113,6 +113,7 @@ export type LabOptions = Schemas['LabOptions'];
 export type LabRequest = Schemas['LabRequest'];
 export type LabAnswer = Schemas['LabAnswer'];
 export type Marker = Schemas['Marker'];
+export type Bundle = Schemas['BundleAnswer'];
 export type BroughtIn = Omit<Schemas['BroughtInAnswer'], 'state'> & { state: SessionState };
 export type Hit = Schemas['Hit'];
 export type StartingPoint = Schemas['StartingPoint'];

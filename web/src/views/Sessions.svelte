@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { api, bringIn, Refusal } from '../lib/api';
+  import { api, bringIn, openBundle, Refusal } from '../lib/api';
+  import Checkbox from '../components/Checkbox.svelte';
   import { clock } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
   import type { SessionItem, SessionState } from '../lib/types';
@@ -26,6 +27,7 @@
   let coming = $state<Coming[]>([]);
   let chooser: HTMLInputElement | undefined = $state();
   let over = $state(false);
+  let withPrints = $state(false);
 
   $effect(() => void load());
   $effect(() => {
@@ -54,7 +56,45 @@
     try {
       onopen(await answer);
     } catch (error) {
-      problem = error instanceof Refusal ? error.message : String(error);
+      problem = said(error);
+    }
+    busy = '';
+    await load();
+  }
+
+  function said(error: unknown): string {
+    return error instanceof Refusal ? error.message : String(error);
+  }
+
+  /** Puts a session together as one file, and saves that. */
+  async function bundle(item: SessionItem): Promise<void> {
+    busy = `Putting “${item.name}” together`;
+    problem = null;
+    try {
+      await api.bundle(item.id, withPrints);
+      const link = document.createElement('a');
+      link.href = `/api/sessions/${item.id}/bundle`;
+      link.download = `${item.name}.zip`;
+      link.click();
+    } catch (error) {
+      problem = said(error);
+    }
+    busy = '';
+  }
+
+  /** A bundle is a session of its own. */
+  async function open(file: File): Promise<void> {
+    problem = null;
+    const item: Coming = $state({ name: file.name, share: 0, said: '' });
+    coming = [item];
+    busy = `Taking the recordings of ${file.name} in`;
+    try {
+      const state = await openBundle(file, (share) => (item.share = share));
+      coming = [];
+      onopen(state);
+    } catch (error) {
+      item.said = 'not opened';
+      problem = said(error);
     }
     busy = '';
     await load();
@@ -62,6 +102,12 @@
 
   /** Files go into the open session, or into a new one named after the first. */
   async function take(files: File[]): Promise<void> {
+    const bundled = files.find((f) => f.name.toLowerCase().endsWith('.zip'));
+    if (bundled) {
+      if (files.length === 1) await open(bundled);
+      else problem = `${bundled.name} is a bundle: open it by itself.`;
+      return;
+    }
     problem = null;
     let state = current;
     try {
@@ -90,7 +136,7 @@
         item.said = answer.said ?? 'brought in';
         taken += 1;
       } catch (error) {
-        item.said = error instanceof Refusal ? error.message : String(error);
+        item.said = said(error);
         problem = problem ? `${problem} ${item.said}` : item.said;
       }
     }
@@ -137,6 +183,15 @@
             <td
               ><button
                 class="small"
+                aria-label="Save {item.name} as a bundle"
+                title="All of it as one open file: the session, its recordings, its chains as recipes"
+                disabled={busy !== ''}
+                onclick={() => void bundle(item)}>Bundle</button
+              ></td
+            >
+            <td
+              ><button
+                class="small"
                 aria-label="Delete {item.name}"
                 onclick={() => {
                   if (confirm(`Delete “${item.name}”? Its recordings stay in the media folder.`))
@@ -148,6 +203,17 @@
         {/each}
       </tbody>
     </table>
+    {#if sessions.length > 0}
+      <div class="bundles">
+        <Checkbox
+          on={withPrints}
+          label="bundles take prints along"
+          onswitch={(on) => (withPrints = on)}
+        />
+        <span class="note">A bundle opens on another machine, and prints the same bytes there.</span
+        >
+      </div>
+    {/if}
   </section>
   <section class="new">
     <h2>Bring in audio</h2>
@@ -166,7 +232,8 @@
       <p>Drop files here, or <button onclick={() => chooser?.click()}>choose them</button>.</p>
       <p class="note">
         WAV, FLAC, AIFF, OGG, MP3; mono or stereo. They go into
-        {current ? `“${current.model.name}”` : 'a new session'} as tracks.
+        {current ? `“${current.model.name}”` : 'a new session'} as tracks. A bundle (zip) is opened as
+        a session of its own.
         {#if current && current.frames > 0}
           It runs at {current.model.rate / 1000} kHz: files of another rate are converted to that.
         {:else}
@@ -179,7 +246,7 @@
         type="file"
         multiple
         hidden
-        accept=".wav,.flac,.aif,.aiff,.ogg,.mp3,audio/*"
+        accept=".wav,.flac,.aif,.aiff,.ogg,.mp3,.zip,audio/*"
         onchange={(e) => void take([...(e.currentTarget.files ?? [])])}
       />
     </div>
@@ -218,6 +285,13 @@
 </main>
 
 <style>
+  .bundles {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: baseline;
+    gap: var(--s2) var(--s4);
+    margin-top: var(--s4);
+  }
   .sessions {
     display: grid;
     grid-template-columns: minmax(0, 1fr) minmax(320px, 420px);

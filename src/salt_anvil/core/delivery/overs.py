@@ -5,13 +5,20 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from salt_anvil.core.audio import Sound
-from salt_anvil.core.measure.rows import Figures, RowMeter, Rows, figures
-from salt_anvil.core.measure.truepeak import EDGE, interpolated_peak
+from salt_anvil.core.audio import Sound, as_block, without_nonfinite
+from salt_anvil.core.measure.rows import (
+    PEAK,
+    TRUE_PEAK,
+    Figures,
+    RowMeter,
+    Rows,
+    figures,
+    hop,
+)
+from salt_anvil.core.measure.truepeak import EDGE, interpolated_peaks
 
 PIECES_A_SECOND = 100
-LEAST = 0.5
-"""Amplitude (-6 dBTP) below which the true peak of a piece is not looked for."""
+Peaks = NDArray[np.float32]
 APART_S, LONGEST_S = 0.1, 1.0
 """Overs nearer to each other than this are one place, but none is longer than that."""
 
@@ -25,35 +32,34 @@ class Over:
 
 
 class PieceMeter:
-    """Takes blocks of any length; keeps the true peak of every 10 ms (linear, at least LEAST)."""
+    """Takes blocks of any length; keeps the true peak of every 10 ms (linear)."""
 
     def __init__(self, rate: int, channels: int) -> None:
         self.frames = max(round(rate / PIECES_A_SECOND), 1)
         self._past = np.zeros((EDGE, channels))
         self._rest = np.zeros((0, channels))
-        self._peaks: list[float] = []
+        self._peaks: list[Peaks] = []
 
     def feed(self, sound: Sound) -> None:
         """Take a block; what is not finite is passed over."""
-        block = np.nan_to_num(np.asarray(sound, float), nan=0.0, posinf=0.0, neginf=0.0)
+        block = without_nonfinite(as_block(sound))[0]
         whole = np.concatenate([self._rest, block])
         count = len(whole) // self.frames
-        self._measure(whole[: count * self.frames], self.frames)
+        if count:
+            self._measure(whole[: count * self.frames], self.frames)
         self._rest = whole[count * self.frames :]
 
-    def flush(self) -> NDArray[np.float32]:
+    def flush(self) -> Peaks:
         """Return the peaks of all pieces, the last with what still rings on after it."""
         # What still comes out of the interpolation belongs to the last piece.
         left = np.concatenate([self._rest, np.zeros((EDGE, self._past.shape[1]))])
         self._measure(left, len(left))
-        return np.array(self._peaks, np.float32)
+        return np.concatenate(self._peaks)
 
     def _measure(self, sound: Sound, size: int) -> None:
         whole = np.concatenate([self._past, sound])
-        for at in range(0, len(sound), size):
-            piece = whole[at : at + size + EDGE]
-            floor = max(float(np.abs(piece[EDGE:]).max(initial=0.0)), LEAST)
-            self._peaks.append(interpolated_peak(piece, floor))
+        floors = np.abs(sound).reshape(-1, size * sound.shape[1]).max(axis=1)
+        self._peaks.append(interpolated_peaks(whole, size, floors).astype(np.float32))
         self._past = whole[-EDGE:]
 
 
@@ -64,7 +70,7 @@ class Delivered:
     frames: int
     figures: Figures
     rows: Rows
-    peaks: NDArray[np.float32]
+    peaks: Peaks
     piece: int
 
     def overs(self, limit_dbtp: float) -> list[Over]:
@@ -76,7 +82,9 @@ class DeliveryMeter:
     """Takes blocks of any length; tells figures and peaks of the whole."""
 
     def __init__(self, rate: int, channels: int) -> None:
-        self._meter, self._pieces = RowMeter(rate, channels), PieceMeter(rate, channels)
+        self._meter = RowMeter(rate, channels, true_peak=False)
+        self._pieces = PieceMeter(rate, channels)
+        self._hop = hop(rate)
         self._rows: list[Rows] = []
         self._frames = 0
 
@@ -90,10 +98,16 @@ class DeliveryMeter:
         """Return what was measured; nothing is taken any more."""
         rows = np.concatenate([*self._rows, self._meter.flush()])
         peaks = self._pieces.flush()
+        # A piece that lies in two rows counts in both.
+        begin = np.arange(len(rows)) * self._hop // self._pieces.frames
+        end = -(-np.arange(1, len(rows) + 1) * self._hop // self._pieces.frames)
+        for row in range(len(rows)):
+            last = len(peaks) if row == len(rows) - 1 else end[row]
+            rows[row, TRUE_PEAK] = peaks[begin[row] : last].max(initial=rows[row, PEAK])
         return Delivered(self._frames, figures(rows), rows, peaks, self._pieces.frames)
 
 
-def places(peaks: NDArray[np.float32], piece: int, limit_dbtp: float) -> list[Over]:
+def places(peaks: Peaks, piece: int, limit_dbtp: float) -> list[Over]:
     """Return the places above a limit; peaks: linear, one a piece of so many frames."""
     over = np.flatnonzero(peaks > 10 ** (limit_dbtp / 20))
     if not len(over):

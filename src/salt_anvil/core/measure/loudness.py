@@ -25,14 +25,14 @@ def _windows(rows: NDArray[np.float64], count: int) -> NDArray[np.float64]:
     return np.asarray((total[count:] - total[:-count]) / count)
 
 
-def momentary(rows: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return the loudness in LUFS of every 400 ms window; rows are K-weighted powers."""
-    return _level(_windows(rows, 4))
+def momentary(powers: NDArray[np.float64], a_row: int = 1) -> NDArray[np.float64]:
+    """Return the loudness in LUFS of every 400 ms window; powers: K-weighted, so many a row."""
+    return _level(_windows(powers, 4 * a_row))
 
 
-def short_term(rows: NDArray[np.float64]) -> NDArray[np.float64]:
+def short_term(powers: NDArray[np.float64], a_row: int = 1) -> NDArray[np.float64]:
     """Return the loudness in LUFS of every 3 s window."""
-    return _level(_windows(rows, 30))
+    return _level(_windows(powers, 30 * a_row))
 
 
 def integrated(rows: NDArray[np.float64]) -> float:

@@ -3,18 +3,22 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.measure import loudness
-from salt_anvil.core.measure.truepeak import EDGE, interpolated_peak
+from salt_anvil.core.measure.truepeak import EDGE, interpolated_peaks
 
 RANGES_HZ = (150.0, 800.0, 5000.0)
 """Corners of the four ranges of energy: lows, low middle, high middle, highs."""
 K, POWER_L, POWER_R, CROSS, PEAK, TRUE_PEAK, SUM, SHARE, RANGE = range(9)
-COLUMNS = RANGE + len(RANGES_HZ) + 1
+FINE = RANGE + len(RANGES_HZ) + 1
+A_ROW = 10
+"""Powers in every row from which the loudest moment is found, wherever it begins."""
+COLUMNS = FINE + A_ROW
 
 Rows = NDArray[np.float64]
 
@@ -24,17 +28,47 @@ def hop(rate: int) -> int:
     return round(rate / 10)
 
 
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "nnan"})
+def _sum_up(sound: Sound, weighted: Sound, hop: int, rows: Rows) -> None:
+    """Fill what is a sum or a maximum over each row of finite sound."""
+    right = sound.shape[1] - 1
+    for row in range(len(rows)):
+        begin = row * hop
+        k = left2 = right2 = cross = total = most = 0.0
+        for i in range(begin, begin + hop):
+            a, b = sound[i, 0], sound[i, right]
+            left2 += a * a
+            right2 += b * b
+            cross += a * b
+            total += a + b
+            most = max(most, max(abs(a), abs(b)))
+        for tenth in range(A_ROW):
+            first, last = begin + tenth * hop // A_ROW, begin + (tenth + 1) * hop // A_ROW
+            part = 0.0
+            for i in range(first, last):
+                for channel in range(right + 1):
+                    part += weighted[i, channel] * weighted[i, channel]
+            rows[row, FINE + tenth] = part / max(last - first, 1)
+            k += part
+        rows[row, K] = k / hop
+        rows[row, POWER_L], rows[row, POWER_R] = left2 / hop, right2 / hop
+        rows[row, CROSS], rows[row, SUM] = cross / hop, total / (2 * hop)
+        rows[row, PEAK] = most
+
+
 class RowMeter:
     """Takes blocks of any length; gives finished rows (COLUMNS figures each).
 
     Columns: K-weighted power (channels summed), mean square left and right, mean product of both,
     sample peak, true peak, offset (mean), the share of 100 ms that the row is long, power in each
-    of the four ranges. A row is given when a frame behind it is there: the last one may be
-    shorter, and its true peak holds what the interpolation still gives after the end.
+    of the four ranges, K-weighted power of every tenth of the row. A row is given when a frame
+    behind it is there: the last one may be shorter, and its true peak holds what the interpolation still gives after the end.
     """
 
-    def __init__(self, rate: int, channels: int) -> None:
+    def __init__(self, rate: int, channels: int, *, true_peak: bool = True) -> None:
+        """true_peak: look between the samples too; without, that column is 0."""
         self._hop, self._rate = hop(rate), rate
+        self._between = true_peak
         self._sections = k_weighting(rate)
         self._state = np.zeros((2, channels, 2))
         self._waiting: list[Sound] = []
@@ -71,22 +105,16 @@ class RowMeter:
         rows = np.zeros((len(sound) // hop, COLUMNS))
         weighted = np.empty_like(sound)
         biquad.filter_into(weighted, sound, self._sections, self._state)
-        pieces = sound.reshape(-1, hop, channels)
-        rows[:, K] = np.square(weighted).reshape(-1, hop, channels).mean(axis=1).sum(axis=1)
-        powers = np.square(pieces).mean(axis=1)
-        rows[:, POWER_L], rows[:, POWER_R] = powers[:, 0], powers[:, -1]
-        rows[:, CROSS] = (pieces[:, :, 0] * pieces[:, :, -1]).mean(axis=1)
-        rows[:, PEAK] = np.abs(pieces).max(axis=(1, 2))
-        rows[:, SUM] = pieces.mean(axis=(1, 2))
+        _sum_up(sound, weighted, hop, rows)
         rows[:, SHARE] = hop / self._hop
-        whole = np.concatenate([self._past, sound])
-        for index in range(len(rows)):
-            piece = whole[index * hop : (index + 1) * hop + EDGE]
-            if after is not None:
-                piece = np.concatenate([piece, after])
-            rows[index, TRUE_PEAK] = interpolated_peak(piece, rows[index, PEAK])
-        self._past = whole[-EDGE:]
-        rows[:, RANGE:] = self._ranges(pieces, powers.mean(axis=1))
+        if self._between:
+            parts = [self._past, sound] if after is None else [self._past, sound, after]
+            whole = np.concatenate(parts)
+            self._past = whole[-EDGE:]
+            size = hop if after is None else hop + len(after)
+            rows[:, TRUE_PEAK] = interpolated_peaks(whole, size, rows[:, PEAK])
+        pieces = sound.reshape(-1, hop, channels)
+        rows[:, RANGE:FINE] = self._ranges(pieces, (rows[:, POWER_L] + rows[:, POWER_R]) / 2)
         return rows
 
     def _ranges(self, pieces: Sound, power: Sound) -> Sound:
@@ -140,20 +168,21 @@ def figures(rows: Rows) -> Figures:
     left, right = float(means[POWER_L]), float(means[POWER_R])
     power, cross = (left + right) / 2, float(means[CROSS])
     peak = float(rows[:, PEAK].max())
-    weighted = rows[share == 1.0, K]
+    whole = share == 1.0
+    weighted, fine = rows[whole, K], rows[whole, FINE:].ravel()
     integrated = _sounding(loudness.integrated(weighted))
     true_peak = _power_db(float(rows[:, TRUE_PEAK].max()) ** 2)
     return Figures(
         integrated_lufs=integrated,
-        short_term_max_lufs=_most(loudness.short_term(weighted)),
-        momentary_max_lufs=_most(loudness.momentary(weighted)),
+        short_term_max_lufs=_most(loudness.short_term(fine, A_ROW)),
+        momentary_max_lufs=_most(loudness.momentary(fine, A_ROW)),
         loudness_range_lu=loudness.loudness_range(weighted),
         true_peak_dbtp=true_peak,
         sample_peak_dbfs=_power_db(peak * peak),
         rms_dbfs=_power_db(power),
         crest_db=difference(_power_db(peak * peak), _power_db(power)),
         peak_to_loudness_db=difference(true_peak, integrated),
-        ranges_db=[_power_db(float(r)) for r in means[RANGE:]],
+        ranges_db=[_power_db(float(r)) for r in means[RANGE:FINE]],
         right_to_left_db=difference(_power_db(right), _power_db(left)),
         correlation=_correlation(left, right, cross),
         sides_to_middle_db=difference(_power_db(power - cross), _power_db(power + cross)),

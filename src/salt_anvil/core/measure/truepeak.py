@@ -3,7 +3,7 @@
 import numpy as np
 from numba import njit
 
-from salt_anvil.core.audio import Sound
+from salt_anvil.core.audio import Sound, Values
 
 PHASES = 8
 TAPS = 32
@@ -27,42 +27,84 @@ BOUND = float(np.abs(_FILTER).sum(axis=1).max())
 
 
 _STEP = 64
+_HALF = TAPS // 2
+# A phase and its mirror image are the sum and the difference of a row that is the same from both
+# ends and one that changes its sign: half the multiplications, and the larger of both magnitudes
+# is |even| + |odd|.
+_EVEN = np.ascontiguousarray((_FILTER + _FILTER[:, ::-1])[: PHASES // 2, :_HALF] / 2)
+_ODD = np.ascontiguousarray((_FILTER - _FILTER[:, ::-1])[: PHASES // 2, :_HALF] / 2)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _peak(sound: Sound, phases: Sound, bound: float, floor: float) -> float:
-    """Return the larger of floor and the greatest interpolated magnitude in sound."""
-    frames, channels = sound.shape
-    count, taps = phases.shape
-    most = floor
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract", "nsz", "nnan"})
+def _peaks(whole: Sound, size: int, even: Sound, odd: Sound, bound: float, peaks: Values) -> None:
+    """Raise each piece's peak to the greatest interpolated magnitude in it.
+
+    whole: EDGE frames of the past, then the pieces of `size` frames.
+    """
+    channels = whole.shape[1]
+    pairs, half = even.shape
+    taps = 2 * half
     line = np.zeros(_STEP + taps)
-    total = np.empty(_STEP)
-    for channel in range(channels):
-        for at in range(0, frames - taps + 1, _STEP):
-            span = min(_STEP, frames - taps + 1 - at)
-            peak = 0.0
-            for i in range(span + taps - 1):
-                line[i] = sound[at + i, channel]
-                peak = max(peak, abs(line[i]))
-            if peak * bound <= most:
-                continue
-            for p in range(count):
-                total[:] = 0.0
-                for t in range(taps):
-                    weight = phases[p, t]
+    sums, gaps = np.empty((half, _STEP)), np.empty((half, _STEP))
+    a, b = np.empty(_STEP), np.empty(_STEP)
+    most = np.empty(_STEP)
+    for piece in range(len(peaks)):
+        for channel in range(channels):
+            for at in range(piece * size, (piece + 1) * size, _STEP):
+                span = min(_STEP, (piece + 1) * size - at)
+                peak = 0.0
+                for i in range(span + taps - 1):
+                    line[i] = whole[at + i, channel]
+                    peak = max(peak, abs(line[i]))
+                if peak * bound <= peaks[piece]:
+                    continue
+                for i in range(span + taps - 1, _STEP + taps):
+                    line[i] = 0.0
+                for t in range(half):
                     for i in range(_STEP):
-                        total[i] += weight * line[i + t]
+                        sums[t, i] = line[i + t] + line[i + taps - 1 - t]
+                        gaps[t, i] = line[i + t] - line[i + taps - 1 - t]
+                most[:] = 0.0
+                for p in range(pairs):
+                    a[:] = 0.0
+                    b[:] = 0.0
+                    for t in range(0, half, 4):
+                        e0, e1, e2, e3 = even[p, t], even[p, t + 1], even[p, t + 2], even[p, t + 3]
+                        o0, o1, o2, o3 = odd[p, t], odd[p, t + 1], odd[p, t + 2], odd[p, t + 3]
+                        for i in range(_STEP):
+                            a[i] += (
+                                e0 * sums[t, i]
+                                + e1 * sums[t + 1, i]
+                                + e2 * sums[t + 2, i]
+                                + e3 * sums[t + 3, i]
+                            )
+                        for i in range(_STEP):
+                            b[i] += (
+                                o0 * gaps[t, i]
+                                + o1 * gaps[t + 1, i]
+                                + o2 * gaps[t + 2, i]
+                                + o3 * gaps[t + 3, i]
+                            )
+                    for i in range(_STEP):
+                        here = abs(a[i]) + abs(b[i])
+                        most[i] = here if here > most[i] else most[i]
                 for i in range(span):
-                    most = max(most, abs(total[i]))
-    return most
+                    peaks[piece] = max(peaks[piece], most[i])
 
 
-def interpolated_peak(sound: Sound, floor: float) -> float:
-    """Return the true peak (linear) of sound[EDGE:], at least floor; the EDGE before are past."""
-    return float(_peak(sound, _FILTER, BOUND, floor))
+def interpolated_peaks(whole: Sound, size: int, floors: Values) -> Values:
+    """Return the true peak (linear) of each piece of `size` frames, at least its floor.
+
+    whole: (EDGE + pieces · size, channels); the first EDGE frames are the past.
+    """
+    peaks = np.array(floors, np.float64)
+    _peaks(whole, size, _EVEN, _ODD, BOUND, peaks)
+    return peaks
 
 
 def true_peak(sound: Sound, past: Sound) -> float:
     """Return the true peak (linear) of sound, whose last EDGE frames before it are past."""
-    peak = float(np.abs(sound).max(initial=0.0))
-    return interpolated_peak(np.concatenate([past, sound]), peak)
+    if not len(sound):
+        return 0.0
+    floor = np.array([np.abs(sound).max()])
+    return float(interpolated_peaks(np.concatenate([past, sound]), len(sound), floor)[0])

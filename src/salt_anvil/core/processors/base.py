@@ -91,7 +91,7 @@ def points(
     """Declare a list of `fewest` to `most` pairs, both numbers of each between low and high."""
     extra: dict[str, Any] = {
         "label": label, "unit": "", "scale": "linear", "step": 0.1, "change": "glide",
-        "marks": [], "when": {}, "type": "points", "low": low, "high": high,
+        "marks": [], "when": {}, "control": "points", "low": low, "high": high,
         "fewest": fewest, "most": most,
     }  # fmt: skip
     return Field(default, description=doc, json_schema_extra=extra)
@@ -108,7 +108,7 @@ def bands(
     """Declare a list of up to `most` records, whose own parameters are declared in `record`."""
     extra: dict[str, Any] = {
         "label": label, "unit": "", "scale": "linear", "step": 0.1, "change": "glide",
-        "marks": [], "when": {}, "type": "bands", "fewest": 0, "most": most,
+        "marks": [], "when": {}, "control": "bands", "fewest": 0, "most": most,
         "fields": [control_of(n, f) for n, f in record.model_fields.items()],
     }  # fmt: skip
     return Field(default, max_length=most, description=doc, json_schema_extra=extra)
@@ -336,6 +336,9 @@ def control_of(name: str, info: FieldInfo) -> Control:
         type_ = "choice"
     elif annotation is bool:
         type_ = "switch"
+    extra = _extra(info)
+    # Not called "type" there: that word is the JSON schema's own.
+    type_ = extra.pop("control", type_)
     return Control.model_validate(
         {
             "name": name,
@@ -346,7 +349,7 @@ def control_of(name: str, info: FieldInfo) -> Control:
             "choices": list(get_args(annotation)) if is_choice else [],
             "optional": optional,
             "doc": info.description,
-            **_extra(info),
+            **extra,
         }
     )
 
