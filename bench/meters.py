@@ -1,8 +1,8 @@
 """The cases of EBU Tech 3341 and Tech 3342 that are mono or stereo tones, by three meters.
 
 `python -m bench.meters`: ours, FFmpeg's ebur128 (through PyAV) and pyloudnorm, beside what each
-case asks for. The cases are typed from memory of the tables; those of broadcast programme and of five
-channels (6 to 8; 3342: 5 and 6) are not here.
+case asks for. The cases are typed from memory of the tables; those of broadcast programme and of
+five channels (6 to 8; 3342: 5 and 6) are not here.
 """
 
 from collections.abc import Iterator

@@ -10,15 +10,16 @@ from tests.api.processes import ask_print, command
 from tests.server import Server
 
 
-def digest(server: Server, path: str) -> str:
-    server.path, kept = path, server.path
+def digest(server: Server, session: int) -> str:
+    """Return the sum of a print of another session than the test's."""
+    kept, server.session = server.session, session
     found = ask_print(server, format="wav-24", end=4 * 48_000)["report"]["sha256"]
-    server.path = kept
+    server.session = kept
     return str(found)
 
 
 def test_what_is_opened_prints_the_same_bytes(server: Server) -> None:
-    before = digest(server, server.path)
+    before = digest(server, server.session)
     made = server.api("POST", f"{server.path}/bundle?prints=true")
     answer = server.http.get(f"/api{server.path}/bundle")
     assert len(answer.content) == made["bytes"]
@@ -28,7 +29,7 @@ def test_what_is_opened_prints_the_same_bytes(server: Server) -> None:
     opened = server.api("PUT", "/bundles?name=x.zip", content=answer.content)
     assert opened["model"]["name"] == "Band"
     assert opened["undo"] is None
-    assert digest(server, f"/sessions/{opened['id']}") == before
+    assert digest(server, opened["id"]) == before
     server.api("DELETE", f"/sessions/{opened['id']}")
 
 

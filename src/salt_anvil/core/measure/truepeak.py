@@ -61,9 +61,11 @@ def _peaks(whole: Sound, size: int, even: Sound, odd: Sound, bound: float, peaks
                 for i in range(span + taps - 1, _STEP + taps):
                     line[i] = 0.0
                 for t in range(half):
+                    early, late = line[t : t + _STEP], line[taps - 1 - t : taps - 1 - t + _STEP]
+                    plus, minus = sums[t], gaps[t]
                     for i in range(_STEP):
-                        sums[t, i] = line[i + t] + line[i + taps - 1 - t]
-                        gaps[t, i] = line[i + t] - line[i + taps - 1 - t]
+                        plus[i] = early[i] + late[i]
+                        minus[i] = early[i] - late[i]
                 most[:] = 0.0
                 for p in range(pairs):
                     a[:] = 0.0
@@ -71,20 +73,12 @@ def _peaks(whole: Sound, size: int, even: Sound, odd: Sound, bound: float, peaks
                     for t in range(0, half, 4):
                         e0, e1, e2, e3 = even[p, t], even[p, t + 1], even[p, t + 2], even[p, t + 3]
                         o0, o1, o2, o3 = odd[p, t], odd[p, t + 1], odd[p, t + 2], odd[p, t + 3]
+                        s0, s1, s2, s3 = sums[t], sums[t + 1], sums[t + 2], sums[t + 3]
                         for i in range(_STEP):
-                            a[i] += (
-                                e0 * sums[t, i]
-                                + e1 * sums[t + 1, i]
-                                + e2 * sums[t + 2, i]
-                                + e3 * sums[t + 3, i]
-                            )
+                            a[i] += e0 * s0[i] + e1 * s1[i] + e2 * s2[i] + e3 * s3[i]
+                        g0, g1, g2, g3 = gaps[t], gaps[t + 1], gaps[t + 2], gaps[t + 3]
                         for i in range(_STEP):
-                            b[i] += (
-                                o0 * gaps[t, i]
-                                + o1 * gaps[t + 1, i]
-                                + o2 * gaps[t + 2, i]
-                                + o3 * gaps[t + 3, i]
-                            )
+                            b[i] += o0 * g0[i] + o1 * g1[i] + o2 * g2[i] + o3 * g3[i]
                     for i in range(_STEP):
                         here = abs(a[i]) + abs(b[i])
                         most[i] = here if here > most[i] else most[i]
