@@ -240,6 +240,7 @@
           The first file sets the session’s rate for good; files of another rate are converted to
           it. Bring one of the rate that you want to print in first.
         {/if}
+        A bundle (zip) is opened as a session of its own.
       </p>
       <input
         bind:this={chooser}
@@ -288,7 +289,7 @@
   .bundles {
     display: flex;
     flex-wrap: wrap;
-    align-items: baseline;
+    align-items: center;
     gap: var(--s2) var(--s4);
     margin-top: var(--s4);
   }
