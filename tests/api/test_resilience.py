@@ -12,6 +12,7 @@ import soundfile
 
 from tests.api.processes import analysed, ask_print, children, finished_print, until
 from tests.conftest import noise
+from tests.long import of
 from tests.server import Server, Tab, serving
 
 
@@ -185,6 +186,34 @@ def test_prints_outlive_their_worker(server: Server) -> None:
         row = finished_print(server, number)
         assert row["state"] == "done", row
         assert (server.data / "prints" / row["file"]).read_bytes() == expected
+
+
+def test_a_print_killed_anywhere_ends_in_the_same_bytes(band_data: Path, tmp_path: Path) -> None:
+    """The worker, or the whole server, is ended as soon as a print is so far."""
+    data = tmp_path / "data"
+    shutil.copytree(band_data, data)
+    formats = ("wav-32f", "wav-24", "flac-16", "aiff-24", "mp3-128")
+    server = Server(data)
+    expected = {name: ask_print(server, format=name)["report"]["sha256"] for name in formats}
+    rng = np.random.default_rng(3)
+    for turn in range(of(2, 20)):
+        name, share = formats[turn % len(formats)], rng.uniform(0.01, 0.95)
+        number = server.api("POST", f"{server.path}/prints", {"format": name})["id"]
+
+        def far(server: Server = server, number: int = number, share: float = share) -> bool:
+            row = next(p for p in server.api("GET", f"{server.path}/prints") if p["id"] == number)
+            return row["state"] == "done" or row["progress"] >= share
+
+        until(far)
+        if turn % 2:
+            server.stop(kill=True)
+            server = Server(data)
+        elif (worker := children(server.process.pid).get("salt-prints")) is not None:
+            os.kill(worker, signal.SIGKILL)
+        row = finished_print(server, number)
+        assert row["state"] == "done", row
+        assert row["report"]["sha256"] == expected[name], (turn, name, share)
+    server.stop()
 
 
 def test_leftovers_are_cleared_at_the_start(band_data: Path, tmp_path: Path) -> None:

@@ -60,6 +60,8 @@ from salt_anvil.kernels.cache import sources_digest
 
 COLUMNS = 480
 """Of the overview."""
+SLOWNESS = {"mp3": 5, "aac": 4, "opus": 1, "vorbis": 1}
+"""Seconds that a coder takes a minute of sound, about, on one core."""
 MIX, BEFORE = "mix.wav", "before.wav"
 STOP = "stop"
 """A file in the folder; while it is there, everything that runs leaves off."""
@@ -113,7 +115,7 @@ def measure(path: Path, folder: Path) -> Measured:
         info = reader.info
         meter = DeliveryMeter(info.rate, info.channels)
         # Mono is heard from two loudspeakers as well.
-        both = RowMeter(info.rate, 2)
+        both = RowMeter(info.rate, 2, true_peak=False)
         inspector = Inspector(info.rate, info.channels)
         folded: list[Rows] = []
         column = max(-(-info.frames // COLUMNS), 1)
@@ -442,7 +444,9 @@ class Prover:
         self._say("writing the mix", {})
         alone = self._one(subject.write, self._folder, self._folder / MIX)
         self._say("measuring", {})
-        found = self._one(measure, self._folder / MIX, self._folder)
+        measuring = self._pool.submit(measure, self._folder / MIX, self._folder)
+        going = self._sent(self._folder / MIX, wanted.ways, wanted, keep=True)
+        found = self._awaited(measuring)
         self._proof = _first(subject, wanted, found)
         if isinstance(subject, SessionSubject):
             sources = _sources_of(checked(Session, subject.model), subject.strip)
@@ -451,7 +455,7 @@ class Prover:
                 update={"findings": [*self._proof.findings, *clips]}
             )
         self._say("going the ways out", {})
-        results = self._go(self._folder / MIX, wanted.ways, wanted, keep=True, show=True)
+        results = self._back(going, wanted.ways, show=True)
         self._proof = self._proof.model_copy(update={"ways": list(results.values())})
         every = [self._proof.as_it_stands, *results.values()]
         if wanted.ceiling and any(_outcome(r, wanted).excess_db > 0 for r in every):
@@ -466,7 +470,9 @@ class Prover:
         return self._proof
 
     def _one(self, job: Callable[..., Any], *arguments: Any) -> Any:
-        future: Future[Any] = self._pool.submit(job, *arguments)
+        return self._awaited(self._pool.submit(job, *arguments))
+
+    def _awaited(self, future: "Future[Any]") -> Any:
         while wait([future], POLL_S).not_done:
             self._say(None, _shares(self._folder))
         return future.result()
@@ -476,14 +482,24 @@ class Prover:
             self._words = words
         self._tell(Told(self._proof, self._words, shares))
 
-    def _go(
-        self, path: Path, ways: list[Way], wanted: ProofRequest, *, keep: bool, show: bool = False
-    ) -> dict[str, WayResult]:
-        """Go ways beside each other; show: tell each as it comes."""
-        asked = {
+    def _go(self, path: Path, ways: list[Way], wanted: ProofRequest) -> dict[str, WayResult]:
+        """Go ways beside each other, and keep no sound."""
+        return self._back(self._sent(path, ways, wanted, keep=False), ways)
+
+    def _sent(
+        self, path: Path, ways: list[Way], wanted: ProofRequest, *, keep: bool
+    ) -> dict[str, "Future[WayResult]"]:
+        """Begin to go ways, those that take longest first, so that no core is left over."""
+        longest = sorted(ways, key=lambda way: -SLOWNESS.get(way.codec or "", 0))
+        return {
             way.name: self._pool.submit(go_way, path, way, wanted.limit_dbtp, self._folder, keep)
-            for way in ways
+            for way in longest
         }
+
+    def _back(
+        self, asked: dict[str, "Future[WayResult]"], ways: list[Way], *, show: bool = False
+    ) -> dict[str, WayResult]:
+        """Wait for ways; show: tell each as it comes."""
         done: dict[str, WayResult] = {}
         while len(done) < len(asked):
             wait([f for n, f in asked.items() if n not in done], POLL_S, "FIRST_COMPLETED")
@@ -515,7 +531,7 @@ class Prover:
             else:
                 self._one(subject.write, self._folder, path, ceiling_db)
             asked = [w for w in ways if _expected(tries, w.name, ceiling_db) > -SURE_DB]
-            found = self._go(path, asked, wanted, keep=False)
+            found = self._go(path, asked, wanted)
             tries[ceiling_db] = {n: _outcome(r, wanted) for n, r in found.items()}
             return dict(tries[ceiling_db])
 
@@ -552,7 +568,7 @@ class Prover:
         path = self._folder / "verified.wav"
         try:
             self._one(subject.write, self._folder, path, ceiling_db)
-            return list(self._go(path, [Way(), *wanted.ways], wanted, keep=False).values())
+            return list(self._go(path, [Way(), *wanted.ways], wanted).values())
         finally:
             path.unlink(missing_ok=True)
 
