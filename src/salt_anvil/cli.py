@@ -284,6 +284,7 @@ def _process(options: argparse.Namespace) -> None:
             format,
             keys=keys,
             dither="none" if options.no_dither else "tpdf",
+            measured=options.report is not None,
             progress=show,
         )
     finally:

@@ -8,7 +8,7 @@ import soxr
 from salt_anvil.core.audio import Sound
 from salt_anvil.files.read import SoundReader
 
-CHUNK = 16384
+CHUNK = 65536
 
 
 class Sequence:
@@ -42,10 +42,12 @@ class Sequence:
             if self._stream is not None:
                 block = self._stream.resample_chunk(block, last=self._ended)
             self._waiting = np.concatenate([self._waiting, block])
-        out = np.zeros((frames, self.info.channels))
         taken = self._waiting[:frames]
-        out[: len(taken)] = taken
         self._waiting = self._waiting[frames:]
+        if len(taken) == frames:
+            return taken
+        out = np.zeros((frames, self.info.channels))
+        out[: len(taken)] = taken
         return out
 
     def close(self) -> None:

@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
@@ -18,11 +19,13 @@ from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.measure.reduction import reduction_figures
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.recipe import Recipe, inputs_of, read_recipe, recipe_session
-from salt_anvil.core.session import Session
+from salt_anvil.core.session import Session, elements
 from salt_anvil.files.read import AudioInfo, SoundReader
 from salt_anvil.files.sequence import Sequences
 from salt_anvil.files.write import PrintFormat, SoundWriter
-from salt_anvil.jobs.scan import with_scans
+
+AT_ONCE = 32
+"""Blocks that are computed, then written, in one go."""
 
 
 def load_recipe(path: Path) -> Recipe:
@@ -122,11 +125,13 @@ def process_file(
     *,
     keys: dict[str, Path] | None = None,
     dither: Dither = "tpdf",
+    measured: bool = True,
     progress: Callable[[float], None] = lambda share: None,
 ) -> dict[str, Any]:
     """Run a file through a recipe and return the report; the latency is taken out.
 
-    keys: the files of the recipe's named inputs; another rate is converted.
+    keys: the files of the recipe's named inputs; another rate is converted. measured: with the
+    levels of both sides and the reduction of every stage, which takes longer.
 
     Raises:
         FileError: a file cannot be read or written; no output is left behind.
@@ -143,12 +148,24 @@ def process_file(
         return opened[-1]
 
     try:
-        session, scans = with_scans(session, again())
+        scans: dict[str, Any] = {}
+        if any(e.kind == "tamer" for e in elements(recipe.chain)):
+            from salt_anvil.jobs.scan import with_scans  # takes a while to import
+
+            session, scans = with_scans(session, again())
         measure_joins(session, again, blends.get, blends.__setitem__)
         plan = make_plan(session, measured=blends.get)
-        mixer = Mixer(plan, again(), tapped=True)
-        report = _run(mixer, info, recipe, target, format, dither, progress)
-        return report | {"scans": scans}
+        mixer = Mixer(plan, again(), tapped=measured)
+        meters = _Meters(info.rate, info.channels) if measured else None
+        writer = SoundWriter(
+            target,
+            format,
+            rate=info.rate,
+            channels=info.channels,
+            frames=info.frames,
+            dither=dither,
+        )
+        return _run(mixer, info, recipe, writer, meters, progress) | {"scans": scans}
     finally:
         for item in opened:
             item.close()
@@ -158,32 +175,31 @@ def _run(
     mixer: Mixer,
     info: AudioInfo,
     recipe: Recipe,
-    target: Path,
-    format: PrintFormat,
-    dither: Dither,
+    writer: SoundWriter,
+    meters: _Meters | None,
     progress: Callable[[float], None],
 ) -> dict[str, Any]:
-    meters = _Meters(info.rate, info.channels)
-    mixer.foresee(mixer.plan.blocks)
-    with SoundWriter(
-        target,
-        format,
-        rate=info.rate,
-        channels=info.channels,
-        frames=info.frames,
-        dither=dither,
-    ) as writer:
-        for at in range(0, info.frames, BLOCK):
-            block = mixer.block(("in",)).strips["in"]
-            left = info.frames - at
-            writer.write(block.out[:left])
-            meters.feed(block.taps["chain"][0][:left], block.out[:left], block.cells)
-            progress(min((at + BLOCK) / info.frames, 1.0))
+    """Take the file through the mixer; what is done is written while the next is computed."""
+    blocks = -(-info.frames // BLOCK)
+    mixer.foresee(blocks)
+    with writer, ThreadPoolExecutor(1) as beside:
+        pending: Future[None] | None = None
+        for first in range(0, blocks, AT_ONCE):
+            block = mixer.chunk("in", min(AT_ONCE, blocks - first))
+            left = info.frames - first * BLOCK
+            if meters is not None:
+                meters.feed(block.taps["chain"][0][:left], block.out[:left], block.cells)
+            if pending is not None:
+                pending.result()
+            pending = beside.submit(writer.write, block.out[:left])
+            progress(min((first + AT_ONCE) / blocks, 1.0))
+        if pending is not None:
+            pending.result()
     return {
         "recipe": recipe.name, "rate": info.rate, "frames": info.frames,
         "latency": mixer.plan.strip("in").latency,
         "nonfinite_samples_replaced": mixer.runner("in").nonfinite,
-        "clipped_samples": writer.clipped, **meters.report(),
+        "clipped_samples": writer.clipped, **(meters.report() if meters else {}),
         "joins": {
             join.name: vars(join.measured) for join in mixer.plan.strip("in").joins if join.measured
         },

@@ -302,6 +302,21 @@ def test_4_extremes_stay_finite(kind: str, channels: int, rate: int) -> None:
             assert unit.nonfinite == 2 * channels
 
 
+@pytest.mark.parametrize("kind", KINDS)
+def test_4_no_state_becomes_subnormal(kind: str) -> None:
+    """Long after it became loud, and long after it became silent: they slow a recursion down."""
+    unit = Unit(stage(kind, {}), Context(48000, 1, 96))
+    loud = np.sign(noise(8192, 1)) * 0.5
+    at = 0
+    for sound, count in ((loud * 1e-4, 1), (loud, 90), (np.zeros_like(loud), 90)):
+        for _ in range(count):
+            unit.process(sound, at)
+            at += len(sound)
+        state = {name: a[np.isfinite(a)] for name, a in unit.state().items()}
+        small = [n for n, a in state.items() if ((a != 0) & (np.abs(a) < 1e-300)).any()]
+        assert small == []
+
+
 @pytest.mark.parametrize(("kind", "index"), BUSY_CASES)
 def test_5_same_again_and_from_bytes(kind: str, index: int, music: np.ndarray) -> None:
     context, item = Context(48000, 2, 96), stage(kind, BUSY[kind][index])

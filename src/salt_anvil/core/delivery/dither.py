@@ -4,8 +4,10 @@ import hashlib
 from typing import Literal
 
 import numpy as np
+from numba import njit
+from numpy.typing import NDArray
 
-from salt_anvil.core.audio import Sound
+from salt_anvil.core.audio import Sound, Values
 from salt_anvil.core.dsp.noise_shaping import WEIGHTED, shaped
 
 SEED = 0x5A17A4F1
@@ -13,6 +15,7 @@ _WORDS = 4
 """64-bit words that one step of the generator's counter yields."""
 Dither = Literal["tpdf", "shaped", "none"]
 Levels = np.ndarray[tuple[int, int], np.dtype[np.int32]]
+Integers = NDArray[np.int32]
 
 
 def seed_of(output: str) -> int:
@@ -74,6 +77,23 @@ class Quantiser:
             levels = np.ascontiguousarray(levels)
             self.clipped += int(shaped(levels, noise, WEIGHTED, self._errors, -scale, scale - 1))
             return levels.astype(np.int32)
-        levels = np.floor(levels + 0.5) if noise is None else np.floor(levels + noise + 0.5)
-        self.clipped += int(((levels < -scale) | (levels > scale - 1)).sum())
-        return np.clip(levels, -scale, scale - 1).astype(np.int32)
+        out: Levels = np.empty((frames, channels), np.int32)
+        given = np.zeros(0) if noise is None else noise.ravel()
+        self.clipped += _round_into(out.ravel(), levels.ravel(), given, scale)
+        return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _round_into(out: Integers, levels: Values, noise: Values, scale: float) -> int:
+    """Fill out with levels, with noise if there is any, rounded; return how many did not fit."""
+    clipped = 0
+    for i in range(len(levels)):
+        level = levels[i]
+        if len(noise):
+            level += noise[i]
+        level = np.floor(level + 0.5)
+        if level < -scale or level > scale - 1:
+            clipped += 1
+            level = min(max(level, -scale), scale - 1)
+        out[i] = np.int32(level)
+    return clipped

@@ -4,7 +4,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.dsp import dynamics as d
 
 DOWN, UP = 0, 1
@@ -86,7 +86,7 @@ def expand_into(
             d._smooth(c, n, carried, d.DECOUPLED, False, v, s, offset)
             for row in range(d.STATES):
                 if row != d.POWER:
-                    state[row, channel] = carried[row]
+                    state[row, channel] = carried[row] if abs(carried[row]) > TINY else 0.0
             for i in range(n):
                 change[at + i, channel] = c[i]
         at += n

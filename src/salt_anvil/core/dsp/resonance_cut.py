@@ -9,7 +9,6 @@ from functools import lru_cache
 
 import numpy as np
 from numba import njit
-from scipy.integrate import trapezoid
 
 from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.dsp.blend import JoinMeasurement
@@ -57,7 +56,7 @@ def expected_db(q: float, over_db: float) -> float:
 
     def heard(middle: float) -> float:
         x = 2.0 ** (octaves - middle)
-        return float(trapezoid(bell / (1 + (q * (x - 1 / x)) ** 2), octaves))
+        return float(np.trapezoid(bell / (1 + (q * (x - 1 / x)) ** 2), octaves))
 
     flanks = 0.5 * (math.log10(heard(-away)) + math.log10(heard(away)))
     return 10 * (math.log10(heard(0.0)) - flanks)

@@ -130,12 +130,13 @@ class Mixer:
 
     def _recorded(self, name: str, j: int) -> Sound:
         item = self.plan.strip(name)
-        silence = np.zeros((BLOCK, item.context.channels))
-        if item.strip.audio is None:
-            return silence
-        sound = self._source(item.strip.audio, j * BLOCK, BLOCK)
-        # What cannot be read at the moment is silent, in whatever shape.
-        return sound if sound.shape == silence.shape else silence
+        shape = (BLOCK, item.context.channels)
+        if item.strip.audio is not None:
+            sound = self._source(item.strip.audio, j * BLOCK, BLOCK)
+            # What cannot be read at the moment is silent, in whatever shape.
+            if sound.shape == shape:
+                return sound
+        return np.zeros(shape)
 
     def _bus_inputs(self, item: StripPlan, j: int) -> list[Sound]:
         """Return what is summed into a bus: its inputs, or the sums of groups of them."""
@@ -195,10 +196,7 @@ class Mixer:
         """Return the next block of the named strips (all that run, by default) and move on."""
         k = self.position
         result = MixBlock()
-        for key in [key for key in self._recent if key[1] < k]:
-            del self._recent[key]
-        for way in [way for way in self._routed if way[2] < k]:
-            del self._routed[way]
+        self._drop_before(k)
         for item in self.plan.strips:
             name = item.strip.id
             wanted = name not in self._frozen if names is None else name in names
@@ -207,6 +205,20 @@ class Mixer:
                 result.faded[name] = self.faded(item.output, k)
         self.position = k + 1
         return result
+
+    def chunk(self, name: str, count: int) -> StripBlock:
+        """Return the next blocks of a running strip as one and move on; nobody listens to it."""
+        self._drop_before(self.position)
+        block = self._runners[name].take(count)
+        self.position += count
+        return block
+
+    def _drop_before(self, k: int) -> None:
+        """Drop what lies before block k."""
+        for key in [key for key in self._recent if key[1] < k]:
+            del self._recent[key]
+        for way in [way for way in self._routed if way[2] < k]:
+            del self._routed[way]
 
     def give(self, name: str, k: int) -> StripBlock:
         """Return block k of a strip, computing up to it if it has not been."""

@@ -247,21 +247,27 @@ class StripRunner:
 
     def block(self) -> StripBlock:
         """Return the next output block and move on."""
-        if self._out.end < (self.next_out + 1) * BLOCK:
+        return self.take(1)
+
+    def take(self, count: int) -> StripBlock:
+        """Return the next output blocks as one and move on."""
+        end = self.next_out + count
+        while self._out.end < end * BLOCK:
+            at = self._out.end // BLOCK
             # Nothing but the latency is read ahead of a checkpoint.
-            checkpoint = (self.next_out // CHECKPOINT + 1) * CHECKPOINT
-            end = max(min(self.next_out + AT_ONCE, self.until, checkpoint), self.next_out + 1)
-            self._advance(self.reads(end) - self.next_in)
-        result = StripBlock(rounded(self._out.take(BLOCK)))
+            checkpoint = (at // CHECKPOINT + 1) * CHECKPOINT
+            upto = max(min(at + AT_ONCE, max(self.until, end), checkpoint), at + 1)
+            self._advance(self.reads(upto) - self.next_in)
+        result = StripBlock(rounded(self._out.take(count * BLOCK)))
         for name, fifo in self._queues.items():
-            rows = fifo.take(BLOCK)
+            rows = fifo.take(count * BLOCK)
             half = rows.shape[1] // 2
             result.taps[name] = (rows[:, :half], rows[:, half:])
         for name, fifo in self._points.items():
-            result.points[name] = rounded(fifo.take(BLOCK))
+            result.points[name] = rounded(fifo.take(count * BLOCK))
         for stage, cells in self._cells.items():
-            result.cells[stage] = cells.take(CELLS)
-        self.next_out += 1
+            result.cells[stage] = cells.take(count * CELLS)
+        self.next_out = end
         return result
 
     def reads(self, block: int) -> int:

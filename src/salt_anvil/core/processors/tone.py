@@ -5,7 +5,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
 
 from salt_anvil.core.audio import BLOCK, GRID, Sound, by_blocks
 from salt_anvil.core.dsp import equaliser as t
@@ -188,6 +187,8 @@ def _spectra(
     standing: Bands, rate: int, channels: int, size: int
 ) -> dict[tuple[int, int], NDArray[np.complex128]]:
     """Return the spectra of the filters that do anything, by channel out and in."""
+    from scipy import fft  # takes a third of a second to import
+
     taps = _matrix(standing, rate, channels)
     pairs = [(o, i) for o in range(channels) for i in range(channels) if taps[o, i].any()]
     return {pair: fft.rfft(taps[pair], size) for pair in pairs}
@@ -202,6 +203,8 @@ def _linear(block: Sound, standing: Bands, rate: int, past: Sound) -> Sound:
     past[:] = whole[len(block) :]
     if not standing:
         return np.ascontiguousarray(whole[half : half + len(block)])
+    from scipy import fft  # as above
+
     channels = block.shape[1]
     size = fft.next_fast_len(len(whole), real=True)
     spectra = _spectra(standing, rate, channels, size)
