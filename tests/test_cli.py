@@ -172,6 +172,37 @@ def test_process_with_every_kind_and_its_starting_points(tmp_path: Path, kind: s
         assert np.abs(reported).max() > 1e-4
 
 
+def test_process_several_files_into_a_folder(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """Each is what it is alone; a bad one is said and stops no other."""
+    sources = []
+    for index, name in enumerate(("a.wav", "b.flac", "c.mp3")):
+        sources.append(tmp_path / name)
+        soundfile.write(sources[-1], noise(9600, 2, seed=index), 48000)
+    (tmp_path / "bad.wav").write_text("no sound")
+    out, alone = tmp_path / "new" / "out", tmp_path / "alone.wav"
+    given = [str(p) for p in (*sources, tmp_path / "bad.wav", out)]
+    options = ["--recipe", str(recipe(tmp_path)), "--report", str(tmp_path / "r.json")]
+    assert main(["process", *given, *options]) == 2
+    said = capsys.readouterr().err
+    assert said.count("\n") == 1
+    assert "bad.wav is not audio" in said
+    assert sorted(p.name for p in out.iterdir()) == ["a.wav", "b.flac", "c.wav"]
+    assert sorted(json.loads((tmp_path / "r.json").read_text())) == ["a.wav", "b.flac", "c.wav"]
+    assert main(["process", str(sources[0]), str(alone), *options[:2]]) == 0
+    assert alone.read_bytes() == (out / "a.wav").read_bytes()
+    # A folder that is there takes a single file too; what would meet itself is refused.
+    assert main(["process", str(sources[0]), str(out), *options[:2]]) == 0
+    for arguments, words in (
+        ([*given[:2], str(tmp_path)], "is the input"),
+        ([given[0], str(out / "a.wav"), str(tmp_path / "x")], "written twice"),
+        ([*given[:2], str(alone)], "cannot be used"),
+    ):
+        assert main(["process", *arguments, *options[:2]]) == 2
+        assert words in capsys.readouterr().err
+
+
 def test_process_with_splits_and_joins(tmp_path: Path) -> None:
     """The recipe of the design's example form: bands, a steady blend, nested stages."""
     chain = [

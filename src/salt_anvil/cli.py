@@ -5,7 +5,7 @@ import json
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 from tqdm import tqdm
 
@@ -62,8 +62,8 @@ def _add_serve(commands: Commands) -> None:
 
 def _add_process(commands: Commands) -> None:
     process = commands.add_parser("process", help="run a file through a recipe")
-    process.add_argument("source", type=Path, metavar="IN")
-    process.add_argument("target", type=Path, metavar="OUT")
+    process.add_argument("sources", type=Path, metavar="IN", nargs="+")
+    process.add_argument("target", type=Path, metavar="OUT", help="a folder, of several files")
     process.add_argument("--recipe", type=Path, required=True)
     process.add_argument("--key", action="append", default=[], metavar="[NAME=]FILE")
     process.add_argument("--report", type=Path, help="write the figures here as JSON")
@@ -266,31 +266,40 @@ def _progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:
     return show, bar.close
 
 
-def _process(options: argparse.Namespace) -> None:
+def _process(options: argparse.Namespace) -> int:
     from salt_anvil.files.write import format_of
-    from salt_anvil.jobs.process_file import key_files, load_recipe, process_file
+    from salt_anvil.jobs.process_file import key_files, load_recipe, process_file, process_files
 
+    sources: list[Path] = options.sources
     recipe = load_recipe(options.recipe)
+    several = len(sources) > 1 or options.target.is_dir()
     keys = key_files(recipe, options.key)
-    format = format_of(options.target, options.width)
-    if options.target.exists() and options.target.samefile(options.source):
+    format = None if several else format_of(options.target, options.width)
+    if options.target.exists() and not several and options.target.samefile(sources[0]):
         raise FileError(f"{options.target} is the input; give the output another name")
-    show, end = _progress(options.source.name)
+    show, end = _progress(f"{len(sources)} files" if len(sources) > 1 else sources[0].name)
+    problems: list[str] = []
+    report: dict[str, Any]
     try:
-        report = process_file(
-            options.source,
-            options.target,
-            recipe,
-            format,
-            keys=keys,
-            dither="none" if options.no_dither else "tpdf",
-            measured=options.report is not None,
-            progress=show,
-        )
+        dither: Literal["tpdf", "none"] = "none" if options.no_dither else "tpdf"
+        measured = options.report is not None
+        if format is None:
+            report, problems = process_files(
+                sources, options.target, recipe, keys=keys, width=options.width, dither=dither,
+                measured=measured, progress=show,
+            )  # fmt: skip
+        else:
+            report = process_file(
+                sources[0], options.target, recipe, format, keys=keys, dither=dither,
+                measured=measured, progress=show,
+            )  # fmt: skip
     finally:
         end()
     if options.report:
         write_text(options.report, json.dumps(report, indent=2) + "\n")
+    for problem in problems:
+        print(f"salt-anvil: {problem}", file=sys.stderr)
+    return 2 if problems else 0
 
 
 def _compare(options: argparse.Namespace) -> None:

@@ -28,6 +28,8 @@ _DITHERED = {
 }  # fmt: skip
 
 
+PIECE = 32_768
+"""Frames that are rounded and written in one go."""
 LOUDEST = 1000.0
 """Amplitude that nothing passes on its way into a file (+60 dBFS)."""
 
@@ -67,6 +69,7 @@ class SoundWriter:
         self._part = part_of(path)
         self._meter = RowMeter(rate, channels) if container == "bwf" else None
         self._rows: list[Rows] = []
+        self._buffer, self._held = np.empty((PIECE, channels)), 0
         try:
             self._file = self._opened(frames)
         except (soundfile.LibsndfileError, OSError):
@@ -85,15 +88,29 @@ class SoundWriter:
         return self._quantiser.clipped
 
     def write(self, sound: Sound) -> None:
-        """Append a block.
+        """Append a block; what is short is kept until there is more of it.
 
         Raises:
             FileError: the disk is full or gone; nothing is left behind.
         """
+        at = 0
+        while at < len(sound):
+            if not self._held and len(sound) - at >= PIECE:
+                self._put(sound[at:])
+                return
+            taken = min(PIECE - self._held, len(sound) - at)
+            self._buffer[self._held : self._held + taken] = sound[at : at + taken]
+            self._held += taken
+            at += taken
+            if self._held == PIECE:
+                self._held = 0
+                self._put(self._buffer)
+
+    def _put(self, sound: Sound) -> None:
         if not np.abs(sound).max(initial=0.0) <= LOUDEST:
             sound = np.clip(np.nan_to_num(sound, nan=0.0), -LOUDEST, LOUDEST)
         if self._meter is not None:
-            self._rows.append(self._meter.feed(sound))
+            self._rows.append(self._meter.feed(sound.copy()))  # it keeps what is left over
         data: Sound | Levels = self._quantiser.levels(sound) if self._bits else sound
         try:
             self._file.write(data)
@@ -107,6 +124,7 @@ class SoundWriter:
         Raises:
             FileError: the disk is full or gone; nothing is left behind.
         """
+        self._put(self._buffer[: self._held])
         try:
             self._end()
             with self._part.open("rb") as file:

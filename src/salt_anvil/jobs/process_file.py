@@ -1,9 +1,12 @@
 """The main job without a browser: one file through one recipe, in constant memory."""
 
 import json
+import os
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future, ProcessPoolExecutor, ThreadPoolExecutor, as_completed
 from dataclasses import asdict
+from functools import partial
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +17,7 @@ from salt_anvil.core.delivery.dither import Dither
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.errors import FileError
+from salt_anvil.core.errors import FileError, SaltAnvilError
 from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.measure.reduction import reduction_figures
 from salt_anvil.core.measure.rows import RowMeter, figures
@@ -22,7 +25,7 @@ from salt_anvil.core.recipe import Recipe, inputs_of, read_recipe, recipe_sessio
 from salt_anvil.core.session import Session, elements
 from salt_anvil.files.read import AudioInfo, SoundReader
 from salt_anvil.files.sequence import Sequences
-from salt_anvil.files.write import PrintFormat, SoundWriter
+from salt_anvil.files.write import PrintFormat, SoundWriter, format_of
 
 AT_ONCE = 32
 """Blocks that are computed, then written, in one go."""
@@ -169,6 +172,62 @@ def process_file(
     finally:
         for item in opened:
             item.close()
+
+
+def process_files(
+    sources: list[Path],
+    folder: Path,
+    recipe: Recipe,
+    *,
+    keys: dict[str, Path] | None = None,
+    width: str | None = None,
+    dither: Dither = "tpdf",
+    measured: bool = True,
+    progress: Callable[[float], None] = lambda share: None,
+) -> tuple[dict[str, dict[str, Any]], list[str]]:
+    """Run files through a recipe into a folder, as many at once as there are cores.
+
+    Each keeps its name, and its format where that can be written (WAV otherwise). Returns the
+    reports by file name, and in words what could not be done: the other files are.
+
+    Raises:
+        FileError: the folder cannot be used, or two files would be one.
+    """
+    targets = {source: folder / _target_name(source, width) for source in sources}
+    names = [target.name for target in targets.values()]
+    for source, target in targets.items():
+        if names.count(target.name) > 1:
+            raise FileError(f"{target.name} would be written twice: give the files other names")
+        if target.exists() and target.samefile(source):
+            raise FileError(f"{target} is the input; give another folder")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        reason = (error.strerror or "error").lower()
+        raise FileError(f"{folder} cannot be used: {reason}") from None
+    reports: dict[str, dict[str, Any]] = {}
+    problems: list[str] = []
+    run = partial(process_file, recipe=recipe, keys=keys, dither=dither, measured=measured)
+    with ProcessPoolExecutor(os.cpu_count(), get_context("spawn")) as pool:
+        going = {
+            pool.submit(run, source, target, format=format_of(target, width)): target
+            for source, target in targets.items()
+        }
+        for done, future in enumerate(as_completed(going), 1):
+            try:
+                reports[going[future].name] = future.result()
+            except SaltAnvilError as error:
+                problems.append(str(error))
+            progress(done / len(going))
+    return reports, problems
+
+
+def _target_name(source: Path, width: str | None) -> str:
+    try:
+        format_of(source, width)
+    except FileError:
+        return f"{source.stem}.wav"
+    return source.name
 
 
 def _run(
