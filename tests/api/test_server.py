@@ -161,7 +161,7 @@ def test_what_is_played_after_a_seek_is_what_is_printed(
     tab = server.tab()
     tab.say(type="listen", strip="drum", at="chain", alone=False)
     for frame in (301_234, 48_000):
-        tab.say(type="play", frame=frame)
+        tab.play(frame)
         places, sound, _ = tab.sound(48_000)
         assert places[0] == frame
         assert (sound[:, 2:] == printed[frame : frame + len(sound)]).all()

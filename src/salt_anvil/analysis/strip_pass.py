@@ -1,6 +1,7 @@
 """Strip by strip through the song: sound, pictures, figures, checkpoints into the cache."""
 
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import BinaryIO, TypeVar
 
 import numpy as np
@@ -17,10 +18,10 @@ from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import CHECKPOINT, StripBlock
 from salt_anvil.core.errors import DamagedError
 from salt_anvil.core.measure.joins import measure_joins
+from salt_anvil.core.measure.overview import extremes, mean_squares
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.session import Session
 from salt_anvil.files.checked import CheckedWriter
-from salt_anvil.files.media import extremes
 
 Notify = Callable[[str, int, int], bool]
 """Told strip, frames done and frames; returns False to stop."""
@@ -167,8 +168,11 @@ class _StripAnalysis:
         self._name = item.strip.id
         frozen = freezer(plan)
         frozen.pop(self._name, None)
-        self._mixer = Mixer(plan, source, tapped=True, frozen=frozen, groups=freezer.group)
         self._points = points_of(item)
+        taps = frozenset(tap for tap, _ in self._points.values())
+        self._mixer = Mixer(
+            plan, source, watched={self._name: taps}, frozen=frozen, groups=freezer.group
+        )
         self._meters = {
             point: RowMeter(plan.rate, item.graph.channels[point]) for point in self._points
         }
@@ -185,16 +189,23 @@ class _StripAnalysis:
         self._mixer.keep_group = self._keep_group
         self._mixer.foresee(self._plan.blocks)
         try:
-            for first in range(0, blocks, CHECKPOINT):
-                runner = self._mixer.runner(self._name)
-                self._cache.keep_state(self._fingerprint, first, runner.checkpoint())
-                count = min(CHECKPOINT, blocks - first)
-                self._chunk([self._block() for _ in range(count)], frames - first * BLOCK)
-                self._flush(min((first + count) * BLOCK, frames - 1))
-                if not notify(self._name, (first + count) * BLOCK, frames):
-                    raise Stopped
-            for _ in range(self._plan.blocks - blocks):
-                self._sounds([self._block()])
+            # What is computed is measured and written while the next is computed.
+            with ThreadPoolExecutor(1) as beside:
+                pending: Future[None] | None = None
+                for first in range(0, blocks, CHECKPOINT):
+                    runner = self._mixer.runner(self._name)
+                    self._cache.keep_state(self._fingerprint, first, runner.checkpoint())
+                    count = min(CHECKPOINT, blocks - first)
+                    block = self._mixer.chunk(self._name, count)
+                    if pending is not None:
+                        pending.result()
+                    pending = beside.submit(self._chunk, block, frames, first * BLOCK)
+                    if not notify(self._name, first * BLOCK, frames):
+                        raise Stopped
+                if pending is not None:
+                    pending.result()
+            if blocks < self._plan.blocks:
+                self._sounds(self._mixer.chunk(self._name, self._plan.blocks - blocks))
             for point, meter in self._meters.items():
                 self._write(f"rows-{point}.f64", meter.flush(), "<f8")
             for sound in self._sounds_out.values():
@@ -211,9 +222,6 @@ class _StripAnalysis:
             for sound in (*self._sounds_out.values(), *self._groups.values()):
                 sound.close()
 
-    def _block(self) -> StripBlock:
-        return self._mixer.block((self._name,)).strips[self._name]
-
     def _keep_group(self, digest: str, j: int, sound: Sound) -> None:
         if digest not in self._item.groups:
             return
@@ -223,33 +231,32 @@ class _StripAnalysis:
             self._groups[digest] = CheckedWriter(self._cache.path(fingerprint, "out.f32"), 2)
         self._groups[digest].write(sound)
 
-    def _chunk(self, blocks: list[StripBlock], left: int) -> None:
+    def _chunk(self, block: StripBlock, frames: int, at: int) -> None:
+        """Write what several blocks from frame `at` on give, of a song of so many frames."""
+        count = len(block.out) // BLOCK
         for point, (tap, side) in self._points.items():
-            sound = np.concatenate([b.taps[tap][side] for b in blocks])
+            sound = np.ascontiguousarray(block.taps[tap][side])
             self._write(f"peaks-{point}.f32", extremes(sound, GRID), "<f4")
-            power = np.square(sound).mean(axis=1).reshape(-1, GRID).mean(axis=1)
-            self._write(f"power-{point}.f32", power, "<f4")
-            self._write(f"rows-{point}.f64", self._meters[point].feed(sound[:left]), "<f8")
-        most = np.zeros(len(blocks))
+            self._write(f"power-{point}.f32", mean_squares(sound, GRID), "<f4")
+            rows = self._meters[point].feed(sound[: frames - at])
+            self._write(f"rows-{point}.f64", rows, "<f8")
+        most = np.zeros(count)
         on = {s.id for s in self._item.stages if s.on}
-        for stage in blocks[0].cells:
-            for name in blocks[0].cells[stage]:
-                cells = np.concatenate([b.cells[stage][name] for b in blocks])
+        for stage, reported in block.cells.items():
+            for name, cells in reported.items():
                 self._write(f"cells-{stage}-{name}.f32", cells, "<f4")
                 if name == "reduction_db" and stage in on:
-                    most = np.maximum(most, cells.max(axis=1).reshape(len(blocks), -1).max(axis=1))
-        out = self._sounds(blocks)
-        peaks = np.abs(out).reshape(len(blocks), BLOCK, -1).max(axis=1)
+                    most = np.maximum(most, cells.max(axis=1).reshape(count, -1).max(axis=1))
+        self._sounds(block)
+        peaks = np.abs(block.out).reshape(count, BLOCK, -1).max(axis=1)
         self._write("meters.f32", np.column_stack([peaks[:, 0], peaks[:, -1], most]), "<f4")
+        self._flush(min(at + count * BLOCK, frames - 1))
 
-    def _sounds(self, blocks: list[StripBlock]) -> Sound:
+    def _sounds(self, block: StripBlock) -> None:
         """Write what other strips read, also behind the end of the song."""
-        out = np.concatenate([b.out for b in blocks])
-        self._write_sound("out.f32", out)
+        self._write_sound("out.f32", block.out)
         for name in self._item.exports:
-            sounds = np.concatenate([b.points[name] for b in blocks])
-            self._write_sound(f"{point_file(name)}.f32", sounds)
-        return out
+            self._write_sound(f"{point_file(name)}.f32", block.points[name])
 
     def _write_sound(self, name: str, sound: Sound) -> None:
         if name not in self._sounds_out:

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.errors import DamagedError, FileError
+from salt_anvil.core.measure.overview import extremes
 from salt_anvil.files.checked import CheckedSound, CheckedWriter, sums_path
 from salt_anvil.files.read import SoundReader
 
@@ -260,16 +261,6 @@ class MediaFolder:
             return raw.reshape(columns, 2, media.channels)
         except (OSError, ValueError):
             raise DamagedError(f"the overview of {media.name} is damaged", media_id) from None
-
-
-def extremes(sound: NDArray[np.floating], size: int) -> NDArray[np.float32]:
-    """Return (columns, min and max, channels) of pieces of `size` frames; the last may be short."""
-    frames, channels = sound.shape
-    pad = -frames % size
-    if pad:
-        sound = np.concatenate([sound, np.repeat(sound[-1:], pad, axis=0)])
-    pieces = sound.reshape(-1, size, channels)
-    return np.stack([pieces.min(axis=1), pieces.max(axis=1)], axis=1).astype(np.float32)
 
 
 def coarser(peaks: NDArray[np.float32], factor: int) -> NDArray[np.float32]:

@@ -5,11 +5,12 @@ from collections.abc import Callable
 
 import numpy as np
 
-from salt_anvil.core.audio import rounded
+from salt_anvil.core.audio import GRID, rounded
 from salt_anvil.core.delivery.dither import Dither, Quantiser
 from salt_anvil.core.dsp.stereo import from_mid_side, peaks, placed, to_mid_side
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError
+from salt_anvil.core.measure.overview import extremes, mean_squares
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.processors import REGISTRY, Context, Params, Processor
 from salt_anvil.core.processors.base import Control
@@ -68,6 +69,8 @@ def compile_kernels(
         progress((index + 1) / (len(kinds) + 1))
     peaks(placed(rounded(from_mid_side(to_mid_side(sound))), *np.ones(2)))
     RowMeter(48000, 2).feed(np.repeat(sound, 2, axis=0))
+    extremes(sound, GRID)
+    mean_squares(sound, GRID)
     dithers: tuple[Dither, ...] = ("tpdf", "shaped")
     for dither in dithers:
         Quantiser(16, 2, dither=dither).levels(sound)

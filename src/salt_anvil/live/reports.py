@@ -11,6 +11,7 @@ from salt_anvil.core.dsp.stereo import peaks
 from salt_anvil.core.engine.mixer import MixBlock, Mixer
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.measure.loudness import OFFSET, SILENT
+from salt_anvil.core.measure.overview import extremes
 from salt_anvil.core.measure.reduction import (
     WholeReduction,
     inside,
@@ -21,7 +22,6 @@ from salt_anvil.core.measure.rows import TRUE_PEAK, K, RowMeter
 from salt_anvil.core.measure.spectrum import Spectrum, correlation
 from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Stage
-from salt_anvil.files.media import extremes
 from salt_anvil.live.listening import strip_of, watched_place
 from salt_anvil.live.messages import BlockReport, Listen, StageMeter
 

@@ -92,6 +92,15 @@ class Tab:
                 return event
         raise TimeoutError(" or ".join(kinds))
 
+    def play(self, frame: int) -> None:
+        """Play from a frame; what was still on its way of before is left unheard."""
+        self.say(type="play", frame=frame)
+        told = self.wait("transport")
+        while not told["playing"] or told["epoch"] == self.epoch:
+            told = self.wait("transport")
+        ours = [m for m in self._unheard if HEADER.unpack(m[: HEADER.size])[0] == told["epoch"]]
+        self._unheard = deque(ours)
+
     def sound(
         self, frames: int, seconds: float = PATIENCE_S, *, paced: bool = False
     ) -> tuple[list[int], Sound, list[dict[str, Any]]]:

@@ -92,8 +92,10 @@ export class Blind {
       .catch(() => undefined);
   }
 
-  begin(): void {
-    if (this.problem) return;
+  async begin(): Promise<void> {
+    // What was done last may still be being stored: its revision is what is tested.
+    await this.work.settled();
+    if (this.problem || this.running) return;
     this.round = 1;
     this.right = 0;
     this.picked = new Map(this.choices.map((c) => [c, 0]));

@@ -32,11 +32,16 @@ class Fifo:
         """The row after the last one held."""
         return self.position + self._end - self._begin
 
-    def put(self, at: int, rows: Sound) -> None:
-        """Append rows that start at `at`, which is the end unless they lie before the front."""
-        skip, space = self.space(at, len(rows))
-        if len(space):
-            space[:] = rows[skip:] if skip else rows
+    def put(self, at: int, *parts: Sound) -> None:
+        """Append rows, of parts side by side, that start at `at`: the end, or before the front."""
+        skip, space = self.space(at, len(parts[0]))
+        if not len(space):
+            return
+        column = 0
+        for part in parts:
+            width = part.shape[1]
+            space[:, column : column + width] = part[skip:] if skip else part
+            column += width
 
     def space(self, at: int, count: int) -> tuple[int, Sound]:
         """Append room for rows that start at `at`; return how many are past, and the others."""

@@ -39,7 +39,8 @@ class Mixer:
     """Runs a plan; any strip can be asked for any block in rising order.
 
     frozen: strips that are read, not run; groups: kept sums of groups that hold only such.
-    tapped: give the sound before and after every place; otherwise only of what is watched.
+    tapped: give the sound before and after every place; otherwise only of what is watched, to
+    begin with of these places of these strips.
     """
 
     def __init__(
@@ -48,6 +49,7 @@ class Mixer:
         source: Source,
         *,
         tapped: bool = False,
+        watched: Mapping[str, Taps] | None = None,
         frozen: Mapping[str, CachedStrip] | None = None,
         groups: GroupSums = lambda digest: None,
     ) -> None:
@@ -55,7 +57,7 @@ class Mixer:
         self.plan = plan
         self._frozen = dict(frozen or {})
         self._groups = groups
-        self._watched: dict[str, Taps] = {}
+        self._watched: dict[str, Taps] = dict(watched or {})
         self._runners: dict[str, StripRunner] = {}
         self._faders: dict[tuple[str, str], Fader] = {}
         self._joins: dict[str, BusJoin] = {}

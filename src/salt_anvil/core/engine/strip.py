@@ -314,22 +314,24 @@ class StripRunner:
     def _tap(self, sounds: dict[str, Sound], start: int) -> None:
         taps = self.plan.graph.taps
         for name, past in self._tap_past.items():
-            both = np.concatenate([p.through(sounds) for p in past], axis=1)
-            self._put(self._queues, name, start - taps[name].late, both)
+            self._put(
+                self._queues, name, start - taps[name].late, *(p.through(sounds) for p in past)
+            )
         for step in self._steps:
             if step.unit is None or not self._taken(f"key:{step.node.name}"):
                 continue
             heard = step.unit.heard
             if heard is not None:
-                both = np.concatenate([heard, heard], axis=1)
                 at = start - step.node.at
-                self._put(self._queues, f"key:{step.node.name}", at, both)
+                self._put(self._queues, f"key:{step.node.name}", at, heard, heard)
 
-    def _put(self, queues: dict[str, Fifo], name: str, at: int, rows: Sound) -> None:
+    def _put(self, queues: dict[str, Fifo], name: str, at: int, *parts: Sound) -> None:
+        """Append sounds side by side."""
         fifo = queues.get(name)
         if fifo is None:
-            fifo = queues[name] = Fifo(self.next_out * BLOCK, rows.shape[1])
-        fifo.put(at, rows)
+            columns = sum(part.shape[1] for part in parts)
+            fifo = queues[name] = Fifo(self.next_out * BLOCK, columns)
+        fifo.put(at, *parts)
 
     def _trimmed(self, sound: Sound, start: int) -> Sound:
         return trimmed(sound, self._trim, start)

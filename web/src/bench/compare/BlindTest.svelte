@@ -103,7 +103,7 @@
     {@render odds()}
     {#if blind.problem}<p class="note">{blind.problem}</p>{/if}
     <div class="line">
-      <button class="begin" disabled={blind.problem !== null} onclick={() => blind.begin()}
+      <button class="begin" disabled={blind.problem !== null} onclick={() => void blind.begin()}
         >Begin</button
       >
       <button class="act" onclick={() => (blind.open = false)}>back to the ledger</button>

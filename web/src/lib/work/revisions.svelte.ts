@@ -45,6 +45,11 @@ export class Revisions {
     return this.change((at) => api.edit(at.id, at.revision, edits));
   }
 
+  /** When all that was done so far is stored. */
+  settled(): Promise<void> {
+    return this.sending;
+  }
+
   undo(): Promise<void> {
     return this.change((at) => api.undo(at.id));
   }
