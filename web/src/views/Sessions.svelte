@@ -232,8 +232,7 @@
       <p>Drop files here, or <button onclick={() => chooser?.click()}>choose them</button>.</p>
       <p class="note">
         WAV, FLAC, AIFF, OGG, MP3; mono or stereo. They go into
-        {current ? `“${current.model.name}”` : 'a new session'} as tracks. A bundle (zip) is opened as
-        a session of its own.
+        {current ? `“${current.model.name}”` : 'a new session'} as tracks.
         {#if current && current.frames > 0}
           It runs at {current.model.rate / 1000} kHz: files of another rate are converted to that.
         {:else}
