@@ -220,7 +220,7 @@
           ? `, ${signed(gainOf(now))} dB`
           : ''}</span
       >
-      {#if width > 300}<span>drag); wheel or Page keys: width</span>{/if}
+      {#if width > 300}<span>drag; wheel or Page keys: width</span>{/if}
     {:else}<span>before and after</span>{/if}
   {/snippet}
 </Figure>
