@@ -25,6 +25,8 @@ def test_four_decibels_at_95_percent_in_the_reel(page: Page, strip: str, stage: 
     page.evaluate(f"saltAnvil.work.select('{strip}', '{stage}')")
     aim(page, "4", "Reel")
     expect(page.get_by_role("status").or_(page.locator("output"))).to_contain_text("gives")
+    # What is measured has to be of what was found, not of what stood before.
+    page.wait_for_function("saltAnvil.work.state.undo?.includes('aimed at')")
     page.wait_for_function(f"saltAnvil.work.analysed['{strip}'] === 1")
     row = page.get_by_role("row", name="Reel ").filter(has_text="Reel").first
     expect(row.get_by_role("cell").nth(1)).to_have_text("4.0")

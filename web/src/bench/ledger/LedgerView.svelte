@@ -12,6 +12,7 @@
   import type { Work } from '../../lib/work.svelte';
   import type { Span } from '../timeline/span.svelte';
   import { newest } from '../../lib/newest';
+  import { sectionSpans } from '../../lib/sections';
 
   interface Props {
     work: Work;
@@ -34,6 +35,12 @@
   const measured = $derived(Object.values(work.analysed).filter((share) => share >= 1).length);
   const cautions = $derived(
     (ledger?.cautions ?? []).filter((c) => !stage?.silenced_cautions.includes(c.rule)),
+  );
+  /** Where each section ends: what the pass has not come to is not known yet, and not 0. */
+  const ends = $derived(
+    Object.fromEntries(
+      (work.model ? sectionSpans(work.model, work.frames) : []).map((s) => [s.name, s.end]),
+    ),
   );
   const ranges = ['lows', '150', '800', '5k'];
 
@@ -90,13 +97,14 @@
   {/each}
 {/snippet}
 
-{#snippet taken_row(name: string, r: Reduction)}
+{#snippet taken_row(name: string, r: Reduction, end: number)}
+  {@const known = done >= 1 || end <= done * work.frames}
   <tr>
     <th>{name}</th>
-    <td>{figure(r.median, 1)}</td>
-    <td>{figure(r.p95, 1)}</td>
-    <td>{figure(r.most, 1)}</td>
-    <td>{figure(100 * r.active, 0)}</td>
+    <td>{known ? figure(r.median, 1) : '–'}</td>
+    <td>{known ? figure(r.p95, 1) : '–'}</td>
+    <td>{known ? figure(r.most, 1) : '–'}</td>
+    <td>{known ? figure(100 * r.active, 0) : '–'}</td>
   </tr>
 {/snippet}
 
@@ -157,9 +165,13 @@
           </thead>
           <tbody>
             {#each ledger.sections as section (section.name)}
-              {@render taken_row(section.name, section.reduction)}
+              {@render taken_row(section.name, section.reduction, ends[section.name] ?? 0)}
             {/each}
-            {@render taken_row(loop ? 'the loop' : 'all', ledger.reduction)}
+            {@render taken_row(
+              loop ? 'the loop' : 'all',
+              ledger.reduction,
+              loop ? loop[1] : work.frames,
+            )}
             {#if ledger.strongest && !stageAlone}
               <tr
                 title="The rows above are the whole place: level in against level out, make-up apart"
