@@ -115,7 +115,8 @@ def by_pyloudnorm(sound: NDArray[np.float64], figure: str) -> float | None:
 
 def main() -> None:
     """Print the table; what is outside of what the case allows is marked."""
-    print(f"{'case':10} {'figure':6} {'target':>7} {'allowed':>11} {'ours':>8} {'FFmpeg':>8} other")
+    head = f"{'case':10} {'figure':6} {'target':>7} {'allowed':>11}"
+    print(f"{head} {'ours':>8} {'FFmpeg':>8} pyloudnorm")
     for case in cases():
         cells = []
         for meter in (ours, ffmpeg, by_pyloudnorm):

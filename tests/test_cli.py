@@ -134,6 +134,7 @@ def test_print_of_the_command_line(
         (["print", "Nothing", "--data", str(band_data)], "there is no session Nothing"),
         (["print", "1", "--data", str(tmp_path)], "is not a data folder"),
         ([*common, "--from", "99"], "there is no sound between them"),
+        ([*common, "--out", str(band_data / "salt-anvil.db")], "cannot be used"),
     ):
         assert main(bad) == 2
         assert words in capsys.readouterr().err

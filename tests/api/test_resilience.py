@@ -221,8 +221,10 @@ def test_leftovers_are_cleared_at_the_start(band_data: Path, tmp_path: Path) -> 
     shutil.copytree(band_data, data)
     (data / "prints").mkdir()
     (data / "references").mkdir()
+    (data / "bundles").mkdir()
     left = [data / "prints" / "a.wav.part", data / "prints" / "7.progress", data / "x.upload",
-            data / "media" / "y.f32.part", data / "references" / "old.wav"]  # fmt: skip
+            data / "media" / "y.f32.part", data / "references" / "old.wav",
+            data / "bundles" / "1.zip.part"]  # fmt: skip
     for path in left:
         path.write_bytes(b"half")
     with serving(data):

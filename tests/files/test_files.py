@@ -174,6 +174,25 @@ def test_written_files_are_what_they_say(tmp_path: Path, format: str) -> None:
     assert np.abs(back - sound).max() <= step / 2 * 1.001
 
 
+@pytest.mark.parametrize("format", ["wav-16", "bwf-24", "flac-24", "wav-32f"])
+def test_in_what_pieces_it_is_written_does_not_matter(tmp_path: Path, format: str) -> None:
+    """Nor what becomes of a piece afterwards; the broadcast one tells its loudness as well."""
+    sound, rng = noise(90_001), np.random.default_rng(4)
+    ending = "flac" if format.startswith("flac") else "wav"
+    whole, parts = tmp_path / f"whole.{ending}", tmp_path / f"parts.{ending}"
+    about = {"rate": 48000, "channels": 2, "frames": len(sound)}
+    with SoundWriter(whole, format, **about) as writer:  # type: ignore[arg-type]
+        writer.write(sound)
+    with SoundWriter(parts, format, **about) as writer:  # type: ignore[arg-type]
+        at = 0
+        while at < len(sound):
+            piece = sound[at : at + int(rng.choice([1, 900, 33_000, 40_000]))].copy()
+            writer.write(piece)
+            piece[:] = 1.0
+            at += len(piece)
+    assert whole.read_bytes() == parts.read_bytes()
+
+
 def riff_chunks(path: Path) -> list[tuple[bytes, bytes]]:
     """Read a RIFF file's chunks by hand; of the sound only how long it says to be."""
     found, data = [], path.read_bytes()

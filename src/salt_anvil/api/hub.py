@@ -40,6 +40,7 @@ from salt_anvil.core.measure.rows import Figures
 from salt_anvil.core.session import SAMPLE_RATES, Extent, Session, Slot
 from salt_anvil.files.bundle import read_bundle, write_bundle
 from salt_anvil.files.media import Media, MediaFolder
+from salt_anvil.files.places import make_folder
 from salt_anvil.files.playable import playable
 from salt_anvil.jobs.bundle_command import printed
 from salt_anvil.kernels.cache import sources_digest
@@ -630,11 +631,7 @@ class Hub:
         model = self.sessions.head(session_id).model
         files = printed(self.prints.store, self.data, session_id) if with_prints else []
         target = self.bundles / f"{session_id}.zip"
-        try:
-            self.bundles.mkdir(exist_ok=True)
-        except OSError as error:
-            reason = (error.strerror or "error").lower()
-            raise FileError(f"the bundle was not written: {reason}") from None
+        make_folder(self.bundles)
         with self._bundling:  # one after the other: two tabs may ask at once
             write_bundle(target, model, self.media, files)
         return target

@@ -21,12 +21,15 @@ from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.recipe import Recipe, recipe_of
 from salt_anvil.core.session import Model, Session, checked
 from salt_anvil.files.media import CHUNK, Media, MediaFolder
+from salt_anvil.files.places import file_stem
 from salt_anvil.files.write import PrintFormat, SoundWriter
 
 SESSION = "session.json"
 SUMS = "checksums.sha256"
 LARGEST_TEXT = 64 << 20
 """Bytes of JSON or of checksums that are read."""
+LONGEST_NAME = 80
+"""Bytes of a name in the zip file."""
 _NEVER = (1980, 1, 1, 0, 0, 0)  # the same session gives the same bytes, whenever
 _COPY = 1 << 20
 
@@ -67,7 +70,7 @@ def write_bundle(
     part = path.with_name(path.name + ".part")
     try:
         with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive:
-            _fill(archive, part.parent, session, media, prints, progress)
+            _fill(archive, part, session, media, prints, progress)
         part.replace(path)
     except OSError as error:
         reason = (error.strerror or "error").lower()
@@ -78,7 +81,7 @@ def write_bundle(
 
 def _fill(
     archive: zipfile.ZipFile,
-    folder: Path,
+    part: Path,
     session: Session,
     media: MediaFolder,
     prints: Sequence[Path],
@@ -107,10 +110,13 @@ def _fill(
         about = media.media(audio)
         form = _form(media, about)
         ending = form.split("-")[0]
-        with tempfile.NamedTemporaryFile(dir=folder, suffix=f".upload.{ending}") as kept:
-            _write_sound(Path(kept.name), form, media, about)
-            name = f"media/{number:02} {_plain(words)}.{ending}"
-            file(name, Path(kept.name))
+        name = f"media/{number:02} {_plain(words)}.{ending}"
+        kept = part.with_name(f"{part.name}.{ending}")
+        try:
+            _write_sound(kept, form, media, about)
+            file(name, kept)
+        finally:
+            kept.unlink(missing_ok=True)
         bundled.append(
             BundledMedia(audio=audio, file=name, frames=about.frames, channels=_channels(about))
         )
@@ -178,8 +184,7 @@ def _channels(about: Media) -> Literal[1, 2]:
 
 def _plain(words: str) -> str:
     """Return a name that every file system takes."""
-    kept = "".join(c if c.isalnum() or c in " -_,()" else "_" for c in words).strip(" .")
-    return kept.encode()[:80].decode(errors="ignore").strip() or "recording"
+    return file_stem(words, LONGEST_NAME) or "recording"
 
 
 def schema_of(model: type[Model]) -> dict[str, Any]:

@@ -4,9 +4,9 @@ from pathlib import Path
 
 import numpy as np
 
-from salt_anvil.core.errors import FileError
 from salt_anvil.core.measure.rows import Figures, RowMeter, figures
 from salt_anvil.files.media import MediaFolder
+from salt_anvil.files.places import make_folder
 from salt_anvil.files.write import SoundWriter
 
 PIECE = 65_536
@@ -20,10 +20,7 @@ def playable(media: MediaFolder, name: str, folder: Path) -> tuple[Path, Figures
     """
     about = media.media(name)
     read = media.source()
-    try:
-        folder.mkdir(exist_ok=True)
-    except OSError as error:
-        raise FileError(f"{folder} cannot be written: {error.strerror}") from None
+    make_folder(folder)
     path = folder / f"{name}.wav"
     meter = RowMeter(about.rate, about.channels)
     rows = []

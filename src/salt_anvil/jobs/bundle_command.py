@@ -6,6 +6,7 @@ from pathlib import Path
 from salt_anvil.core.errors import FileError
 from salt_anvil.files.bundle import read_bundle, write_bundle
 from salt_anvil.files.media import MediaFolder
+from salt_anvil.files.places import make_folder
 from salt_anvil.jobs.print_command import find_revision, open_store
 from salt_anvil.jobs.print_worker import report_of
 from salt_anvil.store.database import Database
@@ -55,10 +56,6 @@ def open_bundle(path: Path, data: Path, progress: Progress = lambda share: None)
     """
     if not path.is_file():
         raise FileError(f"there is no file {path}")
-    try:
-        data.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        reason = (error.strerror or "error").lower()
-        raise FileError(f"{data} cannot be used: {reason}") from None
+    make_folder(data)
     session = read_bundle(path, path.name, MediaFolder(data / "media"), progress)
     return SessionStore(Database(data / "salt-anvil.db")).add(session, "Opened from a bundle")

@@ -7,6 +7,7 @@ from pathlib import Path
 from salt_anvil.core.errors import FileError, StoreError
 from salt_anvil.core.measure.ledger import section_spans
 from salt_anvil.core.session import Session
+from salt_anvil.files.places import make_folder
 from salt_anvil.jobs.print_sets import StemSet, stems
 from salt_anvil.jobs.print_worker import PrintOptions, print_name, run_print
 from salt_anvil.store.database import Database
@@ -37,7 +38,7 @@ def print_session(
         FileError, CoreError: it cannot be found, run or written.
     """
     model = find_session(data, wanted)
-    out.mkdir(parents=True, exist_ok=True)
+    make_folder(out)
     asked = [like]
     if set_of:
         asked = stems(model, set_of, like)

@@ -27,6 +27,7 @@ from salt_anvil.core.session_index import SessionIndex
 from salt_anvil.files import codecs
 from salt_anvil.files.labels import Labels
 from salt_anvil.files.media import MediaFolder
+from salt_anvil.files.places import file_stem
 from salt_anvil.files.read import SoundReader
 from salt_anvil.files.write import ENDINGS, FORMATS, PrintFormat
 from salt_anvil.jobs.render import Finish, print_to_file
@@ -313,10 +314,6 @@ def print_name(session: Session, options: PrintOptions, number: int | None = Non
     stem = options.name.format(
         session=session.name, part=part_name(session, options), rate=rate, format=options.format
     )
-    stem = "".join(c if c.isalnum() or c in " -_,.()" else "_" for c in stem).strip(" .")
-    # Some file systems count bytes.
-    while len(stem.encode()) > LONGEST_NAME:
-        stem = stem[:-1]
-    stem = (stem.strip(" .") or "print") + (f" {number}" if number else "")
+    stem = (file_stem(stem, LONGEST_NAME) or "print") + (f" {number}" if number else "")
     container = options.format.split("-")[0]
     return f"{stem}.{ENDINGS.get(container) or codecs.ENDINGS[container]}"

@@ -23,6 +23,7 @@ from salt_anvil.core.measure.reduction import reduction_figures
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.recipe import Recipe, inputs_of, read_recipe, recipe_session
 from salt_anvil.core.session import Session, elements
+from salt_anvil.files.places import make_folder
 from salt_anvil.files.read import AudioInfo, SoundReader
 from salt_anvil.files.sequence import Sequences
 from salt_anvil.files.write import PrintFormat, SoundWriter, format_of
@@ -200,11 +201,7 @@ def process_files(
             raise FileError(f"{target.name} would be written twice: give the files other names")
         if target.exists() and target.samefile(source):
             raise FileError(f"{target} is the input; give another folder")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        reason = (error.strerror or "error").lower()
-        raise FileError(f"{folder} cannot be used: {reason}") from None
+    make_folder(folder)
     reports: dict[str, dict[str, Any]] = {}
     problems: list[str] = []
     run = partial(process_file, recipe=recipe, keys=keys, dither=dither, measured=measured)

@@ -60,3 +60,22 @@ def test_what_others_read_ahead_is_foreseen_too() -> None:
     assert min(each.values()) >= BLOCKS
     # One more at the start, where everybody reads ahead for the first time.
     assert max(fewer.values()) <= BLOCKS // AT_ONCE + 2
+
+
+@pytest.mark.parametrize("counts", [[96], [1, 95], [7, 64, 25], [3] * 32])
+def test_several_blocks_taken_as_one_are_the_blocks(counts: list[int]) -> None:
+    """Sound, taps and reports, for any number at a time, across checkpoints and with a key."""
+    plan = make_plan(deep(), observe_all=True)
+    single = Mixer(plan, source, tapped=True)
+    blocks = [single.block(("high",)).strips["high"] for _ in range(BLOCKS)]
+    together = Mixer(plan, source, tapped=True)
+    parts = [together.chunk("high", count) for count in counts]
+    assert (np.concatenate([p.out for p in parts]) == np.concatenate([b.out for b in blocks])).all()
+    for name, sides in blocks[0].taps.items():
+        for side in range(len(sides)):
+            whole = np.concatenate([b.taps[name][side] for b in blocks])
+            assert (np.concatenate([p.taps[name][side] for p in parts]) == whole).all(), name
+    for stage, reported in blocks[0].cells.items():
+        for name in reported:
+            whole = np.concatenate([b.cells[stage][name] for b in blocks])
+            assert (np.concatenate([p.cells[stage][name] for p in parts]) == whole).all(), name

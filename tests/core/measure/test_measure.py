@@ -9,8 +9,11 @@ import math
 import numpy as np
 import pyloudnorm
 import pytest
+from scipy import signal
 
+from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.measure import rows
+from salt_anvil.core.measure.overview import mean_squares
 from salt_anvil.core.measure.reduction import reduction_figures
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.measure.truepeak import EDGE, true_peak
@@ -87,6 +90,22 @@ def test_true_peak_against_an_oversampled_sinc() -> None:
     ours = true_peak(wrapped, np.zeros((EDGE, 1)))
     # 8 times oversampling and 32 taps a phase: within 0.2 dB below, 0.05 dB above.
     assert -0.2 < 20 * math.log10(ours / ideal) < 0.05
+
+
+@pytest.mark.parametrize("channels", [1, 2])
+def test_powers_against_scipy(channels: int) -> None:
+    """K-weighting by scipy's cascade, sums by numpy: every row, and every tenth of it."""
+    sound = noise(48000, channels, seed=5)
+    meter = RowMeter(48000, channels)
+    found = np.concatenate([meter.feed(sound[:20_001]), meter.feed(sound[20_001:]), meter.flush()])
+    sections = np.insert(k_weighting(48000), 3, 1.0, axis=1)
+    powers = np.square(signal.sosfilt(sections, sound, axis=0)).sum(axis=1)
+    assert found[:, rows.K] == pytest.approx(powers.reshape(-1, 4800).mean(axis=1), rel=1e-11)
+    tenths = powers.reshape(-1, 480).mean(axis=1)
+    assert found[:, rows.FINE :].ravel() == pytest.approx(tenths, rel=1e-11)
+    assert mean_squares(sound, 64) == pytest.approx(
+        np.square(sound).reshape(750, -1).mean(axis=1), rel=1e-6
+    )
 
 
 def test_skipped_blocks_change_nothing() -> None:
