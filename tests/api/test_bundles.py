@@ -30,7 +30,10 @@ def test_what_is_opened_prints_the_same_bytes(server: Server) -> None:
     assert opened["model"]["name"] == "Band"
     assert opened["undo"] is None
     assert digest(server, opened["id"]) == before
+    server.api("POST", f"/sessions/{opened['id']}/bundle")
+    assert (server.data / "bundles" / f"{opened['id']}.zip").is_file()
     server.api("DELETE", f"/sessions/{opened['id']}")
+    assert not (server.data / "bundles" / f"{opened['id']}.zip").exists()
 
 
 def test_what_is_no_bundle_makes_no_session(server: Server) -> None:

@@ -455,6 +455,7 @@ class Hub:
             self.sessions.head(session_id)
             self.sessions.remove(session_id)
             self.proofs.forget(session_id)
+            (self.bundles / f"{session_id}.zip").unlink(missing_ok=True)
             self._loop.call_soon_threadsafe(self._removed, session_id)
 
     def _removed(self, session_id: int) -> None:
