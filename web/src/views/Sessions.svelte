@@ -323,6 +323,9 @@
     width: 100%;
   }
   .open {
+    white-space: normal;
+    overflow-wrap: anywhere;
+    text-align: left;
     font-weight: 600;
     font-size: var(--heading);
   }
@@ -383,5 +386,12 @@
   }
   .demo {
     margin-top: var(--s2);
+  }
+  @media (max-width: 1150px) {
+    .sessions {
+      grid-template-columns: minmax(0, 1fr) minmax(280px, 320px);
+      gap: 24px;
+      padding: 24px;
+    }
   }
 </style>
