@@ -8,6 +8,9 @@ PAGES := src/salt_anvil/web/index.html
 TYPES := web/src/lib/schema.d.ts
 PIP := $(BIN)/pip install -q --disable-pip-version-check --no-deps --no-compile
 
+# Some machines forbid it: then every process compiles some 600 modules anew, two seconds each.
+export PYTHONDONTWRITEBYTECODE :=
+
 .PHONY: demo test lint unit browser-test test-long setup browser kernels bench screenshots clean
 
 # What is needed is fetched beside each other.

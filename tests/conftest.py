@@ -7,18 +7,25 @@ import pytest
 import soundfile
 from numpy.typing import NDArray
 from xdist.scheduler import LoadScopeScheduling
+from xdist.workermanage import WorkerController
 
-LONG_FIRST = ("browser", "demo", "jobs", "api", "live", "processors")
-"""What takes longest is begun first; the rest fills up what is left of the time."""
+FIRST, LAST = ("browser",), ("processors", "live", "jobs", "demo", "api")
+"""The first worker begins with the browser, the others from the end, where what takes longest
+stands; in between is what is short, so that they end together."""
 RATES = (44100, 48000, 96000, 192000)
 
 
 class ByFile(LoadScopeScheduling):
-    """Keeps a file's tests together, and all that need the browser: one browser at a time."""
+    """Keeps a file's tests together; the first worker takes files from the front, the others
+    from the end: one browser at a time, as long as there is something else to do."""
 
     def _split_scope(self, nodeid: str) -> str:
-        path = nodeid.partition("::")[0]
-        return "browser" if path.startswith("tests/browser/") else path
+        return nodeid.partition("::")[0]
+
+    def _assign_work_unit(self, node: WorkerController) -> None:
+        if node is not self.nodes[0]:
+            self.workqueue.move_to_end(next(reversed(self.workqueue)), last=False)
+        super()._assign_work_unit(node)
 
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> ByFile:
@@ -26,8 +33,8 @@ def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> ByFile:
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    order = {name: place for place, name in enumerate(LONG_FIRST)}
-    items.sort(key=lambda item: order.get(item.path.parent.name, len(order)))
+    order = {name: place + 1 for place, name in enumerate(LAST)} | dict.fromkeys(FIRST, -1)
+    items.sort(key=lambda item: order.get(item.path.parent.name, 0))
 
 
 def noise(frames: int, channels: int = 2, *, level: float = 0.2, seed: int = 1) -> NDArray:

@@ -3,6 +3,7 @@
 Every test begins with the demo as it comes, analysed already, and with no other session.
 """
 
+import fcntl
 import os
 import shutil
 from collections.abc import Generator, Iterator
@@ -35,7 +36,16 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 @pytest.fixture(scope="session")
 def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return analysed_demo(tmp_path_factory.mktemp("demo"))
+    """The demo, made by the first worker that needs it; treat as read-only."""
+    shared = tmp_path_factory.getbasetemp()
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        shared = shared.parent
+    made = shared / "analysed-demo"
+    with (shared / "analysed-demo.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not made.exists():
+            analysed_demo(shared / "demo-in-the-making").rename(made)
+    return made
 
 
 @pytest.fixture(scope="session")

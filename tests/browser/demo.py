@@ -16,6 +16,7 @@ from salt_anvil.store.sessions import SessionStore
 
 def analysed_demo(data: Path) -> Path:
     """Make the demo in a folder, with everything that the analysis leaves."""
+    data.mkdir(exist_ok=True)
     install_demo(data)
     media = MediaFolder(data / "media")
     cache, code = StripCache(data / "cache"), sources_digest()

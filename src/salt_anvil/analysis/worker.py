@@ -1,7 +1,6 @@
 """The analysis process: one plan at a time, the newest first, the newest of each session."""
 
 import logging
-import os
 import time
 from contextlib import suppress
 from multiprocessing.connection import Connection
@@ -14,6 +13,7 @@ from salt_anvil.core.errors import SaltAnvilError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.kernels.cache import sources_digest
+from salt_anvil.kernels.parent import give_way
 
 logger = logging.getLogger(__name__)
 TELL_S = 0.25
@@ -32,7 +32,7 @@ def run_analysis(pipe: Connection, data: Path) -> None:
 
     In: a Request. Out: (session id, revision, strip, done, frames).
     """
-    os.nice(19)
+    give_way(19)
     analysis = _Analysis(pipe, data)
     while True:
         try:

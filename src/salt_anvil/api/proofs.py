@@ -26,6 +26,7 @@ from salt_anvil.jobs.proof import (
     heard_file,
     taken_by,
 )
+from salt_anvil.kernels.parent import give_way
 from salt_anvil.live.messages import Event, Proving
 from salt_anvil.store.sessions import Revision
 
@@ -228,4 +229,4 @@ def _leave_off(kept: Kept) -> None:
 
 def _become_prover() -> None:
     become("proofs")
-    os.nice(10)
+    give_way(10)
