@@ -8,14 +8,13 @@ from salt_anvil.core.edits import SetParams, SetStrip
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.engine.strip import AT_ONCE
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.core.state import State
 from salt_anvil.live.ahead import START_MS
 from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
 from salt_anvil.live.playback import RenderCache
-from salt_anvil.live.player import SHARE_AT_ONCE, Player
+from salt_anvil.live.player import AT_ONCE, SHARE_AT_ONCE, Player
 from tests.live.shelves import OnDisk
 from tests.sessions import FRAMES, compressor, small_session, source
 

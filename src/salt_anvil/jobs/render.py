@@ -1,6 +1,8 @@
 """Offline runs of a session: any region, the same bytes as in the whole."""
 
+import os
 from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -12,12 +14,14 @@ from salt_anvil.core.delivery.ways import Way
 from salt_anvil.core.engine.cached import CachedStrip
 from salt_anvil.core.engine.mixer import MixBlock, Mixer, Source
 from salt_anvil.core.engine.plan import Plan, roll_blocks
+from salt_anvil.core.engine.strip import CHECKPOINT
 from salt_anvil.core.state import State
 from salt_anvil.files.codecs import converted, encode
 from salt_anvil.files.labels import Labels, tag
 from salt_anvil.files.write import PrintFormat, SoundWriter, part_of
 
 Progress = Callable[[float], None]
+THREADS = os.cpu_count() or 1
 
 
 @dataclass(frozen=True)
@@ -43,12 +47,13 @@ def blocks(
     states: Callable[[int], tuple[int, dict[str, State]]] = lambda block: (0, {}),
     frozen: Mapping[str, CachedStrip] | None = None,
     tapped: bool = False,
+    threads: int = THREADS,
 ) -> Iterator[tuple[int, int, MixBlock]]:
     """Give the blocks that cover frames [begin, end): first frame wanted, frame after, block.
 
     strip: all that is wanted. states: gives the last checkpoint at or before a block; block 0 is
     always one. frozen: strips that are read instead of computed. tapped: with the sound on both
-    sides of every stage.
+    sides of every stage. threads: how many strips are computed beside each other at most.
     """
     mixer = Mixer(plan, source, frozen=frozen, tapped=tapped)
     names = None if strip is None else (strip,)
@@ -56,12 +61,18 @@ def blocks(
     at, stored = states(max(first - roll_blocks(plan), 0))
     if at:
         mixer.locate(at, stored)
-    mixer.foresee(-(-end // BLOCK))
-    for k in range(at, -(-end // BLOCK)):
-        block = mixer.block(names)
-        if k >= first:
-            low, high = max(begin - k * BLOCK, 0), min(end - k * BLOCK, BLOCK)
-            yield low, high, block
+    last = -(-end // BLOCK)
+    mixer.foresee(last)
+    every = tuple(s.strip.id for s in plan.strips if s.strip.id not in mixer.frozen)
+    with ThreadPoolExecutor(threads) as pool:
+        for k in range(at, last):
+            if threads > 1 and (k == at or k % CHECKPOINT == 0):
+                upto = (k // CHECKPOINT + 1) * CHECKPOINT
+                mixer.compute(min(upto, last), names or every, pool)
+            block = mixer.block(names)
+            if k >= first:
+                low, high = max(begin - k * BLOCK, 0), min(end - k * BLOCK, BLOCK)
+                yield low, high, block
 
 
 def print_to_file(

@@ -14,7 +14,6 @@ from salt_anvil.core.engine.bypass_mix import BypassMix
 from salt_anvil.core.engine.mixer import MixBlock, Mixer, Source
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.engine.strip import AT_ONCE
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session
 from salt_anvil.live.ahead import TimeAhead
@@ -28,6 +27,8 @@ LOUDEST = 1000.0
 
 
 SHARE_AT_ONCE = 1 / 3
+AT_ONCE = 8
+"""Blocks that are computed in one go in play, at most: nobody waits longer for a change."""
 """So much of the time ahead may be computed in one go."""
 
 PATIENCE = 60
@@ -153,6 +154,14 @@ class Player:
         """
         model, _ = apply_edits(self._confirmed, edits)
         self._take(model)
+
+    def hear(self, session: Session) -> None:
+        """Hear another state of the session; what is stored stays what it is.
+
+        Raises:
+            CoreError: it cannot be run; the old one goes on playing.
+        """
+        self._take(session)
 
     def confirm(self, session: Session) -> None:
         """Take the stored model.

@@ -145,10 +145,14 @@ def _chain(recipe: Recipe) -> Row:
 
 def _run(recipe: Recipe, *, ahead: bool) -> dict[str, float]:
     sound = _noise()
+    blocks = sound.reshape(-1, BLOCK, 2)
     plan = plan_recipe(recipe, RATE, 2, len(sound))
 
+    def read(j: int, count: int) -> Sound:
+        return blocks.take(range(j, j + count), axis=0, mode="wrap").reshape(-1, 2)
+
     def run() -> Iterator[None]:
-        runner = StripRunner(plan, lambda j: sound[j % 400 * BLOCK : (j % 400 + 1) * BLOCK])
+        runner = StripRunner(plan, read)
         runner.until = len(sound) // BLOCK if ahead else 0
         return _repeated(runner.block)
 

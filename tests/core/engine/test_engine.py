@@ -6,8 +6,8 @@ import pytest
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import SetParams, SetStage, SetStrip
 from salt_anvil.core.engine.bypass_mix import BypassMix
-from salt_anvil.core.engine.fader import gains_trajectory, tree_sum
-from salt_anvil.core.engine.fifo import Cells, Fifo
+from salt_anvil.core.engine.fader import bus_sum, gains_trajectory, tree_sum
+from salt_anvil.core.engine.fifo import Cells, Rope
 from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan
@@ -278,14 +278,22 @@ def test_one_nan_does_not_stay() -> None:
 def test_tree_sum_is_the_sum() -> None:
     parts = [noise(BLOCK, seed=i) for i in range(7)]
     assert np.allclose(tree_sum(parts), np.sum(parts, axis=0), atol=1e-13)
-    assert (tree_sum([]) == 0).all()
+    assert (bus_sum([], 3 * BLOCK) == np.zeros((3 * BLOCK, 2))).all()
 
 
-def test_fifo_fills_gaps_and_drops_what_is_past() -> None:
-    fifo = Fifo(10, 1)
-    fifo.put(4, np.arange(4.0, 14)[:, None])
-    fifo.put(16, np.array([[16.0]]))
-    assert fifo.take(7)[:, 0].tolist() == [10, 11, 12, 13, 0, 0, 16]
+def test_a_rope_fills_gaps_and_drops_what_is_past() -> None:
+    rope = Rope(10, 1)
+    rope.put(4, np.arange(4.0, 14)[:, None])
+    rope.put(16, np.array([[16.0]]))
+    twin = rope.clone()
+    assert rope.take(7)[:, 0].tolist() == [10, 11, 12, 13, 0, 0, 16]
+    assert (len(rope.rows), rope.position, rope.end) == (0, 17, 17)
+    assert twin.take(2)[:, 0].tolist() == [10, 11]
+    assert twin.rows[:, 0].tolist() == [12, 13, 0, 0, 16]
+    twin.drop_to(16)
+    assert twin.rows[:, 0].tolist() == [16]
+    twin.drop_to(30)
+    assert (twin.position, twin.end, twin.take(5).shape) == (30, 30, (0, 1))
 
 
 def test_cells_go_on_under_their_names_when_a_stage_tells_of_more() -> None:

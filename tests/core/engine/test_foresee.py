@@ -8,11 +8,12 @@ import pytest
 
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.engine.strip import AT_ONCE, StripRunner
+from salt_anvil.core.engine.strip import StripRunner
 from salt_anvil.core.session import Session, checked
 from tests.sessions import FRAMES, compressor, source
 
 BLOCKS = 96
+WINDOW = 8
 
 
 def deep() -> Session:
@@ -55,11 +56,11 @@ def run(step: int) -> tuple[np.ndarray, Counter[str]]:
 def test_what_others_read_ahead_is_foreseen_too() -> None:
     """A window of blocks at a time, as in play: one call a window for every strip."""
     plain, each = run(1)
-    together, fewer = run(AT_ONCE)
+    together, fewer = run(WINDOW)
     assert (together == plain).all()
     assert min(each.values()) >= BLOCKS
     # One more at the start, where everybody reads ahead for the first time.
-    assert max(fewer.values()) <= BLOCKS // AT_ONCE + 2
+    assert max(fewer.values()) <= BLOCKS // WINDOW + 2
 
 
 @pytest.mark.parametrize("counts", [[96], [1, 95], [7, 64, 25], [3] * 32])

@@ -15,18 +15,18 @@ NEAR = 1e-7
 """Steps smaller than this, of the ceiling, are shaped at their middle instead of divided by."""
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _per(width: float) -> float:
     return 1.0 / width if width > 0.0 else 0.0
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _beyond(x: float, ceiling: float, width: float) -> float:
     over = abs(x) - (ceiling - 0.5 * width)
     return over if over > 0.0 else 0.0
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _taken(x: float, ceiling: float, width: float, per: float) -> float:
     beyond = _beyond(x, ceiling, width)
     bent = beyond if beyond < width else width
@@ -34,7 +34,7 @@ def _taken(x: float, ceiling: float, width: float, per: float) -> float:
     return cut if x > 0.0 else -cut
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _integral(x: float, ceiling: float, width: float, per: float) -> float:
     beyond = _beyond(x, ceiling, width)
     bent = beyond if beyond < width else width
@@ -42,14 +42,14 @@ def _integral(x: float, ceiling: float, width: float, per: float) -> float:
     return SIXTH * per * bent * bent * bent + 0.5 * over * (over + bent)
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _share(x: float, ceiling: float, width: float, per: float) -> float:
     """Return the share of x, 0 or more, that is cut off."""
     off = _taken(x, ceiling, width, per)
     return off / x if off > 0.0 else 0.0
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def taken(x: float, ceiling: float, width: float) -> float:
     """Return x - f(x) for an f that bends over a width around the ceiling and stays below it.
 
@@ -59,13 +59,13 @@ def taken(x: float, ceiling: float, width: float) -> float:
     return float(_taken(x, ceiling, width, _per(width)))
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def taken_integral(x: float, ceiling: float, width: float) -> float:
     """Return the integral of `taken` from 0 to x (even in x)."""
     return float(_integral(x, ceiling, width, _per(width)))
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _clip(cut: Sound, line: Sound, factor: int, top: float, width: float, whole: Vector) -> None:
     """Fill cut (n,) with what is taken from line (1 + n,), without branches.
 
@@ -87,7 +87,7 @@ def _clip(cut: Sound, line: Sound, factor: int, top: float, width: float, whole:
         cut[i] = (whole[i + 1] - whole[i]) / step if abs(step) > near else middle
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _peaks(line: Sound, factor: int) -> Vector:
     """Return the greatest amplitude of each `factor` values (a power of 2), pair by pair."""
     if factor == 1:
@@ -254,7 +254,7 @@ def clip_block(
     return out, cells[:, :done]
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _notify_into(
     cells: Sound,
     line: Vector,

@@ -35,7 +35,7 @@ def rate_of(time_ms: float, rate: int) -> float:
     return -math.expm1(-1000.0 / (max(time_ms, 1e-6) * rate))
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def curve_reduction(
     level_db: float, threshold_db: float, slope: float, knee_db: float, most_db: float
 ) -> float:
@@ -50,7 +50,7 @@ def curve_reduction(
     return min(slope * (bend + max(over - half, 0.0)), most_db)
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _solve(r: float, a: float, t: float, s: float, knee: float) -> float:
     """Return C(u) for the u with u - a*C(u) = r, where C is the unbounded curve.
 
@@ -70,7 +70,7 @@ def _solve(r: float, a: float, t: float, s: float, knee: float) -> float:
     return curve_reduction(u, t, s, knee, np.inf)
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _levels(
     key: Sound,
     channel: int,
@@ -102,7 +102,7 @@ def _levels(
     return power
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _link(levels: Sound, n: int, link: float, d_link: float) -> None:
     """Move every channel's level towards the loudest channel's."""
     for i in range(n):
@@ -113,7 +113,7 @@ def _link(levels: Sound, n: int, link: float, d_link: float) -> None:
         levels[1, i] = b + amount * (most - b)
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _curve_into(level: Sound, n: int, value: Sound, step: Sound, offset: int) -> None:
     """Replace level[:n] by the reduction of the static curve."""
     t, s = value[THRESHOLD] + step[THRESHOLD] * offset, value[SLOPE] + step[SLOPE] * offset
@@ -128,7 +128,7 @@ def _curve_into(level: Sound, n: int, value: Sound, step: Sound, offset: int) ->
         level[i] = min(reduction, m + dm * i)
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _smooth(
     c: Sound,
     n: int,
@@ -176,7 +176,7 @@ def _smooth(
     state[OUT], state[HELD], state[COUNT], state[SLOW] = out, held, count, slow
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _smooth_back(
     level: Sound,
     n: int,
@@ -238,7 +238,7 @@ def _smooth_back(
     state[OUT], state[HELD], state[COUNT], state[SLOW] = out, held, count, slow
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _restore(c: Sound, n: int, state: Sound, amount: float, d_amount: float, rate: float) -> None:
     """Give back a share of what a slowly rising copy of the reduction has not reached yet."""
     late = state[LATE]
@@ -333,7 +333,7 @@ def reduce_into(
         k += 1
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _equal_lanes(state: Sound) -> bool:
     """Say whether both channels stand at the same place, mean squares apart."""
     unequal = 0

@@ -50,7 +50,7 @@ def butterworth() -> Sound:
 DAMPINGS = butterworth()
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def section(
     kind: int, warped: float, damping: float, gain_db: float, on: float, real: bool, found: Sound
 ) -> None:
@@ -83,7 +83,7 @@ def section(
     found[0], found[1], found[2], found[3], found[4] = g, k, m0, m1, m2
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def stand(line: Sound, at: int, n: int, c: Sound, memory: Sound) -> None:
     """Run a standing section over line[at : at + n]."""
     g, k, m0, m1, m2 = c
@@ -102,7 +102,7 @@ def stand(line: Sound, at: int, n: int, c: Sound, memory: Sound) -> None:
     memory[0], memory[1] = z1, z2
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _still_pair(lines: Sound, at: int, n: int, c: Sound, memory: Sound) -> None:
     """Run a standing section over both lines, side by side."""
     g, k, m0, m1, m2 = c
@@ -123,7 +123,7 @@ def _still_pair(lines: Sound, at: int, n: int, c: Sound, memory: Sound) -> None:
     memory[0, 0], memory[0, 1], memory[1, 0], memory[1, 1] = y1, y2, z1, z2
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def glide(
     line: Sound, at: int, n: int, inside: int, span: int, c: Sound, to: Sound, memory: Sound
 ) -> None:
@@ -147,7 +147,7 @@ def glide(
     memory[0], memory[1] = z1, z2
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _heard(
     keys: Sound,
     at: int,
@@ -186,7 +186,7 @@ def _heard(
         powers[channel] = power if power > TINY else 0.0
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _next_move(row: Sound, v: Vector, most: float, channels: int) -> None:
     """Step a band's movement: a dB for every dB over its threshold, as far as it may go."""
     power = row[POWER]
@@ -203,7 +203,7 @@ def _next_move(row: Sound, v: Vector, most: float, channels: int) -> None:
     row[NEXT] = moved if abs(moved) > 1e-9 else 0.0
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _pick(lines: Sound, pair: Sound, n: int, channel: int) -> int:
     """Fill lines[0] with what a channel choice works on; return how many lines that is."""
     for i in range(n):
@@ -217,7 +217,7 @@ def _pick(lines: Sound, pair: Sound, n: int, channel: int) -> int:
     return 1
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _put(lines: Sound, pair: Sound, n: int, channel: int) -> None:
     """Put back what `_pick` took; what was not taken stays as it is to the bit."""
     for i in range(n):
@@ -235,13 +235,13 @@ def _put(lines: Sound, pair: Sound, n: int, channel: int) -> None:
             pair[1, i] -= change
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _same(a: Sound, b: Sound) -> bool:
     gains = a[2] == b[2] and a[3] == b[3] and a[4] == b[4]
     return bool(gains and a[0] == b[0] and a[1] == b[1])
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _idle(kind: int, v: Vector, s: Vector) -> bool:
     """Say whether a band does nothing all along a cell."""
     if v[ON] == 0.0 and s[ON] == 0.0:

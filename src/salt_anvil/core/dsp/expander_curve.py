@@ -10,7 +10,7 @@ from salt_anvil.core.dsp import dynamics as d
 DOWN, UP = 0, 1
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def expansion(
     level_db: float, threshold_db: float, slope: float, knee_db: float, range_db: float, way: int
 ) -> float:

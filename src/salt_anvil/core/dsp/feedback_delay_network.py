@@ -42,7 +42,7 @@ def diffusers(size: float, rate: int) -> Vector:
     return np.maximum(np.round(DIFFUSERS_MS * size * rate / 1000), 1.0)
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _behind(line: Sound, write: int, span: float) -> float:
     """Return what was written `span` frames ago."""
     size = len(line)
@@ -95,7 +95,7 @@ def diffuse_into(
     at[0] = (first + frames) % size
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _mix(v: Vector) -> None:
     """Multiply eight values by the orthogonal Hadamard matrix (Walsh's fast form)."""
     for half in (4, 2, 1):

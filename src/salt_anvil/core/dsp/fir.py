@@ -89,7 +89,7 @@ def sum_into(out: Sound, line: Vector, weights: Vector) -> None:
                 _one(out, line, weights, i)
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _last_heard(values: Vector, before: int, first: int) -> int:
     """Return where the last of some values stands if any is heard; else, where one did before."""
     heard = False

@@ -95,7 +95,7 @@ def envelope_into(
         state[7, channel] = slopes if abs(slopes) > TINY else 0.0
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _value(u: float, c: Vector) -> float:
     total = float(c[DEGREE])
     for n in range(DEGREE - 1, -1, -1):
@@ -103,7 +103,7 @@ def _value(u: float, c: Vector) -> float:
     return total
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _integral(u: float, c: Vector) -> float:
     """c: the polynomial's, each over its power plus 1."""
     return float(_value(u, c)) * u

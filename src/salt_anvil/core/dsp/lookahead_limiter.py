@@ -65,7 +65,7 @@ BOUND = float(np.abs(interpolator()).sum(axis=1).max())
 
 
 # Small kernels over rows of GRID values: only in this form does LLVM vectorise them.
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _fold(plus: Line, minus: Line, line: Line, t: int) -> None:
     """Fill row t with what the taps t and TAPS - 1 - t see, added and subtracted."""
     left, right = line[t : t + GRID], line[TAPS - 1 - t : TAPS - 1 - t + GRID]
@@ -76,7 +76,7 @@ def _fold(plus: Line, minus: Line, line: Line, t: int) -> None:
         difference[i] = left[i] - right[i]
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _add_eight(total: Line, rows: Line, halves: Line, half: int, p: int, t: int) -> None:
     """Add the eight rows from t on, weighted."""
     a, b = halves[half, p, t], halves[half, p, t + 1]
@@ -91,7 +91,7 @@ def _add_eight(total: Line, rows: Line, halves: Line, half: int, p: int, t: int)
         )
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _keep_greatest(most: Line, even: Line, odd: Line) -> None:
     for i in range(GRID):
         both = abs(even[i]) + abs(odd[i])
@@ -277,7 +277,7 @@ def mean_into(means: Sound, values: Sound, window: int) -> None:
             total += values[i + window] - values[i]
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _alike(channels: Sound) -> bool:
     """Say whether both columns are the same."""
     unequal = 0

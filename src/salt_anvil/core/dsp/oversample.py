@@ -319,7 +319,7 @@ def fall(cut: Sound, tables: Tables, kept: Kept) -> Sound:
     return out
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def greatest(values: Vector) -> float:
     """Return the greatest amplitude of a line, or 0; four at a time, so that none waits."""
     a = b = c = d = 0.0

@@ -77,7 +77,7 @@ def kept_db(measured: JoinMeasurement, mix: float) -> float:
     return 20 * math.log10(gain)
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _hear(
     line: Sound, n: int, warped: float, damping: float, rate: float, power: float, memory: Sound
 ) -> float:
@@ -100,7 +100,7 @@ def _hear(
     return power if power > TINY else 0.0
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _steps(v: Vector, common: Vector, powers: Sound, cuts: Sound, columns: int) -> None:
     """Move a place's cuts on by one cell: as far over its flanks as it is, and no further."""
     for column in range(columns):
@@ -251,7 +251,7 @@ def give_back_into(
         point += 1
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _compare(state: Vector, most: float) -> None:
     """Take a cell's powers into the means, if it is loud enough, and set the next gain."""
     power = state[SUM_IN] / GRID

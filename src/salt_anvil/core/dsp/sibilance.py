@@ -63,7 +63,7 @@ def ranges(
     return taps
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _add_pairs(total: Sound, line: Sound, middle: int, t: int, taps: Sound) -> None:
     """Add the weighted values t to t + 3 before and behind the middle."""
     w0, w1, w2, w3 = taps[t], taps[t + 1], taps[t + 2], taps[t + 3]

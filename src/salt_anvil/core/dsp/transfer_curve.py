@@ -66,7 +66,7 @@ def columns(points: Points, smooth: bool) -> Vector:
     return np.concatenate([change[:1], rises, falls])
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _drift(step: Vector, table: int, level: float) -> float:
     """Return how fast a table moves at a level, per frame."""
     place = min(max((level - LOWEST_DB) * STEPS_PER_DB, 0.0), ROWS - 1.000001)

@@ -17,13 +17,13 @@ EVEN_SHARE = 0.5
 """Share of the even bend, so that its slope stays between 1/2 and 3/2."""
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _straight(x: float, odd: float) -> float:
     root = math.sqrt(1.0 + x * x)
     return odd * (x - x / root) + (1.0 - odd) * (EVEN_SHARE * (root - 1.0))
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _leaning(x: float, odd: float, lean: float, still: float) -> float:
     even = EVEN_SHARE * (math.sqrt(1.0 + x * x) - 1.0)
     moved = x + lean
@@ -32,19 +32,19 @@ def _leaning(x: float, odd: float, lean: float, still: float) -> float:
     return odd * (x - shifted) + (1.0 - odd) * even
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _even_integral(x: float, root: float, log: float) -> float:
     """log: of abs(x) + root, asinh(x) but for its sign; its error near 0 is that of the rest."""
     return EVEN_SHARE * (0.5 * (x * root + math.copysign(log, x)) - x)
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _straight_integral(x: float, root: float, log: float, odd: float) -> float:
     even = _even_integral(x, root, log)
     return odd * (0.5 * x * x - (root - 1.0)) + (1.0 - odd) * even
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _leaning_integral(
     x: float, root: float, log: float, odd: float, lean: float, still: float
 ) -> float:
@@ -54,7 +54,7 @@ def _leaning_integral(
     return odd * (0.5 * x * x - shifted * (still * still * still)) + (1.0 - odd) * even
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def bend(x: float, odd: float, lean: float) -> float:
     """Return x - f(x) at a balance from 0 (even) to 1 (odd); lean shifts the middle of the bend."""
     if lean == 0.0:
@@ -62,7 +62,7 @@ def bend(x: float, odd: float, lean: float) -> float:
     return float(_leaning(x, odd, lean, math.sqrt(1.0 + lean * lean)))
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def bend_integral(x: float, odd: float, lean: float) -> float:
     """Return the integral of `bend` from 0 to x."""
     root = math.sqrt(1.0 + x * x)
@@ -72,7 +72,7 @@ def bend_integral(x: float, odd: float, lean: float) -> float:
     return float(_leaning_integral(x, root, log, odd, lean, math.sqrt(1.0 + lean * lean)))
 
 
-@njit(cache=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy")
 def _bend_line(
     cut: Vector, line: Vector, odd: float, lean: float, root: Vector, whole: Vector
 ) -> None:

@@ -1,18 +1,15 @@
 """The mix as it would be without one strip's chain, or one place of it."""
 
-from collections.abc import Callable
-
 import numpy as np
 
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum
 from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.pieces import one
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
 from salt_anvil.core.engine.routing import downstream
-from salt_anvil.core.engine.strip import (
-    StripRunner,
-)
+from salt_anvil.core.engine.strip import Reader, StripRunner
 
 
 class BypassMix:
@@ -65,10 +62,11 @@ class BypassMix:
             del self._outs[out]
         return self._faded(self._mixer.plan.strip(self._mixer.plan.main).output, k)
 
-    def _reader(self, name: str) -> Callable[[int], Sound]:
-        def read(j: int) -> Sound:
+    def _reader(self, name: str) -> Reader:
+        def read(j: int, count: int) -> Sound:
             item = self._mixer.plan.strip(name)
-            return self._joins[name].join(self._inputs(item, j), j * BLOCK)
+            join = self._joins[name].join
+            return one([join(self._inputs(item, i), i * BLOCK) for i in range(j, j + count)])
 
         return read
 

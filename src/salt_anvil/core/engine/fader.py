@@ -97,16 +97,16 @@ class BusJoin:
         """Stand at the target, as after a jump."""
         self._ramp.settle()
 
-    def join(self, sounds: list[Sound], start: int) -> Sound:
-        """Return the bus's input block."""
+    def join(self, sounds: list[Sound], start: int, frames: int = BLOCK) -> Sound:
+        """Return so much of the bus's input."""
         if self._law == "sum" and not self._ramp.moving:
-            self._ramp.over(start, BLOCK)
-            return bus_sum(sounds)
-        ramp = self._ramp.over(start, BLOCK)
-        at = np.arange(BLOCK)
+            self._ramp.over(start, frames)
+            return bus_sum(sounds, frames)
+        ramp = self._ramp.over(start, frames)
+        at = np.arange(frames)
         gains = ramp.value[at // GRID] + ramp.step[at // GRID] * (at % GRID)[:, None]
         if len(sounds) != 2:
-            return bus_sum(sounds)
+            return bus_sum(sounds, frames)
         return sounds[0] * gains[:, :1] + sounds[1] * gains[:, 1:]
 
 
@@ -124,8 +124,10 @@ def _bus_trajectory(plan: StripPlan) -> Trajectory:
     return Trajectory(at)
 
 
-def bus_sum(sounds: list[Sound]) -> Sound:
-    """Return the sum of stereo blocks: groups of GROUP, each rounded to float32, then these."""
+def bus_sum(sounds: list[Sound], frames: int) -> Sound:
+    """Return the sum of stereo sounds: groups of GROUP, each rounded to float32, then these."""
+    if not sounds:
+        return np.zeros((frames, 2))
     if len(sounds) <= GROUP:
         return tree_sum(sounds)
     groups = [group_sum(sounds[i : i + GROUP]) for i in range(0, len(sounds), GROUP)]
@@ -138,9 +140,7 @@ def group_sum(sounds: list[Sound]) -> Sound:
 
 
 def tree_sum(sounds: list[Sound]) -> Sound:
-    """Return the sum of stereo blocks, added pairwise in a fixed order."""
-    if not sounds:
-        return np.zeros((BLOCK, 2))
+    """Return the sum of stereo sounds, one at least, added pairwise in a fixed order."""
     while len(sounds) > 1:
         pairs = [a + b for a, b in zip(sounds[::2], sounds[1::2], strict=False)]
         sounds = pairs + sounds[len(pairs) * 2 :]

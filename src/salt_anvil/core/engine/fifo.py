@@ -1,8 +1,11 @@
 """Rows in timeline order, taken out in pieces of another size."""
 
+from collections import deque
+
 import numpy as np
 
 from salt_anvil.core.audio import Sound
+from salt_anvil.core.engine.pieces import one
 
 AHEAD = 4
 """A new buffer has room for so many puts of the size of the one that needed it."""
@@ -31,17 +34,6 @@ class Fifo:
     def end(self) -> int:
         """The row after the last one held."""
         return self.position + self._end - self._begin
-
-    def put(self, at: int, *parts: Sound) -> None:
-        """Append rows, of parts side by side, that start at `at`: the end, or before the front."""
-        skip, space = self.space(at, len(parts[0]))
-        if not len(space):
-            return
-        column = 0
-        for part in parts:
-            width = part.shape[1]
-            space[:, column : column + width] = part[skip:] if skip else part
-            column += width
 
     def space(self, at: int, count: int) -> tuple[int, Sound]:
         """Append room for rows that start at `at`; return how many are past, and the others."""
@@ -75,10 +67,67 @@ class Fifo:
         self._begin = min(self._begin + max(position - self.position, 0), self._end)
         self.position = position
 
-    def clone(self) -> "Fifo":
+
+class Rope:
+    """Sound from a moving front, as the pieces that were put: only what is cut across is copied.
+
+    Nobody writes to what was put here, nor to what is taken.
+    """
+
+    def __init__(self, position: int, channels: int) -> None:
+        self.position, self._channels = position, channels
+        self._pieces: deque[Sound] = deque()
+        self._held = 0
+
+    @property
+    def rows(self) -> Sound:
+        """What is held."""
+        return one([*self._pieces]) if self._pieces else np.empty((0, self._channels))
+
+    @rows.setter
+    def rows(self, rows: Sound) -> None:
+        self._pieces = deque([rows] if len(rows) else [])
+        self._held = len(rows)
+
+    @property
+    def end(self) -> int:
+        """The frame after the last one held."""
+        return self.position + self._held
+
+    def put(self, at: int, sound: Sound) -> None:
+        """Append sound that starts at `at`: the end, or before the front; gaps are silent."""
+        past = self.end - at
+        if past < 0:
+            self._append(np.zeros((-past, sound.shape[1])))
+        self._append(sound[past:] if past > 0 else sound)
+
+    def _append(self, sound: Sound) -> None:
+        if len(sound):
+            self._pieces.append(sound)
+            self._held += len(sound)
+
+    def take(self, count: int) -> Sound:
+        """Return the next frames and drop them."""
+        found, left = [], min(count, self._held)
+        self.position += left
+        self._held -= left
+        while left:
+            piece = self._pieces.popleft()
+            found.append(piece[:left])
+            if len(piece) > left:
+                self._pieces.appendleft(piece[left:])
+            left -= len(found[-1])
+        return one(found) if found else np.empty((0, self._channels))
+
+    def drop_to(self, position: int) -> None:
+        """Drop all frames before a position, which may lie ahead of what is held."""
+        self.take(max(position - self.position, 0))
+        self.position = max(position, self.position)
+
+    def clone(self) -> "Rope":
         """Return an independent copy."""
-        other = Fifo(self.position, 0)
-        other.rows = self.rows
+        other = Rope(self.position, self._channels)
+        other._pieces, other._held = self._pieces.copy(), self._held
         return other
 
 

@@ -1,6 +1,8 @@
 """The whole session in operation: strips, ways between them, keys, bus sums, main output."""
 
-from collections.abc import Callable, Mapping
+from collections import defaultdict
+from collections.abc import Callable, Collection, Mapping
+from concurrent.futures import Executor
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -11,10 +13,12 @@ from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.engine.cached import CachedStrip, GroupSums
 from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum
 from salt_anvil.core.engine.graph import Outside
+from salt_anvil.core.engine.pieces import Pieces, blocks_of, one
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
 from salt_anvil.core.engine.strip import (
     CHECKPOINT,
     NO_TAPS,
+    Reader,
     StripBlock,
     StripRunner,
     Taps,
@@ -65,8 +69,8 @@ class Mixer:
         self._fading: dict[str, tuple[int, Sound]] = {}
         self._leaving: dict[str, tuple[int, Sound]] = {}
         self._entered: dict[str, tuple[int, Sound]] = {}
-        self._recent: dict[tuple[str, int], StripBlock] = {}
-        self._routed: dict[tuple[str, str, int], Sound] = {}
+        self._recent: defaultdict[str, Pieces[StripBlock]] = defaultdict(Pieces)
+        self._routed: defaultdict[tuple[str, str], Pieces[Sound]] = defaultdict(Pieces)
         self._sums: dict[str, Callable[[int], Sound] | None] = {}
         self.position = self._until = 0
         self.keep: Callable[[str, int, State], None] | None = None
@@ -108,17 +112,21 @@ class Mixer:
             if before.get(strip) != self._watched.get(strip):
                 self._runners[strip].watch(self._taps(strip))
 
-    def reader(self, name: str) -> Callable[[int], Sound]:
+    def reader(self, name: str) -> Reader:
         """Return what gives a strip's input blocks."""
 
-        def read(j: int) -> Sound:
+        def read(j: int, count: int) -> Sound:
             item = self.plan.strip(name)
             if item.strip.kind == "track":
-                return self._recorded(name, j)
+                return self._recorded(name, j, count)
+            if count > 1 and (name in self._entered or name in self._leaving):
+                # A change of ways is met at its own block.
+                return one([read(i, 1) for i in range(j, j + count)])
             known = self._entered.get(name)
             if known is not None and known[0] == j:
                 return known[1]
-            sound = self._joins[name].join(self._bus_inputs(item, j), j * BLOCK)
+            inputs = self._bus_inputs(item, j, count)
+            sound = self._joins[name].join(inputs, j * BLOCK, count * BLOCK)
             return self._with_leaving(name, j, sound)
 
         return read
@@ -130,31 +138,32 @@ class Mixer:
             return sound
         return crossfaded(sound, old)
 
-    def _recorded(self, name: str, j: int) -> Sound:
+    def _recorded(self, name: str, j: int, count: int) -> Sound:
         item = self.plan.strip(name)
-        shape = (BLOCK, item.context.channels)
+        shape = (count * BLOCK, item.context.channels)
         if item.strip.audio is not None:
-            sound = self._source(item.strip.audio, j * BLOCK, BLOCK)
+            sound = self._source(item.strip.audio, j * BLOCK, count * BLOCK)
             # What cannot be read at the moment is silent, in whatever shape.
             if sound.shape == shape:
                 return sound
         return np.zeros(shape)
 
-    def _bus_inputs(self, item: StripPlan, j: int) -> list[Sound]:
+    def _bus_inputs(self, item: StripPlan, j: int, count: int) -> list[Sound]:
         """Return what is summed into a bus: its inputs, or the sums of groups of them."""
         feeds = item.feeds
         if len(feeds) <= GROUP:
-            return [self.faded(r, j) for r in feeds]
+            return [self.faded(r, j, count) for r in feeds]
         sums = []
         for index, digest in enumerate(item.groups):
             routes = feeds[index * GROUP : (index + 1) * GROUP]
             kept = self._kept_group(digest, routes)
             if kept is not None:
-                sums.append(kept(j))
+                sums.append(one([kept(i) for i in range(j, j + count)]))
                 continue
-            sums.append(group_sum([self.faded(r, j) for r in routes]))
+            sums.append(group_sum([self.faded(r, j, count) for r in routes]))
             if self.keep_group is not None:
-                self.keep_group(digest, j, sums[-1])
+                for i in range(count):
+                    self.keep_group(digest, j + i, blocks_of(sums[-1], i, 1))
         return sums
 
     def _kept_group(self, digest: str, routes: tuple[Route, ...]) -> Callable[[int], Sound] | None:
@@ -163,36 +172,53 @@ class Mixer:
             self._sums[digest] = self._groups(digest) if alone else None
         return self._sums[digest]
 
-    def faded(self, route: Route, j: int) -> Sound:
-        """Return block j of what a strip gives on one of its ways out."""
-        key = (route.strip, route.name, j)
-        if key not in self._routed:
-            out = self.give(route.strip, j).out
-            self._routed[key] = self._faders[route.strip, route.name].apply(out, j * BLOCK)
-        return self._routed[key]
+    def faded(self, route: Route, j: int, count: int = 1) -> Sound:
+        """Return blocks from j on of what a strip gives on one of its ways out."""
+        kept = self._routed[route.strip, route.name]
+        first = kept.reach(j)
+        if first < j + count:
+            missing = j + count - first
+            sound = self._out(route.strip, first, missing)
+            faded = self._faders[route.strip, route.name].apply(sound, first * BLOCK)
+            kept.put(first, missing, faded)
+        return one([blocks_of(*part) for part in kept.cover(j, count)])
 
-    def _read_key(self, outside: Outside, j: int) -> Sound:
+    def _out(self, name: str, j: int, count: int) -> Sound:
+        """Return blocks of what a strip gives, computing up to them."""
+        inside = min(count, max(self.plan.blocks - j, 0))
+        found = [blocks_of(b.out, at, n) for b, at, n in self._covered(name, j, inside)]
+        if inside < count:
+            channels = self.plan.strip(name).context.channels
+            found.append(np.zeros(((count - inside) * BLOCK, channels)))
+        return one(found)
+
+    def _read_key(self, outside: Outside, j: int, count: int) -> Sound:
         name = outside.strip
         if outside.source != f"strip:{name}":
-            point = f"{outside.source}/{outside.tap}"
-            if name in self._frozen and j < self.plan.blocks:
-                return self._frozen[name].point(point, j)
-            found = self.give(name, j).points.get(point)
-            # Computed ahead, before anybody listened there.
-            return self._quiet(name, point) if found is None else found
+            return one([self._point(outside, i) for i in range(j, j + count)])
         if outside.tap == "out":
-            return self.give(name, j).out
+            return self._out(name, j, count)
         strip = self.plan.strip(name).strip
         if name not in self._inputs:
             trim = trim_of(strip, self.plan.strip(name).own(name), self.plan.rate)
             self._inputs[name] = AutomationRamp(trim)
-        entered = self._recorded(name, j) if strip.kind == "track" else self._bus_input(name, j)
+        track = strip.kind == "track"
+        entered = self._recorded(name, j, count) if track else self._bus_input(name, j, count)
         return trimmed(entered, self._inputs[name], j * BLOCK)
 
-    def _bus_input(self, name: str, j: int) -> Sound:
+    def _point(self, outside: Outside, j: int) -> Sound:
+        """Return a block of a place inside a strip's chain."""
+        name, point = outside.strip, f"{outside.source}/{outside.tap}"
+        if name in self._frozen and j < self.plan.blocks:
+            return self._frozen[name].point(point, j)
+        found = self.give(name, j).points.get(point)
+        # Computed ahead, before anybody listened there.
+        return self._quiet(name, point) if found is None else found
+
+    def _bus_input(self, name: str, j: int, count: int) -> Sound:
         item = self.plan.strip(name)
         gains = BusJoin(item)
-        return gains.join(self._bus_inputs(item, j), j * BLOCK)
+        return gains.join(self._bus_inputs(item, j, count), j * BLOCK, count * BLOCK)
 
     def block(self, names: tuple[str, ...] | None = None) -> MixBlock:
         """Return the next block of the named strips (all that run, by default) and move on."""
@@ -210,37 +236,62 @@ class Mixer:
 
     def chunk(self, name: str, count: int) -> StripBlock:
         """Return the next blocks of a running strip as one and move on; nobody listens to it."""
-        self._drop_before(self.position)
         block = self._runners[name].take(count)
-        self.position += count
+        self.pass_by(count)
         return block
+
+    def pass_by(self, count: int) -> None:
+        """Move on by so many blocks."""
+        self._drop_before(self.position)
+        self.position += count
 
     def _drop_before(self, k: int) -> None:
         """Drop what lies before block k."""
-        for key in [key for key in self._recent if key[1] < k]:
-            del self._recent[key]
-        for way in [way for way in self._routed if way[2] < k]:
-            del self._routed[way]
+        for blocks in self._recent.values():
+            blocks.drop_before(k)
+        for sounds in self._routed.values():
+            sounds.drop_before(k)
 
     def give(self, name: str, k: int) -> StripBlock:
         """Return block k of a strip, computing up to it if it has not been."""
         if k >= self.plan.blocks:
             return self._silence(self.plan.strip(name))
-        while (name, k) not in self._recent:
+        [(block, at, count)] = self._covered(name, k, 1)
+        return block.part(at, count)
+
+    def _covered(self, name: str, k: int, count: int) -> list[tuple[StripBlock, int, int]]:
+        """Return what holds blocks of a strip, computing up to them."""
+        kept = self._recent[name]
+        while (first := kept.reach(k)) < k + count:
+            missing = k + count - first
             if name in self._frozen:
-                self._recent[name, k] = self._crossed(name, k, self._frozen[name].block(k))
-                break
-            runner = self._runners[name]
-            at = runner.next_out
-            if at > k:
-                raise AssertionError(f"{name}: block {k} is wanted, and {at} comes next")
-            if self.keep is not None and at % CHECKPOINT == 0:
+                self._read_frozen(name, first, missing)
+            else:
+                self._run(name, first, missing)
+        return kept.cover(k, count)
+
+    def _read_frozen(self, name: str, first: int, count: int) -> None:
+        read = self._frozen[name].block
+        out = one([read(k) for k in range(first, first + count)])
+        if name in self._fading:
+            out = self._crossed(name, first, count, out)
+        self._recent[name].put(first, count, StripBlock(out))
+
+    def _run(self, name: str, first: int, count: int) -> None:
+        """Compute the next blocks of a strip, so many at most."""
+        runner = self._runners[name]
+        at = runner.next_out
+        if at > first:
+            raise AssertionError(f"{name}: block {first} is wanted, and {at} comes next")
+        count += first - at
+        if self.keep is not None:
+            if at % CHECKPOINT == 0:
                 self.keep(name, at, runner.checkpoint())
-            block = runner.block()
-            if name in self._fading:
-                block = replace(block, out=self._crossed(name, at, block.out).out)
-            self._recent[name, at] = block
-        return self._recent[name, k]
+            count = min(count, CHECKPOINT - at % CHECKPOINT)
+        block = runner.take(count)
+        if name in self._fading:
+            block = replace(block, out=self._crossed(name, at, count, block.out))
+        self._recent[name].put(at, count, block)
 
     def _quiet(self, name: str, point: str) -> Sound:
         graph = self.plan.strip(name).graph
@@ -257,10 +308,15 @@ class Mixer:
         points = {name: self._quiet(item.strip.id, name) for name in item.exports}
         return StripBlock(np.zeros((BLOCK, item.context.channels)), taps, points)
 
-    def _crossed(self, name: str, k: int, out: Sound) -> StripBlock:
-        """Return a block's sound, cross-faded from what was to come before a change of wiring."""
-        at, old = self._fading.pop(name, (k, None))
-        return StripBlock(out if old is None or at != k else crossfaded(out, old))
+    def _crossed(self, name: str, k: int, count: int, out: Sound) -> Sound:
+        """Return a sound, cross-faded from what was to come before a change of wiring."""
+        at, old = self._fading.pop(name)
+        if not k <= at < k + count:
+            return out
+        out = out.copy()
+        place = slice((at - k) * BLOCK, (at - k + 1) * BLOCK)
+        out[place] = crossfaded(out[place], old)
+        return out
 
     def change(self, plan: Plan) -> None:
         """Move to another plan of the same rate in play: glide, or cross-fade new wiring.
@@ -288,7 +344,7 @@ class Mixer:
             else:
                 runner.change(item)
         for name in ({*self._runners, *self._frozen}) - set(plan.digests):
-            for kept in (self._runners, self._frozen, self._fading, self._leaving):
+            for kept in (self._runners, self._frozen, self._fading, self._leaving, self._recent):
                 kept.pop(name, None)
 
     def _leave(self, plan: Plan) -> dict[str, StripRunner]:
@@ -310,7 +366,7 @@ class Mixer:
             j, at = runner.next_in, runner.next_out
             entered = None
             if item.strip.kind != "track" and old_routes != routes:
-                sounds = self._bus_inputs(item, j)
+                sounds = self._bus_inputs(item, j, 1)
                 entered = self._joins[name].join(sounds, j * BLOCK)
                 self._leaving[name] = (j, entered)
             if runner.fits(new):
@@ -329,9 +385,9 @@ class Mixer:
         del self._frozen[name]
         self._runners[name] = other.runner(name).clone(self.reader(name), self._read_key)
         # What was read ahead has no taps; what the other one computed ahead has.
-        for key in [key for key in self._recent if key[0] == name]:
-            del self._recent[key]
-        self._recent |= {(name, j): block for j, block in other.ahead(name)}
+        self._recent[name] = Pieces()
+        for j, block in other.ahead(name):
+            self._recent[name].put(j, 1, block)
         self._sums.clear()
 
     def freeze(self, name: str, frozen: CachedStrip) -> None:
@@ -380,17 +436,45 @@ class Mixer:
     def foresee(self, block: int) -> None:
         """Know that every block before this one will be asked for: it is faster, and the same."""
         self._until = block
+        names = self.plan.digests
+        for name, until in self._wanted(dict.fromkeys(names, block)).items():
+            if name in self._runners:
+                self._runners[name].until = until
+
+    def _wanted(self, wanted: dict[str, int]) -> dict[str, int]:
+        """Return before which block every strip is needed, if these are needed up to these."""
         last = self.plan.blocks
-        wanted = dict.fromkeys(self.plan.digests, min(block, last))
+        found = {name: min(block, last) for name, block in wanted.items()}
         # Those who read come behind those whom they read, and read ahead by their latency.
         for item in reversed(self.plan.strips):
-            runner = self._runners.get(item.strip.id)
-            if runner is None:
+            name = item.strip.id
+            if name not in found or name not in self._runners:
                 continue
-            runner.until = wanted[item.strip.id]
-            reach = min(runner.reads(runner.until), last)
-            for name in {r.strip for r in item.feeds} | {o.strip for o in item.graph.outside}:
-                wanted[name] = max(wanted[name], reach)
+            reach = min(self._runners[name].reads(found[name]), last)
+            for other in _read_by(item):
+                found[other] = max(found.get(other, 0), reach)
+        return found
+
+    def compute(self, block: int, names: Collection[str], pool: Executor) -> None:
+        """Compute strips, and all that they need, up to a block: the same, several at once.
+
+        Strips that do not wait for one another are computed beside each other.
+        """
+        wanted = self._wanted(dict.fromkeys(names, block))
+        levels: dict[str, int] = {}
+        for item in self.plan.strips:
+            behind = [levels[name] for name in _read_by(item) if name in levels]
+            levels[item.strip.id] = max(behind, default=-1) + 1
+        for level in range(max(levels.values(), default=-1) + 1):
+            going = []
+            for name, until in wanted.items():
+                runner = self._runners.get(name)
+                if runner is None or levels[name] != level or runner.next_out >= until:
+                    continue
+                at = runner.next_out
+                going.append(pool.submit(self._covered, name, at, until - at))
+            for future in going:
+                future.result()
 
     @property
     def until(self) -> int:
@@ -403,8 +487,17 @@ class Mixer:
 
     def ahead(self, name: str) -> list[tuple[int, StripBlock]]:
         """Return the blocks of a strip that were computed already and are still to be given."""
-        return [(j, b) for (n, j), b in self._recent.items() if n == name and j >= self.position]
+        return [
+            (j, piece.item.part(j - piece.first, 1))
+            for piece in self._recent[name]
+            for j in range(max(piece.first, self.position), piece.end)
+        ]
 
-    def read_key(self, outside: Outside, j: int) -> Sound:
-        """Return block j of a signal that some stage listens to."""
-        return self._read_key(outside, j)
+    def read_key(self, outside: Outside, j: int, count: int) -> Sound:
+        """Return blocks from j on of a signal that some stage listens to."""
+        return self._read_key(outside, j, count)
+
+
+def _read_by(item: StripPlan) -> set[str]:
+    """Return the strips that a strip reads: what feeds it, and what its stages listen to."""
+    return {r.strip for r in item.feeds} | {o.strip for o in item.graph.outside}

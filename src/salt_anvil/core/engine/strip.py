@@ -11,8 +11,9 @@ from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.engine.automation import Lanes, still
-from salt_anvil.core.engine.fifo import Cells, Fifo
+from salt_anvil.core.engine.fifo import Cells, Rope
 from salt_anvil.core.engine.graph import INPUT, Node, Outside, Wire
+from salt_anvil.core.engine.pieces import blocks_of
 from salt_anvil.core.engine.plan import StripPlan
 from salt_anvil.core.engine.splits import Division, Joining, of_node
 from salt_anvil.core.engine.unit import Unit
@@ -24,23 +25,23 @@ ROLL = 16
 """Blocks of past input over which a newly wired chain is rolled before it is heard, at least."""
 HISTORY = 64
 """Blocks of past input that are kept for that."""
-AT_ONCE = 8
+AT_ONCE = 64
 """Blocks that are computed in one go, at most, where it is known that they will be asked for."""
 CHECKPOINT = 64
 """Blocks between two checkpoints of a strip (65,536 frames)."""
 
-Reader = Callable[[int], Sound]
-"""Gives input block number j, frames [1024 j, 1024 j + 1024) of the timeline."""
+Reader = Callable[[int, int], Sound]
+"""Gives so many input blocks from number j on, which begins at frame 1024 j of the timeline."""
 Taps = frozenset[str] | None
 """Places of a chain whose sound is given before and after; None for every one."""
 NO_TAPS: frozenset[str] = frozenset()
-KeyReader = Callable[[Outside, int], Sound]
-"""Gives block j of a signal that the strip listens to."""
+KeyReader = Callable[[Outside, int, int], Sound]
+"""Gives so many blocks from number j on of a signal that the strip listens to."""
 
 
-def no_keys(outside: Outside, j: int) -> Sound:
+def no_keys(outside: Outside, j: int, count: int) -> Sound:
     """Give silence for a key that nobody provides."""
-    return np.zeros((BLOCK, 1))
+    return np.zeros((count * BLOCK, 1))
 
 
 @dataclass
@@ -56,6 +57,19 @@ class StripBlock:
     taps: dict[str, tuple[Sound, Sound]] = field(default_factory=dict)
     points: dict[str, Sound] = field(default_factory=dict)
     cells: dict[str, dict[str, Sound]] = field(default_factory=dict)
+
+    def part(self, first: int, count: int) -> "StripBlock":
+        """Return some of several blocks."""
+        if count * BLOCK == len(self.out):
+            return self
+        frames = slice(first * BLOCK, (first + count) * BLOCK)
+        cells = slice(first * CELLS, (first + count) * CELLS)
+        return StripBlock(
+            self.out[frames],
+            {name: (a[frames], b[frames]) for name, (a, b) in self.taps.items()},
+            {name: sound[frames] for name, sound in self.points.items()},
+            {s: {n: c[cells] for n, c in told.items()} for s, told in self.cells.items()},
+        )
 
 
 class _Step:
@@ -200,7 +214,8 @@ class StripRunner:
         self.plan, self._read, self._read_key, self._taps = plan, read, read_key, taps
         self._steps = [_Step(node, plan) for node in plan.graph.nodes]
         self._trim = AutomationRamp(trim_trajectory(plan))
-        self._history: deque[dict[str, Sound]] = deque(maxlen=HISTORY)
+        self._history: deque[dict[str, Sound]] = deque()
+        """Past input, in pieces as it was read."""
         self.nonfinite = 0
         self.until = 0
         """Blocks before this one are sure to be asked for: they are computed AT_ONCE at a time."""
@@ -216,9 +231,9 @@ class StripRunner:
         self.next_in = self.next_out = block
         graph = self.plan.graph
         channels = self.plan.context.channels
-        self._out = Fifo(block * BLOCK, channels)
-        self._queues: dict[str, Fifo] = {}
-        self._points: dict[str, Fifo] = {}
+        self._out = Rope(block * BLOCK, channels)
+        self._queues: dict[str, tuple[Rope, Rope]] = {}
+        self._points: dict[str, Rope] = {}
         self._tap_past = {
             name: [_Past(w) for w in t.wires] for name, t in graph.taps.items() if self._taken(name)
         }
@@ -242,8 +257,8 @@ class StripRunner:
         ghost = self.rewired(self.plan)
         for name, past in ghost._tap_past.items():
             self._tap_past.setdefault(name, past)
-        for name, fifo in ghost._queues.items():
-            self._queues.setdefault(name, fifo)
+        for name, sides in ghost._queues.items():
+            self._queues.setdefault(name, sides)
 
     def block(self) -> StripBlock:
         """Return the next output block and move on."""
@@ -259,12 +274,10 @@ class StripRunner:
             upto = max(min(at + AT_ONCE, max(self.until, end), checkpoint), at + 1)
             self._advance(self.reads(upto) - self.next_in)
         result = StripBlock(rounded(self._out.take(count * BLOCK)))
-        for name, fifo in self._queues.items():
-            rows = fifo.take(count * BLOCK)
-            half = rows.shape[1] // 2
-            result.taps[name] = (rows[:, :half], rows[:, half:])
-        for name, fifo in self._points.items():
-            result.points[name] = rounded(fifo.take(count * BLOCK))
+        for name, (before, after) in self._queues.items():
+            result.taps[name] = (before.take(count * BLOCK), after.take(count * BLOCK))
+        for name, rope in self._points.items():
+            result.points[name] = rounded(rope.take(count * BLOCK))
         for stage, cells in self._cells.items():
             result.cells[stage] = cells.take(count * CELLS)
         self.next_out = end
@@ -276,19 +289,23 @@ class StripRunner:
 
     def _advance(self, count: int) -> None:
         """Read so many blocks, and take them through the chain in one go."""
-        blocks = [self._entered(j) for j in range(self.next_in, self.next_in + count)]
-        self._history.extend(blocks)
-        if count == 1:
-            self._through(blocks[0])
-        else:
-            self._through({n: np.concatenate([b[n] for b in blocks]) for n in blocks[0]})
+        given = self._entered(self.next_in, count)
+        self._remember(given)
+        self._through(given)
 
-    def _entered(self, j: int) -> dict[str, Sound]:
-        entered, bad = without_nonfinite(as_block(self._read(j)))
+    def _remember(self, given: dict[str, Sound]) -> None:
+        """Keep what was read, and HISTORY blocks with it at least, if there were so many."""
+        self._history.append(given)
+        kept = sum(len(piece[INPUT]) for piece in self._history)
+        while kept - len(self._history[0][INPUT]) >= HISTORY * BLOCK:
+            kept -= len(self._history.popleft()[INPUT])
+
+    def _entered(self, j: int, count: int) -> dict[str, Sound]:
+        entered, bad = without_nonfinite(as_block(self._read(j, count)))
         self.nonfinite += bad
         sounds = {INPUT: entered}
         for outside in self.plan.graph.outside:
-            key = as_block(self._read_key(outside, j))
+            key = as_block(self._read_key(outside, j, count))
             sounds[outside.buffer] = without_nonfinite(key)[0]
         return sounds
 
@@ -307,31 +324,34 @@ class StripRunner:
         self._out.put(start - graph.late, sounds[graph.output])
         for name in self.plan.exports:
             buffer, late = graph.points[name]
-            self._put(self._points, name, start - late, sounds[buffer])
+            if name not in self._points:
+                self._points[name] = Rope(self.next_out * BLOCK, sounds[buffer].shape[1])
+            self._points[name].put(start - late, sounds[buffer])
         self._tap(sounds, start)
         self.next_in += len(entered) // BLOCK
 
     def _tap(self, sounds: dict[str, Sound], start: int) -> None:
         taps = self.plan.graph.taps
         for name, past in self._tap_past.items():
-            self._put(
-                self._queues, name, start - taps[name].late, *(p.through(sounds) for p in past)
-            )
+            before, after = (p.through(sounds) for p in past)
+            self._put(name, start - taps[name].late, before, after)
         for step in self._steps:
             if step.unit is None or not self._taken(f"key:{step.node.name}"):
                 continue
             heard = step.unit.heard
             if heard is not None:
                 at = start - step.node.at
-                self._put(self._queues, f"key:{step.node.name}", at, heard, heard)
+                self._put(f"key:{step.node.name}", at, heard, heard)
 
-    def _put(self, queues: dict[str, Fifo], name: str, at: int, *parts: Sound) -> None:
-        """Append sounds side by side."""
-        fifo = queues.get(name)
-        if fifo is None:
-            columns = sum(part.shape[1] for part in parts)
-            fifo = queues[name] = Fifo(self.next_out * BLOCK, columns)
-        fifo.put(at, *parts)
+    def _put(self, name: str, at: int, before: Sound, after: Sound) -> None:
+        """Append the sound on both sides of a place."""
+        if name not in self._queues:
+            self._queues[name] = (
+                Rope(self.next_out * BLOCK, before.shape[1]),
+                Rope(self.next_out * BLOCK, after.shape[1]),
+            )
+        for rope, sound in zip(self._queues[name], (before, after), strict=True):
+            rope.put(at, sound)
 
     def _trimmed(self, sound: Sound, start: int) -> Sound:
         return trimmed(sound, self._trim, start)
@@ -371,22 +391,24 @@ class StripRunner:
         other._trim = self._trim.clone()
         other._trim.to(trim_trajectory(plan))
         longest = -(-3 * plan.latency // BLOCK)
-        past = list(self._history)[-max(ROLL, longest) :]
+        past = [block for piece in self._history for block in _by_block(piece)]
+        past = past[-max(ROLL, longest) :]
         other.locate(self.next_in - len(past))
         for sounds in past:
             kept = {INPUT: sounds[INPUT]}
             for outside in plan.graph.outside:
                 silent = np.zeros((BLOCK, 1))
                 kept[outside.buffer] = sounds.get(outside.buffer, silent)
-            other._history.append(kept)
+            other._remember(kept)
             other._through(kept)
         other._drop_before(self.next_out)
         return other
 
     def _drop_before(self, block: int) -> None:
         self._out.drop_to(block * BLOCK)
-        for fifo in (*self._queues.values(), *self._points.values()):
-            fifo.drop_to(block * BLOCK)
+        queued = (rope for sides in self._queues.values() for rope in sides)
+        for rope in (*queued, *self._points.values()):
+            rope.drop_to(block * BLOCK)
         for cells in self._cells.values():
             cells.drop_to(block * CELLS)
         self.next_out = block
@@ -399,8 +421,12 @@ class StripRunner:
         other._trim = self._trim.clone()
         other.next_in, other.next_out = self.next_in, self.next_out
         other._out = self._out.clone()
-        other._queues = {n: fifo.clone() for n, fifo in self._queues.items() if other._taken(n)}
-        other._points = {n: fifo.clone() for n, fifo in self._points.items()}
+        other._queues = {
+            n: (before.clone(), after.clone())
+            for n, (before, after) in self._queues.items()
+            if other._taken(n)
+        }
+        other._points = {n: rope.clone() for n, rope in self._points.items()}
         other._tap_past = {
             n: [p.clone() for p in past] for n, past in self._tap_past.items() if other._taken(n)
         }
@@ -431,12 +457,18 @@ class StripRunner:
         for name in self.plan.exports:
             if f"point:{name}" in state:
                 rows = state[f"point:{name}"].copy()
-                self._points[name] = Fifo(next_out * BLOCK, rows.shape[1])
+                self._points[name] = Rope(next_out * BLOCK, rows.shape[1])
                 self._points[name].rows = rows
         for step in self._steps:
             step.restore(state.nested(f"{step.node.name}/"))
         self._trim.settle()
         self._history.clear()
+
+
+def _by_block(piece: dict[str, Sound]) -> list[dict[str, Sound]]:
+    """Return what was read in one go, block by block."""
+    count = len(piece[INPUT]) // BLOCK
+    return [{name: blocks_of(sound, i, 1) for name, sound in piece.items()} for i in range(count)]
 
 
 def trimmed(sound: Sound, trim: AutomationRamp, start: int) -> Sound:

@@ -43,10 +43,11 @@ class Device:
         blocks = -(-len(signal) // BLOCK)
         sound = np.zeros((blocks * BLOCK, 2))
         sound[: len(signal)] = signal[:, None] * np.array(_INTO[self.channel])
-        silence = np.zeros((BLOCK, 2))
 
-        def read(block: int) -> Sound:
-            return sound[block * BLOCK : (block + 1) * BLOCK] if block < blocks else silence
+        def read(block: int, count: int) -> Sound:
+            found = sound[block * BLOCK : (block + count) * BLOCK]
+            silence = np.zeros((count * BLOCK - len(found), 2))
+            return np.concatenate([found, silence]) if len(silence) else found
 
         runner = StripRunner(self._plan(len(sound)), read)
         runner.until = blocks

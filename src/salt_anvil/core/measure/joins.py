@@ -8,6 +8,7 @@ from salt_anvil.core.engine.cached import CachedStrip
 from salt_anvil.core.engine.mixer import Mixer, Source
 from salt_anvil.core.engine.plan import JoinMeasurements, Plan, SteadyJoin, for_measuring
 from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.engine.strip import AT_ONCE
 from salt_anvil.core.measure.blends import JoinMeter
 from salt_anvil.core.session import Element, Session, Split, elements
 
@@ -26,7 +27,7 @@ def measure_joins(
 ) -> None:
     """Measure all of a session that has to be measured first and is not, over the whole song.
 
-    source: gives a source to read from 0 again. tell: called every block; may raise to stop.
+    source: gives a source to read from 0 again. tell: called now and then; may raise to stop.
     """
     while True:
         plan = make_plan(session, measured=measured)
@@ -57,21 +58,24 @@ def measure_join(
     a_stage = any(s.id == join.name for s in plan.strip(strip).stages)
     if a_stage:
         plan = for_measuring(plan, strip, join.name)
-    mixer = Mixer(plan, source, tapped=True, frozen={n: f for n, f in frozen.items() if n != strip})
-    item = plan.strip(strip)
+    item, a_bus = plan.strip(strip), join.name.startswith("bus:")
+    places = [] if a_bus else [join.name]
+    if not (a_bus or a_stage):
+        places = _branches(item.strip.chain, join.name)
+    kept = {n: f for n, f in frozen.items() if n != strip}
+    mixer = Mixer(plan, source, watched={strip: frozenset(places)}, frozen=kept)
     meter: JoinMeter | None = None
-    mixer.foresee(-(-plan.frames // BLOCK))
-    for k in range(-(-plan.frames // BLOCK)):
+    blocks = -(-plan.frames // BLOCK)
+    mixer.foresee(blocks)
+    for k in range(0, blocks, AT_ONCE):
         notify()
-        if join.name.startswith("bus:"):
-            a, b = (mixer.faded(route, k) for route in item.feeds)
-            mixer.block(())
+        count = min(AT_ONCE, blocks - k)
+        if a_bus:
+            a, b = (mixer.faded(route, k, count) for route in item.feeds)
+            mixer.pass_by(count)
         else:
-            taps = mixer.block((strip,)).strips[strip].taps
-            if a_stage:
-                a, b = taps[join.name]
-            else:
-                a, b = (taps[name][1] for name in _branches(item.strip.chain, join.name))
+            taps = mixer.chunk(strip, count).taps
+            a, b = taps[join.name] if a_stage else (taps[name][1] for name in places)
         if meter is None:
             meter = JoinMeter(plan.rate, a.shape[1])
         meter.feed(a, b)

@@ -1,0 +1,71 @@
+"""What was made in rising blocks, in pieces of any number of them, until it lies behind."""
+
+from collections import deque
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Generic, TypeVar
+
+import numpy as np
+
+from salt_anvil.core.audio import BLOCK, Sound
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class Piece(Generic[T]):
+    """Blocks [first, end) of something."""
+
+    first: int
+    end: int
+    item: T
+
+
+class Pieces(Generic[T]):
+    """Pieces that follow one another without a gap."""
+
+    def __init__(self) -> None:
+        self._held: deque[Piece[T]] = deque()
+
+    def __iter__(self) -> Iterator[Piece[T]]:
+        return iter(self._held)
+
+    def put(self, first: int, count: int, item: T) -> None:
+        """Append a piece; what does not follow the last one is a new beginning."""
+        if self._held and self.end != first:
+            self._held.clear()
+        self._held.append(Piece(first, first + count, item))
+
+    @property
+    def end(self) -> int:
+        """The block after the last one; only where something is held."""
+        return self._held[-1].end
+
+    def reach(self, block: int) -> int:
+        """Return the first block from this one on that is not held."""
+        return self.end if self._held and self._held[0].first <= block < self.end else block
+
+    def cover(self, first: int, count: int) -> list[tuple[T, int, int]]:
+        """Return what holds the blocks asked for: item, first block inside it, how many."""
+        found = []
+        for piece in self._held:
+            low = max(first, piece.first)
+            high = min(first + count, piece.end)
+            if high > low:
+                found.append((piece.item, low - piece.first, high - low))
+        return found
+
+    def drop_before(self, block: int) -> None:
+        """Let pieces go that end before a block, or at it."""
+        while self._held and self._held[0].end <= block:
+            self._held.popleft()
+
+
+def one(sounds: list[Sound]) -> Sound:
+    """Return sounds that follow one another as one."""
+    return sounds[0] if len(sounds) == 1 else np.concatenate(sounds)
+
+
+def blocks_of(sound: Sound, first: int, count: int) -> Sound:
+    """Return blocks of a sound."""
+    return sound if count * BLOCK == len(sound) else sound[first * BLOCK : (first + count) * BLOCK]
