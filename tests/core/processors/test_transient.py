@@ -112,6 +112,23 @@ def test_keep_peaks_leaves_the_peaks_where_they_were() -> None:
         assert peaks[1] == pytest.approx(0, abs=0.3)
 
 
+@pytest.mark.parametrize("rate", [44100, 96000])
+@pytest.mark.parametrize("amount", [12, -9])
+def test_the_first_hit_keeps_its_peak_too(amount: float, rate: int) -> None:
+    """Of every hit, the first one included, the highest sample is as high as it was."""
+    at = np.arange(rate // 2) / rate
+    one = np.minimum(at / 0.002, 1) * np.exp(-at / 0.06) * np.sin(2 * np.pi * 220 * at)
+    sound = np.concatenate([np.zeros(rate // 4), *[0.3 * one] * 4])[:, None]
+    unit = Unit(stage("transient", {"attack_db": amount, "keep_peaks": True}), Context(rate, 1))
+    out, _ = run(unit, sound)
+    out = np.concatenate([out, np.zeros((len(sound) - len(out), 1))])
+    late = round(0.008 * rate)
+    for begin in range(rate // 4, len(sound) - len(one) + 1, len(one)):
+        here = np.abs(sound[begin : begin + len(one) // 2]).max()
+        there = np.abs(out[begin + late : begin + late + len(one) // 2]).max()
+        assert 20 * np.log10(there / here) == pytest.approx(0, abs=0.1), begin
+
+
 def test_link_one_moves_both_channels_alike_and_zero_each_alone() -> None:
     sound = np.concatenate([hits(), np.full((3 * RATE // 2, 1), 0.01)], axis=1)
     for link, alike in ((1, True), (0, False)):

@@ -6,15 +6,18 @@ from numba import njit
 from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.state import State
 
 # Columns of the control vector; gains in dB, rates a frame, hold in frames.
-ATTACK_DB, SUSTAIN_DB, SLOW_RISE, SLOW_FALL, RISE, FALL, HOLD, CALM, LINK, EVEN, EVENING = range(11)
-CONTROLS = 11
+ATTACK_DB, SUSTAIN_DB, SLOW_RISE, SLOW_FALL, RISE, FALL, HOLD, CALM, LINK = range(9)
+CONTROLS = 9
 # Rows of the state of one range, one column a channel.
 PEAK, COUNT, LEVEL, SLOW, SHARE = range(5)
 STATES = 5
-# Rows of the state that keeps peaks, one column.
-PEAK_IN, PEAK_OUT, TAKEN = range(3)
+LOOK_S, BOX_S = 0.008, 0.004
+"""Look-ahead of what keeps peaks, and the time over which its gain is a mean."""
+MOST_CHANGE = 16.0
 FULL_DB = 12.0
 """Ratio of the followers from which the whole gain is given; common practice, no source."""
 ALIKE = 0.98
@@ -96,39 +99,96 @@ def shares_into(
         k += 1
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def keep_peaks_into(
-    out: Sound, before: Sound, start: int, value: Vector, step: Vector, fall: float, state: Sound
-) -> None:
-    """Turn out (frames, channels) down, or up, until its peaks are those of the sound before.
+def look_frames(rate: int) -> int:
+    """Return the frames by which sound whose peaks are kept is late."""
+    return round(LOOK_S * rate)
 
-    The gain, EVEN of it, follows the ratio of both peaks, which fall slowly (`fall` a frame), at
-    EVENING a frame. state: (3,), changed.
+
+def peaks_state(rate: int, channels: int) -> State:
+    """Return the cold state of `keep_peaks`, to be held in a processor's own."""
+    look, box = look_frames(rate), round(BOX_S * rate) + 1
+    # The highest of so long a time is known that a peak is in sight for all of a mean around it.
+    cells = -(-(look + box) // GRID)
+    return State(
+        peaks_cells=np.zeros((2, cells)),
+        peaks_now=np.zeros((2, 2)),
+        peaks_wanted=np.ones(box),
+        peaks_waiting=np.zeros((look, channels)),
+    )
+
+
+def keep_peaks(out: Sound, before: Sound, start: int, fall: float, state: State) -> Sound:
+    """Return sound turned down, or up, until its peaks are those of the sound before.
+
+    out, before: (frames, channels). The gain is the ratio of the highest peaks in sight, which fall
+    slowly (`fall` a frame), as a mean over BOX_S; the sound is LOOK_S late.
+    """
+    gain = np.empty(len(out))
+    peaks_gain_into(
+        gain,
+        out,
+        before,
+        start,
+        fall,
+        state["peaks_cells"],
+        state["peaks_now"],
+        state["peaks_wanted"],
+    )
+    return np.asarray(delayed(out, state["peaks_waiting"]) * gain[:, None])
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def peaks_gain_into(
+    gain: Vector,
+    out: Sound,
+    before: Sound,
+    start: int,
+    fall: float,
+    cells: Sound,
+    now: Sound,
+    wanted: Vector,
+) -> None:
+    """Fill gain (frames,) with what brings the peaks of out to those of the sound before.
+
+    cells: (2, count), highest of the last whole grid cells, before and out; now: (2, 2), the
+    highest of this cell so far and what is held; wanted: (size,), the last ratios, by time. All
+    changed.
     """
     frames, channels = out.shape
-    at, k, offset = 0, 0, start % GRID
-    peak_in, peak_out, gain = state[PEAK_IN], state[PEAK_OUT], state[TAKEN]
+    size = len(wanted)
+    at, offset = 0, start % GRID
     while at < frames:
         n = min(GRID - offset, frames - at)
-        v, s = value[k], step[k]
+        past_in = past_out = 0.0
+        for c in range(cells.shape[1]):
+            past_in, past_out = max(past_in, cells[0, c]), max(past_out, cells[1, c])
+        total = 0.0
+        for w in range(size):
+            total += wanted[w]
         for i in range(at, at + n):
-            x = y = 0.0
             for c in range(channels):
-                x = max(x, abs(before[i, c]))
-                y = max(y, abs(out[i, c]))
-            peak_in = max(x, peak_in + fall * (x - peak_in))
-            peak_out = max(y, peak_out + fall * (y - peak_out))
-            wanted = min(max((peak_in + QUIET) / (peak_out + QUIET), 1.0 / 16.0), 16.0) - 1.0
-            gain += v[EVENING] * (wanted - gain)
-            share = 1.0 + (v[EVEN] + s[EVEN] * (offset + i - at)) * gain
-            for c in range(channels):
-                out[i, c] *= share
+                now[0, 0] = max(now[0, 0], abs(before[i, c]))
+                now[1, 0] = max(now[1, 0], abs(out[i, c]))
+            x, y = max(now[0, 0], past_in), max(now[1, 0], past_out)
+            now[0, 1] = max(x, now[0, 1] + fall * (x - now[0, 1]))
+            now[1, 1] = max(y, now[1, 1] + fall * (y - now[1, 1]))
+            ratio = (now[0, 1] + QUIET) / (now[1, 1] + QUIET)
+            ratio = min(max(ratio, 1.0 / MOST_CHANGE), MOST_CHANGE)
+            place = (start + i) % size
+            total += ratio - wanted[place]
+            wanted[place] = ratio
+            gain[i] = total / size
         at += n
-        offset = 0
-        k += 1
-    state[PEAK_IN] = peak_in if peak_in > TINY else 0.0
-    state[PEAK_OUT] = peak_out if peak_out > TINY else 0.0
-    state[TAKEN] = gain
+        offset += n
+        if offset == GRID:
+            offset = 0
+            for side in range(2):
+                for c in range(cells.shape[1] - 1):
+                    cells[side, c] = cells[side, c + 1]
+                cells[side, -1] = now[side, 0]
+                now[side, 0] = 0.0
+                if now[side, 1] < TINY:
+                    now[side, 1] = 0.0
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

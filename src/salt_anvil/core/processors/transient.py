@@ -26,7 +26,7 @@ RISE_MS, FALL_MS, CALM_MS = 0.3, 15.0, 0.5
 """Times of the level that is listened to, and of the gain; common practice, no source."""
 HOLD_MS = 12.5
 """A peak is held for half a period of 40 Hz, so that lower tones only are taken for hits."""
-PEAKS_FALL_MS, EVENING_MS = 3000.0, 250.0
+PEAKS_FALL_MS = 3000.0
 LOWEST, HIGHEST = 20, 20000
 SIDES = ("attack", "sustain")
 
@@ -99,8 +99,8 @@ class TransientParams(Params):
     keep_peaks: bool = choice(
         False,
         label="Keep peaks",
-        change="glide",
-        doc="A slow gain that leaves the peaks as high as they were.",
+        change="structural",
+        doc="Leaves the peaks as high as they were, by a slow gain that looks 8 ms ahead.",
     )
 
 
@@ -122,6 +122,9 @@ class Transient(Processor[TransientParams]):
     pictures = ("hit-shape", "shares")
     has_sidechain = True
 
+    def latency(self, params: TransientParams, rate: int) -> int:
+        return t.look_frames(rate) if params.keep_peaks else 0
+
     def controls(self, params: TransientParams, context: Context) -> Vector:
         for side in SIDES:
             low, high = _range(params, side)
@@ -137,14 +140,11 @@ class Transient(Processor[TransientParams]):
         vector[t.HOLD] = HOLD_MS * rate / 1000
         vector[t.CALM] = rate_of(CALM_MS, rate)
         vector[t.LINK] = params.link
-        vector[t.EVEN] = params.keep_peaks
-        vector[t.EVENING] = rate_of(EVENING_MS, rate)
         return vector
 
     def prepare(self, params: TransientParams, context: Context) -> State:
         channels = context.channels
         state = State(
-            peaks=np.zeros(3),
             taken=np.zeros(channels),
             given=np.zeros(channels),
             heard=np.full(channels, -300.0),
@@ -154,6 +154,8 @@ class Transient(Processor[TransientParams]):
             state[f"{side}_key"] = np.zeros((2, channels, 2))
             state[f"{side}_band"] = np.zeros((2, channels, 2))
             state[f"{side}_cell"] = np.zeros(channels)
+        if params.keep_peaks:
+            state.update(t.peaks_state(context.rate, channels))
         return state
 
     def process(self, given: Passage[TransientParams]) -> tuple[Sound, Report]:
@@ -184,9 +186,9 @@ class Transient(Processor[TransientParams]):
                 cells[f"{side}_share"] = cells_of(shares, start, state[f"{side}_cell"], 0.0)
                 if len(heard):
                     cells["level_db"] = cells_of(heard, start, state["heard"], -300.0)
-        if ramp.value[:, t.EVEN].any() or ramp.step[:, t.EVEN].any():
+        if params.keep_peaks:
             fall = rate_of(PEAKS_FALL_MS, context.rate)
-            t.keep_peaks_into(out, block, start, ramp.value, ramp.step, fall, state["peaks"])
+            out = t.keep_peaks(out, block, start, fall, state)
         cells["reduction_db"] = cells_of(np.maximum(-total, 0.0), start, state["taken"], 0.0)
         cells["boost_db"] = cells_of(np.maximum(total, 0.0), start, state["given"], 0.0)
         return out, Report(start // GRID, cells)
