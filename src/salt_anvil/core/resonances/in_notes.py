@@ -41,7 +41,7 @@ QUANTILE, OVER_WEIGHT = 0.3, 0.5
 """The body is what nearly all contexts have: formants that wander lift some of them."""
 LEAST_SIGMAS, FITTED_SIGMAS = 5.0, 4.0
 """What is believed, and what is fitted beside it so that it does not count as something else."""
-GAINS_DB = (3.0, 17.0)
+GAINS_DB = (3.0, 18.5)
 KNOWN_OCTAVES, KNOWN_SHARE = 0.35, 0.35
 """Of so much to each side, such a share has to be known, or the gain hangs in the air."""
 WHOLLY_KNOWN = 0.9
@@ -59,6 +59,10 @@ LEFT_OCTAVES = 0.4
 """... but what is so sure, whose notes show its gain, and where the fit leaves so little."""
 BROAD_Q, BROAD_GAIN_DB, BROAD_LEAST_DB, BROAD_SIGMAS = 3.0, 7.0, 5.0, 10.0
 """What is broad and low may be the mean of formants, which wander, unless it is very sure."""
+ROUND_Q, ROUND_SIGMAS = 4.0, 10.0
+"""So has whatever is round to be; more so where few notes show a small one, or it is roundest."""
+ROUND_NOTES, ROUND_GAIN_DB, ROUND_FEW_SIGMAS = 20, 11.0, 12.0
+ROUNDEST_Q, ROUNDEST_GAIN_DB = 2.0, 9.0
 ABOVE_LOWEST_OCTAVES = 0.6
 """The lowest line has none below it that could say how much is usual."""
 SPREAD_DB = 1.0
@@ -305,6 +309,8 @@ def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
     shown = _shown(bell, fitted, body, notes)
     if len(shown) < FEWEST_SEEN:
         return False
+    if bell.q < ROUND_Q and bell.sigmas < _round_sigmas(bell, len(shown)):
+        return False
     agree = float(np.mean(shown > bell.gain_db / 3))
     if len(shown) < FEWEST_NOTES and (agree < 1 or bell.sigmas < FEWEST_SIGMAS):
         return False
@@ -320,6 +326,13 @@ def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
         and abs(float(np.median(shown)) - bell.gain_db) < TAME_GAIN_DB
         and _left_db(bell, fitted, known) < TAME_LEFT_DB
     )
+
+
+def _round_sigmas(bell: Bell, notes: int) -> float:
+    """Return how sure a round bell has to be: the mean of formants that wander is one, too."""
+    few = notes < ROUND_NOTES and bell.gain_db < ROUND_GAIN_DB
+    roundest = bell.q < ROUNDEST_Q and bell.gain_db < ROUNDEST_GAIN_DB
+    return ROUND_FEW_SIGMAS if few or roundest else ROUND_SIGMAS
 
 
 def _known_share(bell: Bell, known: NDArray[np.bool_]) -> float:
