@@ -16,8 +16,8 @@ from salt_anvil.core.engine.mixer import Mixer, Source
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import CHECKPOINT
-from salt_anvil.core.measure.ledger import section_spans
 from salt_anvil.core.measure.rows import RowMeter
+from salt_anvil.core.measure.spans import section_spans
 from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.session import Session
 from salt_anvil.files.media import MediaFolder

@@ -6,6 +6,7 @@ for "chain".
     peaks-P.f32   extremes per 64 frames at point P, (cells, min and max, channels)
     power-P.f32   mean square per 64 frames at point P, all channels together
     rows-P.f64    figures per 100 ms at point P (see core.measure.rows)
+    bends-ID.f32  rest and whole of a stage that bends per 1,024 frames (core.measure.bending)
     cells-ID-NAME.f32  a report of stage ID per 64 frames, (cells, channels)
     point-NAME.f32  a place inside the chain that another strip listens to, (frames, channels)
     meters.f32   per block: peak left, peak right, most reduction in dB
@@ -163,6 +164,10 @@ class StripCache:
     def cells(self, fingerprint: str, stage: str, name: str, channels: int) -> NDArray[np.float32]:
         """Return a stage's report per cell so far, (cells, channels); empty if there is none."""
         return self._rows(self.path(fingerprint, f"cells-{stage}-{name}.f32"), "<f4", channels)
+
+    def bends(self, fingerprint: str, stage: str) -> NDArray[np.float32]:
+        """Return the powers of a stage's rest and whole per block so far, (blocks, 2)."""
+        return self._rows(self.path(fingerprint, f"bends-{stage}.f32"), "<f4", 2)
 
     def rows(self, fingerprint: str, point: str) -> NDArray[np.float64]:
         """Return the figures per 100 ms so far, (rows, COLUMNS)."""

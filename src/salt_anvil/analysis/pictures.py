@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from salt_anvil.analysis.cache import StripCache
+from salt_anvil.analysis.cautions import Watch
 from salt_anvil.analysis.exact import sounds_at
 from salt_anvil.core.audio import GRID
 from salt_anvil.core.dsp.decibel import to_gain
@@ -18,15 +19,7 @@ from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.errors import MissingError
 from salt_anvil.core.measure.hits import last_hits, matching_threshold
 from salt_anvil.core.measure.later import Later, later
-from salt_anvil.core.measure.ledger import (
-    Caution,
-    Ledger,
-    Span,
-    ledger,
-    percussive,
-    section_spans,
-    silent_caution,
-)
+from salt_anvil.core.measure.ledger import Ledger, ledger, percussive
 from salt_anvil.core.measure.reduction import (
     ReductionFigures,
     WholeReduction,
@@ -36,8 +29,8 @@ from salt_anvil.core.measure.reduction import (
     stages_inside,
     together,
 )
+from salt_anvil.core.measure.spans import Span, section_spans
 from salt_anvil.core.measure.split_curves import SplitDrawing, bus_drawing, split_drawing
-from salt_anvil.core.measure.wiring import wiring_cautions
 from salt_anvil.core.processors import processor
 from salt_anvil.core.session import (
     Element,
@@ -299,9 +292,8 @@ class Viewer:
         if rows == 0:
             return None, 0.0
         cells = self.taken(strip, at)
-        drums = percussive(before[:rows]) and all(
-            processor(s.kind).releases_between_hits for s in stages
-        )
+        hits = percussive(before[:rows])
+        drums = hits and all(processor(s.kind).releases_between_hits for s in stages)
         found = ledger(
             before[:rows],
             after[:rows],
@@ -313,48 +305,15 @@ class Viewer:
             alone=stages[0].kind if len(stages) == 1 else None,
             wall=item.strip.kind == "main" and _ends_in(item.strip.chain, at),
         )
-        wiring = wiring_cautions(item, self._plan.frames)
-        strongest = self.strongest(strip, at, begin, end)
-        silent = self._silent(item, at, Span("", begin, end))
-        cautions = [*wiring, *silent, *found.cautions]
+        watch = Watch(self._plan, item, self._fingerprints, self._cache)
+        more = watch.cautions(at, Span("", begin, end), percussive=hits)
         told = replace(
             found,
-            cautions=cautions,
-            strongest=strongest,
+            cautions=[*more, *found.cautions],
+            strongest=self.strongest(strip, at, begin, end),
             given_back_db=_given_back(item, stages[0]) if len(stages) == 1 else None,
         )
         return told, done
-
-    def _silent(self, item: StripPlan, at: str, passage: Span) -> list[Caution]:
-        """Return which bands of a split, or which key of a stage, carry nothing."""
-        element = next((e for e in elements(item.strip.chain) if e.id == at), None)
-        if element is None or not element.on:
-            return []
-        if isinstance(element, Split):
-            bands = element.branches if element.by == "bands" else []
-            return [
-                c
-                for b in bands
-                for c in self._nothing(item, b.id, 0, passage, f"band {b.id}", f"The band {b.name}")
-            ]
-        source = next(
-            (s for s in self._plan.strips if element.key.source == f"strip:{s.strip.id}"), None
-        )
-        if source is None:
-            return []
-        side, name = int(element.key.tap == "out"), f"The key, {source.strip.name},"
-        return self._nothing(source, "chain", side, passage, "key", name)
-
-    def _nothing(
-        self, item: StripPlan, tap: str, side: int, passage: Span, rule: str, name: str
-    ) -> list[Caution]:
-        """Return a caution where a tap carries nothing, as soon as the passage is analysed."""
-        fingerprint = self._fingerprints[item.strip.id]
-        if self._cache.done(fingerprint) < min(passage.end, self._plan.frames):
-            return []
-        point = item.graph.taps[tap].wires[side].source
-        rows = np.nan_to_num(self._cache.rows(fingerprint, point))
-        return silent_caution(rule, name, rows, self._plan.rate, passage)
 
     def later(
         self, strip: str, at: str, begin: int, end: int, earlier: "Viewer | None"

@@ -17,9 +17,11 @@ from salt_anvil.core.engine.plan import JoinMeasurements, Plan, StripPlan
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import CHECKPOINT, StripBlock
 from salt_anvil.core.errors import DamagedError
+from salt_anvil.core.measure.bending import rest_and_whole
 from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.measure.overview import extremes, mean_squares
 from salt_anvil.core.measure.rows import RowMeter
+from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Session
 from salt_anvil.files.checked import CheckedWriter
 
@@ -240,12 +242,16 @@ class _StripAnalysis:
             self._write(f"power-{point}.f32", mean_squares(sound, GRID), "<f4")
             rows = self._meters[point].feed(sound[: frames - at])
             self._write(f"rows-{point}.f64", rows, "<f8")
+        for stage in self._item.stages:
+            if processor(stage.kind).bends:
+                sums = rest_and_whole(*block.taps[stage.id])
+                self._write(f"bends-{stage.id}.f32", sums, "<f4")
         most = np.zeros(count)
         on = {s.id for s in self._item.stages if s.on}
-        for stage, reported in block.cells.items():
+        for told, reported in block.cells.items():
             for name, cells in reported.items():
-                self._write(f"cells-{stage}-{name}.f32", cells, "<f4")
-                if name == "reduction_db" and stage in on:
+                self._write(f"cells-{told}-{name}.f32", cells, "<f4")
+                if name == "reduction_db" and told in on:
                     most = np.maximum(most, cells.max(axis=1).reshape(count, -1).max(axis=1))
         self._sounds(block)
         peaks = np.abs(block.out).reshape(count, BLOCK, -1).max(axis=1)

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from salt_anvil.core.errors import FileError, StoreError
-from salt_anvil.core.measure.ledger import section_spans
+from salt_anvil.core.measure.spans import section_spans
 from salt_anvil.core.session import Session
 from salt_anvil.files.places import make_folder
 from salt_anvil.jobs.print_sets import StemSet, stems

@@ -21,7 +21,7 @@ from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Source
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.measure.ledger import section_spans
+from salt_anvil.core.measure.spans import section_spans
 from salt_anvil.core.session import Id, Model, Session, checked
 from salt_anvil.core.session_index import SessionIndex
 from salt_anvil.files import codecs

@@ -43,8 +43,8 @@ from salt_anvil.core.edits import AddStage, Edit, SetParams, apply_edits
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import FileError, SaltAnvilError, SettingError
-from salt_anvil.core.measure.ledger import section_spans
 from salt_anvil.core.measure.rows import TRUE_PEAK, Figures, RowMeter, Rows, difference, figures
+from salt_anvil.core.measure.spans import section_spans
 from salt_anvil.core.processors import processor
 from salt_anvil.core.recipe import Recipe
 from salt_anvil.core.session import Id, Model, Session, Stage, Strip, checked

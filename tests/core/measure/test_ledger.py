@@ -3,9 +3,11 @@
 import numpy as np
 import pytest
 
+from salt_anvil.core.measure.cautions import silent_caution
 from salt_anvil.core.measure.hits import last_hits
-from salt_anvil.core.measure.ledger import Span, ledger, percussive, silent_caution
+from salt_anvil.core.measure.ledger import ledger, percussive
 from salt_anvil.core.measure.rows import RowMeter
+from salt_anvil.core.measure.spans import Span
 from tests.conftest import sine
 
 RATE = 48000

@@ -64,3 +64,26 @@ def matching_threshold(
     if not peaks:
         return None
     return max(min(math.floor((min(peaks) - MARGIN_DB) * 2) / 2, 0.0), -80.0)
+
+
+HIT_RISES_DB, HIT_WITHIN_MS, HIT_APART_MS = 9.0, 30.0, 60.0
+"""A hit stands so much over the quietest place shortly before it (common practice, no source)."""
+
+
+def count_hits(levels: NDArray[np.floating], rate: int) -> int:
+    """Return how many hits begin in levels of (cells,) in dB."""
+    within = max(round(HIT_WITHIN_MS / 1000 * rate / GRID), 1)
+    apart = round(HIT_APART_MS / 1000 * rate / GRID)
+    if len(levels) <= within:
+        return 0
+    quietest = np.lib.stride_tricks.sliding_window_view(levels, within).min(axis=1)[:-1]
+    rises = np.flatnonzero(levels[within:] - quietest > HIT_RISES_DB)
+    if not len(rises):
+        return 0
+    # Cells that follow each other closely belong to one beginning.
+    count, last = 1, rises[0]
+    for rise in rises[1:]:
+        if rise - last > apart:
+            count += 1
+        last = rise
+    return count

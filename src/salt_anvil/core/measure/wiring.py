@@ -3,7 +3,7 @@
 from salt_anvil.core.dsp import blend
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.plan import StripPlan
-from salt_anvil.core.measure.ledger import Caution
+from salt_anvil.core.measure.cautions import Caution
 from salt_anvil.core.session import Branch, Element, Split, Stage, elements
 
 

@@ -227,6 +227,8 @@ class Processor(Generic[P]):
     """Whether its reduction is expected to be gone between hits."""
     holds: ClassVar[Literal["nothing", "level", "peaks"]] = "nothing"
     """Whether it brings loud places, or every peak, down: what is left to it is told."""
+    bends: ClassVar[bool] = False
+    """Whether it bends the waveform: too much distortion is told, unless it is there for that."""
     marked: ClassVar[Marked] = "reduction"
     """How what it does is marked on the waveform: as reduction, as stretches, as cut peaks."""
     measured_of_the_sound: ClassVar[tuple[str, ...]] = ()

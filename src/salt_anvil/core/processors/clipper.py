@@ -108,6 +108,7 @@ class Clipper(Processor[ClipperParams]):
     doc = "Cuts off what is over a ceiling: peaks down without gain that moves."
     Params = ClipperParams
     drawn_as = Shaper
+    bends = True
     pictures = ("shaper", "cut")
     marked = "peaks"
     level_line = "ceiling_db"

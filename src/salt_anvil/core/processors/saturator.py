@@ -123,6 +123,7 @@ class Saturator(Processor[SaturatorParams]):
     doc = "Bends the wave: even or odd harmonics, soft peaks, density."
     Params = SaturatorParams
     drawn_as = SaturatorDrawing
+    bends = True
     pictures = ("shaper", "bend")
     glyph = "shaper"
 
