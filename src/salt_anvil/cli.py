@@ -99,6 +99,9 @@ def _add_aim(commands: Commands) -> None:
     wish.add_argument("--true-peak", type=float, metavar="DBTP", help="where the chain ends")
     wish.add_argument("--down", type=float, metavar="DB", help="peaks lower behind the stage")
     aim.add_argument(
+        "--keep-loudness", action="store_true", help="with --down: its make-up is moved as well"
+    )
+    aim.add_argument(
         "--percentile", type=float, default=95.0, metavar="%%", help="of the reduction"
     )
     aim.add_argument("--section", help="over this section of the session")
@@ -371,7 +374,12 @@ def _aim(options: argparse.Namespace) -> int:
 
     names = ("reduction", "loudness", "true_peak", "down")
     what = next(name for name in names if getattr(options, name) is not None)
-    fields = {"what": what, "wanted": getattr(options, what), "percentile": options.percentile}
+    fields = {
+        "what": what,
+        "wanted": getattr(options, what),
+        "percentile": options.percentile,
+        "kept": options.keep_loudness,
+    }
     target = (options.stage, options.control, checked(Wish, fields))
     show, end = _progress(f"Aiming {options.control}")
     tries = 0
@@ -395,7 +403,8 @@ def _aim(options: argparse.Namespace) -> int:
     elif found.problem:
         print(f"{options.control}: {found.problem}; nearest: {found.value:g}")
     else:
-        print(f"{options.control} {found.value:g} gives {_or_dash(found.got, 2)}")
+        kept = "" if found.makeup_db is None else f" and make-up {found.makeup_db:g}"
+        print(f"{options.control} {found.value:g}{kept} gives {_or_dash(found.got, 2)}")
     return 1 if found.problem else 0
 
 

@@ -84,6 +84,44 @@ def test_the_present_against_a_revision_in_words(server: Server) -> None:
     assert server.http.get(f"/api{server.path}/revisions/999999/differences").status_code == 404
 
 
+def test_the_present_against_a_revision_by_ear(server: Server) -> None:
+    """Measured at one loudness, and what is heard of a revision is what it sounds like."""
+    first = server.api("GET", server.path)["revision"]
+    chain = {"type": "set_strip", "strip": "main", "field": "fader_db", "value": -9}
+    loud = {"type": "set_params", "stage": "main-c", "params": {"makeup_db": 6}}
+    edit(server, chain, loud)
+    main = {"kind": "strip", "owner": "main"}
+    found = compared(server, extent=main, revision=first)
+    assert [r["slot"] for r in found["rows"]] == ["in", "stands", "tried"]
+    now, then = found["rows"][1:]
+    gap = now["figures"]["integrated_lufs"] - then["figures"]["integrated_lufs"]
+    assert gap == pytest.approx(6, abs=0.01)
+    assert now["plays_db"] - then["plays_db"] == pytest.approx(-gap, abs=1e-6)
+
+    tab = server.tab()
+
+    def heard(**message: Any) -> float:
+        tab.say(type="hear_revision", **message)
+        tab.play(96_000)
+        _, sound, _ = tab.sound(48_000)
+        power = float(np.square(sound[:48_000, 2:]).mean())
+        tab.say(type="stop")
+        return power
+
+    changed = heard(revision=None)
+    # The main fader is 9 dB lower now, its compressor 6 dB louder.
+    assert 10 * np.log10(heard(revision=first) / changed) == pytest.approx(3, abs=0.01)
+    assert heard(revision=None) == pytest.approx(changed, rel=1e-6)
+    tab.say(type="hear_revision", revision=999_999)
+    assert "no revision" in tab.wait("refused")["text"]
+    tab.close()
+    both = {"extent": main, "end": FRAMES, "revision": first, "tried": {
+        "type": "apply_recipe", "extent": CHAIN, "inputs": {},
+        "recipe": {"format": "salt-anvil/recipe", "version": 1, "name": "r", "chain": []},
+    }}  # fmt: skip
+    assert server.http.post(f"/api{server.path}/compare", json=both).status_code == 422
+
+
 def test_guessing_over_http(server: Server) -> None:
     table = dict(server.api("GET", "/guessing?rounds=12"))
     assert table[10] == pytest.approx(79 / 4096)

@@ -56,6 +56,27 @@ def test_a_killed_process_is_said_and_the_next_scan_works(server: Server) -> Non
     assert server.api("POST", f"{server.path}/scans", wish)["seconds"] == 12
 
 
+def test_a_scan_is_stopped(server: Server) -> None:
+    """Stopped while its process stands still, it gives up as soon as that goes on."""
+    wish = {"stage": "drum-c", "begin": 0, "end": 576_000}
+    server.api("POST", f"{server.path}/scans", wish)
+    helper = children(server.process.pid)["salt-aims"]
+    os.kill(helper, signal.SIGSTOP)
+    answers: list[httpx.Response] = []
+    url = f"/api{server.path}/scans"
+    asking = threading.Thread(target=lambda: answers.append(server.http.post(url, json=wish)))
+    asking.start()
+    while not list((server.data / "aims").glob("scan-*")):
+        pass
+    server.api("DELETE", url.removeprefix("/api"))
+    os.kill(helper, signal.SIGCONT)
+    asking.join()
+    assert answers[0].status_code >= 400
+    assert "the scan was stopped" in answers[0].text
+    assert not list((server.data / "aims").glob("scan-*"))
+    assert server.api("POST", f"{server.path}/scans", wish)["seconds"] == 12
+
+
 def test_two_tabs_scan_one_after_the_other(server: Server) -> None:
     wish = {"stage": "drum-c", "begin": 0, "end": 576_000}
     found: list[object] = []

@@ -37,6 +37,38 @@ def test_four_decibels_at_95_percent_in_the_reel(page: Page, strip: str, stage: 
     page.wait_for_function("saltAnvil.work.state.undo === null")
 
 
+def test_beside_a_control_with_the_loudness_kept(page: Page) -> None:
+    """Two controls move in one step; what the ledger says of both sides is as loud as before."""
+    open_demo(page, "lead-voice")
+    page.evaluate("saltAnvil.work.select('lead-voice', 'lead-voice-compressor')")
+    page.get_by_role("button", name="Aim with Threshold").click()
+    wanted = page.get_by_label("How much is wanted")
+    expect(wanted).to_be_focused()
+    expect(page.get_by_label("What is moved")).to_have_value("threshold_db")
+    page.get_by_label("What is wanted").select_option("peaks lower behind it by")
+    page.get_by_role("switch", name="loudness kept").click()
+    page.get_by_label("Over which passage").select_option("Verse")
+    wanted.fill("1")
+    page.get_by_role("button", name="Find it").click()
+    page.wait_for_function("saltAnvil.aiming.result !== null && saltAnvil.aiming.number === null")
+    expect(page.locator("output")).to_contain_text("and Make-up at")
+    page.wait_for_function("saltAnvil.work.state.undo?.includes('aimed at')")
+    page.wait_for_function("saltAnvil.work.analysed['lead-voice'] === 1")
+    found = page.evaluate("""async () => {
+      const { work, aiming } = saltAnvil;
+      const [, begin, end] = aiming.passages.find(([name]) => name === 'Verse');
+      const path = `/api/sessions/${work.state.id}/strips/lead-voice/ledger`;
+      const at = 'lead-voice-compressor';
+      const answer = await fetch(`${path}?at=${at}&begin=${begin}&end=${end}`);
+      return (await answer.json()).ledger;
+    }""")
+    loud = found["after"]["integrated_lufs"] - found["before"]["integrated_lufs"]
+    assert abs(loud) < 0.15
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+z")
+    page.wait_for_function("saltAnvil.work.state.undo === null")
+
+
 def test_what_cannot_be_had_is_said_and_changes_nothing(page: Page) -> None:
     open_demo(page, "lead-voice")
     aim(page, "59")
@@ -78,6 +110,24 @@ def test_a_gate_is_set_by_marked_hits(page: Page) -> None:
     before = page.evaluate("saltAnvil.work.state.undo?.words ?? null")
     find.click()
     expect(page.get_by_label("Hits to keep").locator("output")).to_contain_text("dB apart")
+    # Marks stand in the waveform; there a click makes one and takes one away.
+    field = page.get_by_label("Waveform in and out, and reduction")
+    strip = page.get_by_role("region", name="Time strip")
+    marks = strip.get_by_role("button", name="Take the mark")
+    expect(marks).to_have_count(3)
+    group = page.get_by_role("group", name="Hits to keep")
+    group.get_by_role("button", name="refuse", exact=True).click()
+    box = field.bounding_box()
+    assert box
+    frame = page.evaluate("saltAnvil.live.frame")
+    page.mouse.click(box["x"] + box["width"] * 0.7, box["y"] + box["height"] / 2)
+    expect(marks).to_have_count(4)
+    assert page.evaluate("saltAnvil.live.frame") == frame
+    last = "Math.max(...saltAnvil.aiming.marking.of('refuse'))"
+    share = page.evaluate(f"saltAnvil.span.share({last})")
+    assert abs(share - 0.7) < 0.01
+    marks.last.click()
+    expect(marks).to_have_count(3)
     threshold = page.evaluate("saltAnvil.work.stage.params.threshold_db")
     assert -60 < threshold < 0
     page.keyboard.press("Escape")

@@ -41,7 +41,7 @@ def test_a_against_b_at_the_same_loudness(page: Page, alone: bool) -> None:
     crushed(page, "B")
     page.keyboard.press("v")
     page.keyboard.press("g")
-    play_loop(page, 31, 35)
+    play_loop(page, 31, 33)
     page.wait_for_function(MEASURED)
     heard = {}
     for setting in "BA":
@@ -110,6 +110,9 @@ def test_a_blind_test_by_keyboard(page: Page) -> None:
     page.wait_for_function("saltAnvil.blind.problem === null && saltAnvil.blind.table.length")
     page.get_by_role("button", name="Begin").click()
     expect(page.get_by_text("Round 1 of 5")).to_be_visible()
+    # The waveform is what comes in, whatever stands.
+    wave = page.get_by_label("Waveform in and out, and reduction")
+    expect(wave).to_have_attribute("data-covered", "true")
     sounds = {}
     for _ in range(3):  # until the band around it has settled into the loop
         whole_loop(page)
@@ -133,6 +136,7 @@ def test_a_blind_test_by_keyboard(page: Page) -> None:
             answer = page.evaluate("saltAnvil.blind.x === saltAnvil.blind.order[0] ? 'P' : 'Q'")
         page.keyboard.press(f"Shift+{ear[answer]}")
     score = page.get_by_label("Uncovered")
+    expect(wave).to_have_attribute("data-covered", "false")
     expect(score).to_contain_text("5 of 5")
     expect(score).to_contain_text(f"{100 * by_guessing(5, 5):.1f} %")
     trial = page.evaluate("saltAnvil.work.state.model.trials[0]")
@@ -170,6 +174,35 @@ def test_the_best_of_three_is_picked_by_mouse(page: Page) -> None:
     expect(page.get_by_label("Uncovered")).to_contain_text("stopped early")
     trial = page.evaluate("saltAnvil.work.state.model.trials[0]")
     assert trial["chance"] == pytest.approx(1 / 9)
+
+
+def test_a_revision_is_heard_at_the_loudness_of_what_stands(page: Page) -> None:
+    open_demo(page, "lead-voice")
+    play_loop(page, 31, 33)
+    whole_loop(page)
+    then = whole_loop(page)
+    gain = (
+        "{ stage: 'main-compressor', params: { makeup_db: 9 }, type: 'set_params', whole: false }"
+    )
+    page.evaluate(f"saltAnvil.work.edit({gain})")
+    page.get_by_title("Revisions of this session").click()
+    dialog = page.get_by_role("dialog", name="Revisions")
+    hear = dialog.get_by_role("button", name="Hear", exact=True).first
+    hear.click()
+    expect(hear).to_have_attribute("aria-pressed", "true")
+    expect(dialog.get_by_text("at the same loudness: what stands is")).to_be_visible()
+    heard = whole_loop(page)
+    for _ in range(6):  # until what is slow has settled into the loop
+        heard = whole_loop(page)
+        if abs(loudness(heard) - loudness(then)) < 0.1:
+            break
+    assert abs(loudness(heard) - loudness(then)) < 0.1
+    dialog.get_by_role("button", name="Hear what stands").click()
+    own = "20 * Math.log10(saltAnvil.live.own.gain.value)"
+    page.wait_for_function(f"{own} < -3")
+    dialog.get_by_role("button", name="Close").click()
+    page.wait_for_function(f"Math.abs({own}) < 0.1")
+    page.get_by_role("button", name="Stop", exact=True).click()
 
 
 def test_a_reference_is_held_at_the_loudness_of_the_mix(page: Page, tmp_path: Path) -> None:

@@ -67,8 +67,8 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
     assert box
     ruler.dblclick(position={"x": box["width"] * 0.5, "y": 26})
     page.wait_for_function(f"{LIVE}.transport.loop?.[0] === 25 * 48000")
-    page.evaluate(f"{LIVE}.send({{ type: 'loop', begin: 25 * 48000, end: 30 * 48000 }})")
-    page.wait_for_function(f"{LIVE}.transport.loop?.[1] === 30 * 48000")
+    page.evaluate(f"{LIVE}.send({{ type: 'loop', begin: 25 * 48000, end: 28 * 48000 }})")
+    page.wait_for_function(f"{LIVE}.transport.loop?.[1] === 28 * 48000")
     page.get_by_role("switch", name="in the mix").click()
     page.get_by_role("button", name="Play").click()
     page.wait_for_function(f"{LIVE}.transport.playing && {LIVE}.frame > 25.2 * 48000")
@@ -127,7 +127,7 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
     sound, rate = soundfile.read(path)
     assert (rate, sound.ndim, len(sound)) == (48000, 1, 60 * 48000)
     # The print holds what was heard: the loop as loud as it was recorded.
-    passage = np.repeat(sound[25 * 48000 : 30 * 48000, None], 2, axis=1)
+    passage = np.repeat(sound[25 * 48000 : 28 * 48000, None], 2, axis=1)
     assert loudness(passage) == pytest.approx(loudness(soft), abs=0.2)
 
 

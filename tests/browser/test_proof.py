@@ -25,10 +25,13 @@ OTHER = """async (bytes) => {
 DONE = "saltAnvil.proving.state.state === 'done' && saltAnvil.proving.state.verdict"
 
 
-def proof_of(page: Page, passage: str = "3. Reel") -> None:
+def proof_of(page: Page, passage: str = "3. Reel", ways: str | None = None) -> None:
     open_demo(page, "foot-stomps")
     page.keyboard.press("4")
     expect(page.get_by_role("heading", name="Not proved yet.")).to_be_visible()
+    if ways is not None:
+        page.wait_for_function("saltAnvil.proving.ways.length > 0")
+        page.evaluate(f"saltAnvil.proving.setWays({ways}.map((way) => ({{ way, on: true }})))")
     page.get_by_label("Passage").select_option(passage)
     page.get_by_role("button", name="Prove it").click()
     page.wait_for_function(DONE)
@@ -39,7 +42,7 @@ def row(page: Page, name: str):  # type: ignore[no-untyped-def]
 
 
 def test_over_after_coding_and_clean_with_the_ceiling_found(page: Page) -> None:
-    proof_of(page)
+    proof_of(page, ways="[{ rate: 44100, bits: 16, dither: 'last' }, { codec: 'mp3', kbps: 128 }]")
     expect(page.locator("[role=status] h2")).to_contain_text("Not ready: over on")
     overs = page.evaluate(
         "saltAnvil.proving.proof.ways.map((w) => [w.name, w.overs.length]).filter(([, n]) => n)"

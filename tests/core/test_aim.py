@@ -59,7 +59,7 @@ def test_what_can_be_aimed_with() -> None:
     )[0]
     with pytest.raises(SettingError, match="moved by automation"):
         span_of(steered, aim("a1", "threshold_db"))
-    for wrong in ({"wanted": math.nan}, {"percentile": 101}, {"what": "luck"}):
+    for wrong in ({"wanted": math.nan}, {"percentile": 101}, {"what": "luck"}, {"kept": True}):
         with pytest.raises(ValidationError):
             Wish.model_validate({"what": "reduction", "wanted": 4} | wrong)
     changed, words = edit_for(aim("a1", "ratio"), 3.0, "aimed").apply(session)

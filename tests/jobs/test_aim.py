@@ -10,6 +10,10 @@ import soundfile
 
 from salt_anvil.cli import main
 from salt_anvil.core.aim import Aim, Wish
+from salt_anvil.core.audio import BLOCK
+from salt_anvil.core.edits import SetParams, SetStage, apply_edits
+from salt_anvil.core.engine.mixer import Mixer
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.session import Session, checked
 from salt_anvil.jobs.aim import Passage, run_aim
 from salt_anvil.jobs.print_worker import Cancelled
@@ -35,11 +39,8 @@ def source(sound: np.ndarray):  # type: ignore[no-untyped-def]
 
 
 def aimed(session: Session, sound: np.ndarray, control: str, **wish: object):  # type: ignore[no-untyped-def]
-    from salt_anvil.core.aim import find
-
     aim = Aim(stage="s", control=control, wish=checked(Wish, wish), begin=2 * RATE, end=4 * RATE)
-    passage = Passage(session, aim, Means(source(sound)))
-    return find(passage.got, passage.span, float(str(wish["wanted"])))
+    return Passage(session, aim, Means(source(sound))).find()
 
 
 def test_the_threshold_of_a_compressor_by_its_curve() -> None:
@@ -67,6 +68,47 @@ def test_loudness_and_true_peak_by_another_meter() -> None:
     found = aimed(one_strip("trim"), sine(997, 4, level_db=-30), "gain_db",
                   what="true_peak", wanted=-3)  # fmt: skip
     assert (found.value, found.problem) == (24.0, "the whole range gives −90.0 to −6.0")
+
+
+def hits_over_noise() -> np.ndarray:
+    at = np.arange(4 * RATE) / RATE
+    hits = 0.6 * np.sin(2 * np.pi * 200 * at) * np.exp(-40 * (at % 0.5))
+    return noise(4 * RATE, 2, seed=4) * 0.1 + hits[:, None]
+
+
+@pytest.mark.parametrize("mix", [1.0, 0.7])
+def test_peaks_lower_and_the_loudness_kept(mix: float) -> None:
+    """The sound that results, by another meter: as loud, its peaks 4 dB lower."""
+    session = one_strip("compressor", ratio=6, knee_db=0, attack_ms=0.1, release_ms=60)
+    session = apply_edits(session, [SetStage(stage="s", mix=mix)])[0]
+    sound = hits_over_noise()
+    found = aimed(session, sound, "threshold_db", what="down", wanted=4, kept=True)
+    assert found.problem is None
+    assert found.makeup_db is not None
+    assert found.makeup_db > 0.5
+    params = {"threshold_db": found.value, "makeup_db": found.makeup_db}
+    changed = apply_edits(session, [SetParams(stage="s", params=params)])[0]
+    mixer = Mixer(make_plan(changed), source(sound)())
+    blocks = range(4 * RATE // BLOCK)
+    out = np.concatenate([mixer.block(("in",)).strips["in"].out for _ in blocks])
+    before, after = sound[2 * RATE : len(out)], out[2 * RATE :]
+    meter = pyloudnorm.Meter(RATE)
+    loud = [meter.integrated_loudness(x) for x in (before, after)]
+    assert loud[1] == pytest.approx(loud[0], abs=0.1)
+    down = 20 * np.log10(np.abs(before).max() / np.abs(after).max())
+    assert down == pytest.approx(4, abs=0.1)
+
+
+def test_where_the_loudness_cannot_be_kept_it_is_said() -> None:
+    with pytest.raises(Exception, match="no make-up"):
+        aimed(one_strip("limiter"), sine(997, 4), "drive_db", what="down", wanted=3, kept=True)
+    with pytest.raises(Exception, match="aim with another control"):
+        aimed(one_strip("compressor"), sine(997, 4), "makeup_db",
+              what="down", wanted=3, kept=True)  # fmt: skip
+    crushed = one_strip("compressor", ratio=100, knee_db=0, attack_ms=0.1, makeup_db=-24)
+    found = aimed(crushed, hits_over_noise(), "threshold_db", what="down", wanted=12, kept=True)
+    assert found.problem is not None
+    assert found.makeup_db is None
 
 
 def test_only_the_passage_counts() -> None:

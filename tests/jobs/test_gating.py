@@ -68,10 +68,38 @@ def test_it_opens_on_the_marked_hits_alone(kept: float, refused: float, beside: 
     assert np.round(times).tolist() == list(KEEP)
 
 
+def test_a_gate_that_hears_another_strip_is_set_by_what_it_hears() -> None:
+    """A steady tone, opened by the hits of a neighbour, whose range is narrowed already."""
+    hold = np.sin(2 * np.pi * 300 * np.arange(SECONDS * RATE) / RATE)[:, None]
+    sound = {"in": hits(-20, -8), "tone": hold * 0.1}
+    key = {"source": "strip:in", "low_hz": 4000}
+    gate = {"id": "g", "kind": "gate", "params": {"release_ms": 20, "hold_ms": 10}, "key": key}
+    model = session().model_dump()
+    model["strips"][0]["chain"] = []
+    model["strips"].insert(1, {"id": "tone", "name": "Tone", "kind": "track", "audio": "tone",
+                               "channels": 1,
+                               "frames": SECONDS * RATE, "chain": [gate]})  # fmt: skip
+    before = checked(Session, model)
+    found = by_marks(before, "g", frames(KEEP), frames(REFUSE), Means(lambda: reader(sound)))
+    assert found.problem is None
+    assert found.high_hz is not None
+    after = apply_edits(before, [
+        SetStage(stage="g", key={
+            "source": "strip:in", "low_hz": found.low_hz, "high_hz": found.high_hz}),
+        SetParams(stage="g", params={
+            "threshold_db": found.threshold_db, "hysteresis_db": found.hysteresis_db}),
+    ])[0]  # fmt: skip
+    mixer = Mixer(make_plan(after), reader(sound))
+    blocks = [mixer.block(("tone",)).strips["tone"] for _ in range(SECONDS * RATE // 1024)]
+    out = np.abs(np.concatenate([b.out for b in blocks])).max(axis=1)
+    # Open shortly after each boom, shut a while before the next hit and at each click.
+    assert [bool(out[round((s + 0.02) * RATE) :][:480].max() > 0.09) for s in KEEP] == [True] * 3
+    assert max(out[round((s + 0.02) * RATE) :][:480].max() for s in REFUSE) < 0.01
+
+
 @pytest.mark.parametrize(
     ("key", "marks", "words"),
     [
-        ({"source": "strip:main"}, ([0], []), "its own strip"),
         ({}, ([], [0]), "at least one"),
         ({}, ([0], [121 * RATE]), "further apart"),
         ({}, ([20 * RATE], []), "no sound"),

@@ -200,7 +200,12 @@
 {/if}
 {#if typing.over}{#key typing.over}<TypedOver over={typing.over} />{/key}{/if}
 {#if sheet === 'print'}<PrintDialog {work} {live} onclose={() => (sheet = null)} />{/if}
-{#if sheet === 'revisions'}<RevisionDialog {work} onclose={() => (sheet = null)} />{/if}
+{#if sheet === 'revisions'}<RevisionDialog
+    {work}
+    {live}
+    play={() => void transport.play()}
+    onclose={() => (sheet = null)}
+  />{/if}
 {#if sheet === 'keys'}
   <Dialog title="Keys" onclose={() => (sheet = null)}>
     <table class="keys">

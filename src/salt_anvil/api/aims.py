@@ -60,13 +60,27 @@ class Aims:
         )
         return number
 
-    async def scan(self, model: Session, stage: str, begin: int, end: int) -> ScanAnswer:
+    async def scan(
+        self, session_id: int, model: Session, stage: str, begin: int, end: int
+    ) -> ScanAnswer:
         """Return what rings in what comes into a stage; waits behind an aim under way.
 
         Raises:
-            CoreError: it cannot be scanned.
+            CoreError: it cannot be scanned. NotReadyError: it was stopped.
         """
-        return await self._done(run_scan, model, stage, begin, end)
+        flag = self._folder / f"scan-{session_id}-{next(self._numbers)}"
+        flag.touch()
+        try:
+            return await self._done(run_scan, model, stage, begin, end, flag)
+        except Cancelled:
+            raise NotReadyError("the scan was stopped; nothing was changed") from None
+        finally:
+            flag.unlink(missing_ok=True)
+
+    def stop_scans(self, session_id: int) -> None:
+        """Stop every scan of a session."""
+        for flag in self._folder.glob(f"scan-{session_id}-*"):
+            flag.unlink(missing_ok=True)
 
     async def gating(
         self, model: Session, stage: str, keep: list[int], refuse: list[int]
@@ -136,7 +150,8 @@ class Aims:
         last = AimStep(session=session_id, number=number, value=0, got=None, done=True)
         if error is None:
             found = future.result()
-            change = {"value": found.value, "got": found.got, "problem": found.problem}
+            names = ("value", "got", "problem", "makeup_db")
+            change = {name: getattr(found, name) for name in names}
         elif isinstance(error, Cancelled):
             change = {"problem": "stopped"}
         elif isinstance(error, BrokenExecutor):

@@ -30,7 +30,7 @@ from salt_anvil.api.processes import WorkerProcess
 from salt_anvil.api.proofs import Proofs
 from salt_anvil.api.tabs import Tab
 from salt_anvil.core.dsp.blend import JoinMeasurement
-from salt_anvil.core.edits import AddReference, AddStrip, ApplyRecipe, Edit, SetLever, apply_edits
+from salt_anvil.core.edits import AddReference, AddStrip, Edit, SetLever, apply_edits
 from salt_anvil.core.edits.settings import stand_in
 from salt_anvil.core.engine.fingerprint import fingerprint_of
 from salt_anvil.core.engine.plan import Plan
@@ -205,6 +205,21 @@ class Hub:
         if isinstance(command, Listen) and command.strip != tab.strip and tab.session is not None:
             tab.strip = command.strip
             await run_in_threadpool(self._look_at_head, tab.session, tab.strip)
+
+    def hear_revision(self, tab: Tab, revision_id: int | None) -> None:
+        """Let a tab hear an earlier state of its session, or what stands again.
+
+        Raises:
+            StoreError: there is no such revision.
+        """
+        if tab.session is None:
+            return
+        text = Preview(edits=[]).model_dump_json()
+        message: tuple[Any, ...] = ("command", tab.number, "preview", text)
+        if revision_id is not None:
+            model = self.sessions.revision(tab.session, revision_id).model
+            message = ("hear", tab.number, tab.session, model.model_dump())
+        self._loop.call_soon_threadsafe(self._engine.send, message)
 
     def surface(self, tab: Tab, command: Surface) -> None:
         """Do what a control surface asks for: move a lever, heard by every tab of the session.
@@ -503,8 +518,8 @@ class Hub:
         """
         revision, extent = self.sessions.head(session_id), wanted.extent
         passage = (wanted.begin, max(wanted.end, wanted.begin + 1))
-        if wanted.tried is not None:
-            return self._compare_try(revision, wanted, wanted.tried, passage)
+        if wanted.tried is not None or wanted.revision is not None:
+            return self._compare_try(revision, wanted, passage)
         others = variants(revision.model, extent)
 
         def viewer_of(slot: Slot | None) -> Viewer | str:
@@ -533,13 +548,18 @@ class Hub:
         return found
 
     def _compare_try(
-        self, revision: Revision, wanted: CompareRequest, tried: ApplyRecipe, passage: Passage
+        self, revision: Revision, wanted: CompareRequest, passage: Passage
     ) -> Comparison:
-        extent, name = wanted.extent, tried.model_dump_json()
+        """Set what stands beside a recipe that is tried, or beside an earlier revision."""
+        extent, then, tried = wanted.extent, wanted.revision, wanted.tried
+        name = f"revision {then}" if tried is None else tried.model_dump_json()
         model: Session | None = None
         viewer: Viewer | str
         try:
-            model = apply_edits(revision.model, [tried])[0]
+            if tried is not None:
+                model = apply_edits(revision.model, [tried])[0]
+            else:
+                model = self.sessions.revision(revision.session_id, then or 0).model
             viewer = self._viewer_of((revision.id, extent, name), model)
         except SaltAnvilError as error:
             viewer = str(error)

@@ -12,7 +12,7 @@ from salt_anvil.api.hub import Hub
 from salt_anvil.api.tabs import Tab
 from salt_anvil.core.errors import SaltAnvilError
 from salt_anvil.core.session import plain_words
-from salt_anvil.live.messages import COMMAND, Open, Surface
+from salt_anvil.live.messages import COMMAND, HearRevision, Open, Surface
 
 router = APIRouter()
 logger = logging.getLogger(__name__)
@@ -52,6 +52,8 @@ async def _take(hub: Hub, tab: Tab, text: str) -> None:
             await run_in_threadpool(hub.open, tab, command.session)
         elif isinstance(command, Surface):
             await run_in_threadpool(hub.surface, tab, command)
+        elif isinstance(command, HearRevision):
+            await run_in_threadpool(hub.hear_revision, tab, command.revision)
         else:
             await hub.command(tab, text, command)
     except ValidationError as error:

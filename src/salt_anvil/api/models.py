@@ -1,8 +1,8 @@
 """Requests and answers of the API; the page's types come from here."""
 
-from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from salt_anvil.core.delivery.proof import Proof
 from salt_anvil.core.delivery.targets import Target
@@ -135,7 +135,8 @@ class CompareRequest(Model):
 
     against: the setting that the others are compared with in words. at: the place listened to;
     in_mix: what comes out of the strip is heard in the mix, not that place alone. tried: instead of
-    the settings, a recipe put down as this says, heard where the chain ends.
+    the settings, a recipe put down as this says, heard where the chain ends. revision: instead of
+    them, an earlier state of the whole session, heard there.
     """
 
     extent: Extent
@@ -145,6 +146,13 @@ class CompareRequest(Model):
     begin: Frame = 0
     end: Frame
     tried: ApplyRecipe | None = None
+    revision: Annotated[int, Field(ge=1, lt=1 << 53)] | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> Self:
+        if self.tried is not None and self.revision is not None:
+            raise ValueError("compare with what is tried, or with a revision: one of them")
+        return self
 
 
 class AimStarted(BaseModel):

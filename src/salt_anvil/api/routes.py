@@ -200,7 +200,13 @@ def begin_aim(session_id: Number, aim: Aim, hub: TheHub) -> m.AimStarted:
 async def scan(session_id: Number, wanted: m.ScanRequest, hub: TheHub) -> ScanAnswer:
     """Look for what rings in what comes into a stage; nothing is changed."""
     model = await run_in_threadpool(lambda: hub.sessions.head(session_id).model)
-    return await hub.aims.scan(model, wanted.stage, wanted.begin, wanted.end)
+    return await hub.aims.scan(session_id, model, wanted.stage, wanted.begin, wanted.end)
+
+
+@router.delete("/sessions/{session_id}/scans")
+def stop_scans(session_id: Number, hub: TheHub) -> None:
+    """Stop what is being scanned of a session."""
+    hub.aims.stop_scans(session_id)
 
 
 @router.post("/sessions/{session_id}/gatings")

@@ -2,9 +2,10 @@
 
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
-from typing import Any, Literal
+from itertools import pairwise
+from typing import Any, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 from scipy.optimize import root_scalar
 
 from salt_anvil.core.edits import Edit, SetParams, SetStage
@@ -18,6 +19,9 @@ NEAR_DB = 0.05
 FINEST = 1e-3
 """Values nearer to each other than this are one."""
 MOST_RUNS = 40
+PLACES = 6
+"""So many parts of the range are looked at where its ends alone do not tell."""
+MAKE_UPS = ("makeup_db", "output_db")
 FAR_BELOW_DB = -1000.0
 """Stands for silence."""
 
@@ -29,12 +33,20 @@ class Wish(Model):
 
     reduction: of the stage while it reduces, in dB, at a percentile (100: the most of it).
     loudness: integrated, where the chain of the strip ends, in LUFS; true_peak: there, in dBTP.
-    down: how much lower the peaks are behind the stage than in front of it, in dB.
+    down: how much lower the peaks are behind the stage than in front of it, in dB; kept: both
+    sides equally loud, which the stage's make-up is moved for.
     """
 
     what: Quantity
     wanted: float = Field(ge=-70, le=60)
     percentile: float = Field(95, ge=0, le=100)
+    kept: bool = False
+
+    @model_validator(mode="after")
+    def _kept_with_peaks(self) -> Self:
+        if self.kept and self.what != "down":
+            raise ValueError("the loudness is kept where the peaks shall be lower")
+        return self
 
 
 class Aim(Model):
@@ -63,6 +75,8 @@ class Aimed:
     got: float | None
     problem: str | None
     steps: list[Step]
+    makeup_db: float | None = None
+    """What the make-up has to be, where the loudness is kept."""
 
     def plain(self) -> dict[str, Any]:
         """Return it as JSON has it."""
@@ -94,6 +108,41 @@ def span_of(session: Session, aim: Aim) -> tuple[float, float]:
     return control.low, control.high
 
 
+@dataclass(frozen=True)
+class MakeUp:
+    """The control that gives back what a stage takes away, and where it stands."""
+
+    control: str
+    low: float
+    high: float
+    value: float
+
+
+def make_up_of(session: Session, aim: Aim) -> MakeUp:
+    """Return the make-up of an aim's stage.
+
+    Raises:
+        SettingError: it has none, something else moves it, or it is what is aimed with.
+    """
+    _, stage = SessionIndex(session).element(aim.stage)
+    controls = processor(stage.kind).describe().controls if isinstance(stage, Stage) else []
+    found = next((c for c in controls if c.name in MAKE_UPS), None)
+    if found is None or found.low is None or found.high is None or not isinstance(stage, Stage):
+        raise SettingError("this stage has no make-up that could keep the loudness")
+    span_of(session, aim.model_copy(update={"control": found.name}))
+    if aim.control == found.name:
+        raise SettingError(f"{found.label} keeps the loudness; aim with another control")
+    return MakeUp(found.name, found.low, found.high, float(getattr(stage.params, found.name)))
+
+
+def value_of(session: Session, aim: Aim) -> float:
+    """Return where the control of an aim stands."""
+    _, stage = SessionIndex(session).element(aim.stage)
+    if aim.control == "mix" or not isinstance(stage, Stage):
+        return stage.mix
+    return float(getattr(stage.params, aim.control) or 0.0)
+
+
 def edit_for(aim: Aim, value: float, words: str | None = None) -> Edit:
     """Return the edit that sets the control of an aim."""
     if aim.control == "mix":
@@ -105,13 +154,37 @@ class _Near(Exception):
     """What was tried last gives what is wanted."""
 
 
+class _Nowhere(Exception):
+    """No two neighbours lie on both sides of what is wanted."""
+
+
+def _bracket(
+    off: Callable[[float], float], span: tuple[float, float], near: float
+) -> tuple[float, float]:
+    """Return the neighbours nearest to `near` of which one gives less than what is wanted.
+
+    Raises:
+        _Nowhere: there are none.
+    """
+    low, high = span
+    places = [low + (high - low) * i / PLACES for i in range(PLACES + 1)]
+    found = [(a, b) for a, b in pairwise(places) if off(a) * off(b) < 0]
+    if not found:
+        raise _Nowhere
+    return min(found, key=lambda pair: abs(sum(pair) / 2 - near))
+
+
 def find(
-    measure: Callable[[float], float | None], span: tuple[float, float], wanted: float
+    measure: Callable[[float], float | None],
+    span: tuple[float, float],
+    wanted: float,
+    near: float = 0.0,
 ) -> Aimed:
     """Return the value of a control for which `measure` gives what is wanted.
 
-    Both ends of the range are tried, then a bracketing root search (Alefeld, Potra and Shi 1995,
-    by scipy). measure: None where there is nothing to measure.
+    Both ends of the range are tried, places inside where they lie on one side of what is wanted,
+    then a bracketing root search (Alefeld, Potra and Shi 1995, by scipy). measure: None where
+    there is nothing to measure. near: of several values the one that lies nearest to this.
     """
     steps: dict[float, Step] = {}
 
@@ -127,24 +200,24 @@ def find(
         return got - wanted
 
     try:
-        ends = [off(end) for end in span]
-        if ends[0] * ends[1] < 0:
-            root_scalar(off, bracket=span, method="toms748", xtol=FINEST, maxiter=MOST_RUNS)
+        if off(span[0]) * off(span[1]) >= 0:
+            span = _bracket(off, span, near)
+        root_scalar(off, bracket=span, method="toms748", xtol=FINEST, maxiter=MOST_RUNS)
+    except _Nowhere:
+        pass
     except _Near:
         pass
-    return _result(list(steps.values()), span, wanted)
+    return _result(list(steps.values()), wanted)
 
 
-def _result(steps: list[Step], span: tuple[float, float], wanted: float) -> Aimed:
-    known = [(abs(s.got - wanted), s) for s in steps if s.got is not None]
+def _result(steps: list[Step], wanted: float) -> Aimed:
+    known = [(abs(s.got - wanted), s.got, s) for s in steps if s.got is not None]
     if not known:
         return Aimed(steps[-1].value, None, "there is nothing to be heard here", steps)
-    off, best = min(known, key=lambda pair: pair[0])
+    off, _, best = min(known, key=lambda one: one[0])
     problem = None
     if off > NEAR_DB:
-        got = {s.value: s.got for s in steps}
-        first, last = (got.get(end) for end in span)
-        low, high = sorted(x for x in (first, last) if x is not None)
+        low, high = min(got for _, got, _ in known), max(got for _, got, _ in known)
         if low < wanted < high:
             problem = "it jumps over what is wanted"
         else:

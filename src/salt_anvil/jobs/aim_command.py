@@ -1,13 +1,12 @@
 """`salt-anvil aim`: in a session of a data folder, or in a recipe that a file is run through."""
 
-from collections.abc import Callable
 from pathlib import Path
 
-from salt_anvil.core.aim import Aim, Aimed, Wish, find
+from salt_anvil.core.aim import Aim, Aimed, Wish
 from salt_anvil.core.errors import FileError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.sequence import Sequences
-from salt_anvil.jobs.aim import Passage, run_aim
+from salt_anvil.jobs.aim import Passage, Told, run_aim
 from salt_anvil.jobs.print_command import find_session
 from salt_anvil.jobs.process_file import file_session, key_files, load_recipe
 from salt_anvil.jobs.stretch import Means
@@ -16,11 +15,10 @@ Target = tuple[str, str, Wish]
 """Stage, control, and what is wanted of it."""
 Span = tuple[float, float | None]
 """Seconds from and to; None: to the end."""
-Step = Callable[[float, float | None], None]
 
 
 def aim_in_session(
-    data: Path, wanted: str, target: Target, span: Span, section: str | None, step: Step
+    data: Path, wanted: str, target: Target, span: Span, section: str | None, step: Told
 ) -> Aimed:
     """Aim in a session given by number or name.
 
@@ -33,7 +31,7 @@ def aim_in_session(
 
 
 def aim_in_file(
-    path: Path, recipe: Path, keys: list[str], target: Target, span: Span, step: Step
+    path: Path, recipe: Path, keys: list[str], target: Target, span: Span, step: Told
 ) -> Aimed:
     """Aim in a recipe that a file is run through.
 
@@ -49,14 +47,7 @@ def aim_in_file(
         return opened[-1]
 
     try:
-        passage = Passage(session, _aim(session, target, span), Means(again))
-
-        def measure(value: float) -> float | None:
-            got = passage.got(value)
-            step(value, got)
-            return got
-
-        return find(measure, passage.span, target[2].wanted)
+        return Passage(session, _aim(session, target, span), Means(again)).find(step)
     finally:
         for item in opened:
             item.close()

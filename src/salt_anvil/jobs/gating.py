@@ -8,6 +8,7 @@ import numpy as np
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.strip_pass import mended
 from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.edits import SetStage, apply_edits
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.measure.separation import Range, Separation, separation
@@ -40,13 +41,11 @@ def by_marks(
     """Find what tells marked hits apart for a gate of a session.
 
     Raises:
-        CoreError: it is no gate, it listens elsewhere, or the marks cannot be used.
+        CoreError: it is no gate, or the marks cannot be used.
     """
     gate = SessionIndex(session).element(name)[1]
     if not isinstance(gate, Stage) or gate.kind != "gate":
         raise SettingError("hits are marked for a gate; this is none")
-    if gate.key.source != "own":
-        raise SettingError("hits are marked for a gate that listens to its own strip")
     if not keep:
         raise SettingError("mark at least one hit to keep")
     first, last = min(keep + refuse), max(keep + refuse)
@@ -55,7 +54,11 @@ def by_marks(
     if end - begin > LONGEST_S * session.rate:
         raise SettingError(f"the marks lie further apart than {LONGEST_S} s")
     stretch = Stretch(session, name, begin, end, means)
-    sound = np.concatenate([b.taps[name][0][s] for b, s in stretch.run(session)])
+    # What it listens to, before its range; its own sound where that is the key.
+    open_key = gate.key.model_copy(update={"low_hz": None, "high_hz": None})
+    heard_all = apply_edits(session, [SetStage(stage=name, key=open_key)])[0]
+    tap = name if gate.key.source == "own" else f"key:{name}"
+    sound = np.concatenate([b.taps[tap][0][s] for b, s in stretch.run(heard_all)])
     context = Context(session.rate, sound.shape[1], session.bpm, observe=True)
     at_once = gate.params.model_copy(update={"lookahead_ms": 0.0})
 

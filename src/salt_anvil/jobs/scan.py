@@ -19,6 +19,7 @@ from salt_anvil.core.resonances.spectra import GRID_HZ, HIGH_HZ, LOW_HZ
 from salt_anvil.core.session import Session, Stage, checked, elements
 from salt_anvil.core.session_index import SessionIndex
 from salt_anvil.files.sequence import Sequences
+from salt_anvil.jobs.print_worker import Cancelled
 from salt_anvil.jobs.stretch import Means, Stretch, means_of
 
 LONGEST_S = 60
@@ -47,18 +48,25 @@ class ScanAnswer(BaseModel):
     around_db: list[float]
 
 
-def run_scan(data: Path, model: Any, stage: str, begin: int, end: int) -> ScanAnswer:
-    """Scan what comes into a stage of a session of a data folder.
+def run_scan(
+    data: Path, model: Any, stage: str, begin: int, end: int, flag: Path | None = None
+) -> ScanAnswer:
+    """Scan what comes into a stage of a session of a data folder; when a flag is gone, stop.
 
     Raises:
-        CoreError, FileError: it cannot be done.
+        CoreError, FileError: it cannot be done. Cancelled: it was stopped.
     """
     session, cache = checked(Session, model), StripCache(data / "cache")
-    return mended(cache, lambda: scanned(session, stage, begin, end, _means(data, cache)))
 
+    def go_on() -> None:
+        if flag is not None and not flag.exists():
+            raise Cancelled
 
-def _means(data: Path, cache: StripCache) -> Means:
-    return means_of(data, cache, lambda: None)
+    go_on()
+    means = means_of(data, cache, go_on)
+    answer = mended(cache, lambda: scanned(session, stage, begin, end, means))
+    go_on()
+    return answer
 
 
 def with_scans(session: Session, source: Sequences) -> tuple[Session, dict[str, Any]]:

@@ -34,6 +34,8 @@ class Inbox:
             self._waiting[key] = message
 
     def _key(self, kind: str, rest: list[Any]) -> Key:
+        if kind == "hear":
+            return "command", rest[0], "preview"
         if kind == "command" and rest[1] in NEWEST:
             return kind, rest[0], rest[1]
         if kind == "model":
@@ -43,7 +45,7 @@ class Inbox:
 
     def _forget(self, tab: int) -> None:
         for key, message in list(self._waiting.items()):
-            if message[0] in ("open", "command") and message[1] == tab:
+            if message[0] in ("open", "command", "hear") and message[1] == tab:
                 del self._waiting[key]
 
     def take(self) -> tuple[Any, ...]:

@@ -79,6 +79,13 @@ class Preview(Model):
     edits: list[Edit]
 
 
+class HearRevision(Model):
+    """Hear an earlier state of the session instead of what stands; None: what stands again."""
+
+    type: Literal["hear_revision"] = "hear_revision"
+    revision: int | None = Field(None, ge=1, lt=1 << 53)
+
+
 class Surface(Model):
     """A fader or button of a control surface. Fader n moves lever n; button n sends it to 0 and
     back to where it was. held: the hand is still on it, so that it is heard but not stored."""
@@ -119,6 +126,7 @@ Command = Annotated[
     | Preview
     | Played
     | Surface
+    | HearRevision
     | SetAhead,
     Field(discriminator="type"),
 ]
@@ -201,6 +209,7 @@ class AimStep(Model):
     got: float | None
     done: bool = False
     problem: str | None = None
+    makeup_db: float | None = None
 
 
 class Proving(Model):

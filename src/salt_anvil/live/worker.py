@@ -69,9 +69,9 @@ def run_engine(pipe: Connection, data: Path) -> None:
     """Serve players until the server is gone. The target of the engine process.
 
     In: ("open", tab, session id, model, epoch), ("close", tab), ("command", tab, type, text),
-    ("played", tab, epoch, frames, missed), ("model", tabs, session id, model), ("repaired",
-    media id). Out: ("sound", tab, bytes), ("event", tab, dict), ("behind", bool), ("damaged",
-    media id), ("dropped", session id), ("alive",), ("dying", why).
+    ("hear", tab, session id, model), ("played", tab, epoch, frames, missed), ("model", tabs,
+    session id, model), ("repaired", media id). Out: ("sound", tab, bytes), ("event", tab, dict),
+    ("behind", bool), ("damaged", media id), ("dropped", session id), ("alive",), ("dying", why).
     """
     engine = Engine(pipe, data)
     compile_kernels()  # From the cache: what is loaded in the first block is missed in the first.
@@ -240,6 +240,8 @@ class Engine:
                 self._seats.pop(rest[0], None)
             elif kind == "model":
                 self._confirm(*rest)
+            elif kind == "hear":
+                self._hear(*rest)
             elif kind == "command":
                 self._command(*rest)
             elif kind == "repaired":
@@ -249,7 +251,7 @@ class Engine:
             raise
         except Exception:
             logger.exception("a %s message could not be done", kind)
-            if kind in ("open", "command"):
+            if kind in ("open", "command", "hear"):
                 self._refuse(rest[0], "the engine could not do that; nothing was changed")
 
     def _work_ahead(self) -> None:
@@ -358,6 +360,17 @@ class Engine:
                 self._mending(seat, partial(seat.player.confirm, session))
             except SaltAnvilError as error:
                 self._refuse(tab, str(error))
+
+    def _hear(self, tab: int, session_id: int, model: dict[str, Any]) -> None:
+        """Let a tab hear another state of its session, until the next edit or preview."""
+        seat = self._seats.get(tab)
+        if seat is None or seat.session != session_id:
+            return
+        session = checked(Session, model)
+        try:
+            self._mending(seat, lambda: seat.player.hear(session))
+        except SaltAnvilError as error:
+            self._refuse(tab, str(error))
 
     def _command(self, tab: int, kind: str, text: str) -> None:
         seat = self._seats.get(tab)

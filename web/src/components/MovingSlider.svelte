@@ -11,8 +11,9 @@
     label?: string;
     onhold: (value: number) => void;
     onlane?: () => void;
+    onaim?: () => void;
   }
-  let { work, owner, control, value, label, onhold, onlane = () => {} }: Props = $props();
+  let { work, owner, control, value, label, onhold, onlane = () => {}, onaim }: Props = $props();
 
   const declared = $derived(work.declared({ owner, control }));
 
@@ -28,6 +29,7 @@
     value={work.moving(owner, control) ?? value}
     moves={work.laneOf(owner, control) !== null}
     onlane={open}
+    {onaim}
     onhold={(v) => onhold(v ?? 0)}
     ondrop={() => void work.drop()}
   />

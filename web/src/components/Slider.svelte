@@ -1,5 +1,6 @@
 <script lang="ts">
   import { marked, noteTyped, readTyped, shown } from '../lib/figures';
+  import AimButton from './AimButton.svelte';
   import LaneButton from './LaneButton.svelte';
   import NumberInput from './NumberInput.svelte';
   import { limits, place, valueAt } from '../lib/scale';
@@ -13,6 +14,8 @@
     /** Whether it moves by itself, and what opens its automation. */
     moves?: boolean;
     onlane?: () => void;
+    /** Has the value found that gives what is wanted. */
+    onaim?: () => void;
     /** Note values that can be typed as well, and what takes one. */
     notes?: readonly string[];
     onnote?: (note: string) => void;
@@ -25,6 +28,7 @@
     others = {},
     moves = false,
     onlane,
+    onaim,
     notes = [],
     onnote,
     onhold,
@@ -132,7 +136,7 @@
       >{control.label}
       {#if onlane && control.change !== 'structural'}
         <LaneButton label={control.label} {moves} onclick={onlane} />
-      {/if}</span
+      {/if}{#if onaim && !moves}<AimButton label={control.label} onclick={onaim} />{/if}</span
     >
     {#if typing !== null}
       <NumberInput label={control.label} start={typing} onfinish={finish} />

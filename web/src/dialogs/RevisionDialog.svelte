@@ -1,14 +1,21 @@
 <script lang="ts">
   import Dialog from '../components/Dialog.svelte';
   import { api } from '../lib/api';
+  import { onDestroy, untrack } from 'svelte';
+  import { Earlier } from '../lib/earlier.svelte';
+  import type { Live } from '../lib/live.svelte';
   import type { RevisionItem } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
 
   interface Props {
     work: Work;
+    live: Live;
+    play: () => void;
     onclose: () => void;
   }
-  let { work, onclose }: Props = $props();
+  let { work, live, play, onclose }: Props = $props();
+  const earlier = untrack(() => new Earlier(work, live));
+  onDestroy(() => earlier.close());
 
   let revisions = $state.raw<RevisionItem[]>([]);
   let naming = $state<number | null>(null);
@@ -19,6 +26,7 @@
 
   $effect(() => {
     void work.state?.revision;
+    untrack(() => earlier.changed());
     void load();
   });
 
@@ -47,6 +55,13 @@
 </script>
 
 <Dialog title="Revisions" {onclose}>
+  <p class="hearing">
+    <button onclick={play}>{live.transport.playing ? 'Stop' : 'Play'}</button>
+    <button aria-pressed={earlier.heard === null} onclick={() => earlier.hear(null)}
+      >Hear what stands</button
+    >
+    <output aria-live="polite">{earlier.words}</output>
+  </p>
   <ul>
     {#each revisions as item (item.id)}
       <li class:current={item.current}>
@@ -75,6 +90,9 @@
         {#if item.current}
           <span class="here">here</span>
         {:else}
+          <button aria-pressed={earlier.heard === item.id} onclick={() => earlier.hear(item.id)}
+            >Hear</button
+          >
           <button
             aria-expanded={compared === item.id}
             onclick={() => (compared === item.id ? (compared = null) : void differ(item.id))}
@@ -106,6 +124,17 @@
     gap: var(--s3);
     padding: 3px 0;
     border-top: 1px solid var(--hair);
+  }
+  .hearing {
+    display: flex;
+    gap: var(--s3);
+    margin: 0 0 var(--s2);
+  }
+  [aria-pressed='true'] {
+    background: var(--ink);
+    color: var(--field);
+    text-decoration: none;
+    padding: 0 var(--s1);
   }
   .current {
     background: var(--ochre-soft);

@@ -11,9 +11,11 @@ export const QUANTITIES: Record<Quantity, [string, string]> = {
   reduction: ['reduction while it works', 'dB'],
   loudness: ['loudness at the end of the chain', 'LUFS'],
   true_peak: ['true peak at the end of the chain', 'dBTP'],
-  down: ['peaks lower behind the stage, by', 'dB'],
+  down: ['peaks lower behind it by', 'dB'],
 };
 const USUAL: Record<Quantity, number> = { reduction: 4, loudness: -14, true_peak: -1, down: 6 };
+/** What gives back what a stage takes away; the core knows the same. */
+const MAKE_UPS = ['makeup_db', 'output_db'];
 /** Controls to begin with, if a stage has one of them. */
 const TELLING = ['threshold_db', 'drive_db', 'ceiling_db', 'depth_db', 'amount_db', 'gain_db'];
 
@@ -23,10 +25,14 @@ export class Aiming {
   what = $state<Quantity>('reduction');
   wanted = $state(4);
   percentile = $state(95);
+  /** Whether the make-up is moved as well, so that both sides are equally loud. */
+  kept = $state(false);
   steps = $state.raw<AimStep[]>([]);
   /** Under way. */
   number = $state<number | null>(null);
   result = $state<string | null>(null);
+  /** Counts how often it was asked for beside a control. */
+  asked = $state(0);
   readonly marking: Marking;
   private chosen = $state('');
   private passage = $state('loop');
@@ -44,13 +50,31 @@ export class Aiming {
     });
   }
 
+  /** What can be wanted of what is selected: a split tells no reduction of its own. */
+  readonly quantities: Quantity[] = $derived(
+    (Object.keys(QUANTITIES) as Quantity[]).filter((q) => q !== 'reduction' || this.work.stage),
+  );
+
   /** What can be moved to reach it: levels and the mix. */
   readonly controls: Pick<Control, 'name' | 'label'>[] = $derived.by(() => {
     const found = (this.work.kind?.controls ?? []).filter(
-      (c) => c.type === 'number' && c.change === 'glide' && c.unit === 'dB',
+      (c) => c.type === 'number' && c.change === 'glide' && c.unit === 'dB' && c.name !== 'knee_db',
     );
     return [...found, { name: 'mix', label: 'Mix' }];
   });
+
+  /** The marks of a gate, while it is aimed with. */
+  get marks(): Marking | null {
+    return this.open && this.work.stage?.kind === 'gate' ? this.marking : null;
+  }
+
+  /** Names of what can be moved. */
+  readonly names: ReadonlySet<string> = $derived(new Set(this.controls.map((c) => c.name)));
+
+  /** The stage's make-up, if it is not itself what is moved. */
+  readonly makeUp: Pick<Control, 'name' | 'label'> | null = $derived.by(
+    () => this.controls.find((c) => MAKE_UPS.includes(c.name) && c.name !== this.control) ?? null,
+  );
 
   readonly control: string = $derived.by(() => {
     const names = this.controls.map((c) => c.name);
@@ -86,13 +110,27 @@ export class Aiming {
     this.chosen = control;
   }
 
+  /** Opens it for a control, with what is usually wanted of such a one. */
+  showFor(control: string): void {
+    this.asked += 1;
+    this.chosen = control;
+    if (this.number === null && (!this.open || control === 'ceiling_db')) {
+      this.want(control === 'ceiling_db' ? 'true_peak' : 'reduction');
+    }
+    if (!this.work.stage && this.what === 'reduction') this.want('down');
+    this.open = true;
+    this.result = null;
+    this.steps = [];
+  }
+
   want(what: Quantity): void {
     this.what = what;
     this.wanted = USUAL[what];
   }
 
   show(): void {
-    if (!this.work.stage) return;
+    if (!this.work.element) return;
+    if (!this.work.stage && this.what === 'reduction') this.want('down');
     this.open = !this.open;
     this.result = null;
     this.steps = [];
@@ -101,15 +139,16 @@ export class Aiming {
   async start(): Promise<void> {
     const { work } = this;
     const passage = this.passages.find(([name]) => name === this.over) ?? this.passages[0];
-    if (!work.state || !work.stage || !passage) return;
+    if (!work.state || !work.element || !passage) return;
     this.steps = [];
     this.result = null;
-    this.of = { stage: work.stage.id, control: this.control };
+    this.of = { stage: work.element.id, control: this.control };
     const { what, wanted, percentile } = this;
+    const kept = what === 'down' && this.kept && this.makeUp !== null;
     try {
       const { number } = await api.aim(work.state.id, {
         ...this.of,
-        wish: { what, wanted, percentile },
+        wish: { what, wanted, percentile, kept },
         begin: passage[1],
         end: passage[2],
       });
@@ -134,20 +173,19 @@ export class Aiming {
     if (step.problem) return;
     const words = `aimed at ${this.said()}`;
     const { stage, control } = this.of;
-    const edit: Edit =
-      control === 'mix'
-        ? { type: 'set_stage', stage, mix: step.value }
-        : {
-            type: 'set_params',
-            stage,
-            params: { [control]: step.value },
-            whole: false,
-            words,
-          };
-    void this.work.edit(edit);
+    const made = step.makeup_db ?? null;
+    const params: Record<string, number> = control === 'mix' ? {} : { [control]: step.value };
+    const makeUp = made === null ? null : this.makeUp;
+    if (makeUp && made !== null) params[makeUp.name] = made;
+    const edits: Edit[] = [];
+    if (control === 'mix') edits.push({ type: 'set_stage', stage, mix: step.value });
+    if (Object.keys(params).length)
+      edits.push({ type: 'set_params', stage, params, whole: false, words });
+    void this.work.edit(...edits);
     const given = `${figure(step.got ?? 0, 2)} ${QUANTITIES[this.what][1]}`;
     const moved = this.controls.find((c) => c.name === control)?.label ?? control;
-    this.result = `${moved} is at ${figure(step.value, 2)} now and gives ${given}`;
+    const also = makeUp && made !== null ? ` and ${makeUp.label} at ${figure(made, 2)}` : '';
+    this.result = `${moved} is at ${figure(step.value, 2)}${also} now and gives ${given}`;
   }
 
   private said(): string {

@@ -168,6 +168,7 @@ export const api = {
     call<{ number: number }>('POST', `/sessions/${id}/aims`, wish),
   scan: (id: number, wish: { stage: string; begin: number; end: number }) =>
     call<ScanAnswer>('POST', `/sessions/${id}/scans`, wish),
+  stopScans: (id: number) => call<null>('DELETE', `/sessions/${id}/scans`),
   gating: (id: number, marks: { stage: string; keep: number[]; refuse: number[] }) =>
     call<Separation>('POST', `/sessions/${id}/gatings`, marks),
   stopAim: (number: number) => call<null>('DELETE', `/aims/${number}`),

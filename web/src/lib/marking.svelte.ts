@@ -5,10 +5,13 @@ import type { Edit } from './types';
 import type { Work } from './work.svelte';
 
 export type Fate = 'keep' | 'refuse';
+export const FATES: Fate[] = ['keep', 'refuse'];
 
 /** Hits that a gate is to keep or to refuse; the core finds what tells them apart. */
 export class Marking {
   busy = $state(false);
+  /** What a click in the waveform marks, while it is taken. */
+  brush = $state<Fate | null>(null);
   private said = $state.raw({ key: '', words: '' });
   private marks = $state.raw<Record<string, Record<Fate, number[]>>>({});
 
@@ -29,14 +32,23 @@ export class Marking {
 
   /** Marks the hit at the playhead. */
   mark(fate: Fate): void {
-    this.put(
+    this.put(fate, this.live.frame);
+  }
+
+  /** Marks the hit at a frame. */
+  put(fate: Fate, frame: number): void {
+    this.set(
       fate,
-      [...this.of(fate), this.live.frame].sort((a, b) => a - b),
+      [...this.of(fate), frame].sort((a, b) => a - b),
     );
   }
 
+  take(fate: Fate): void {
+    this.brush = this.brush === fate ? null : fate;
+  }
+
   remove(fate: Fate, frame: number): void {
-    this.put(
+    this.set(
       fate,
       this.of(fate).filter((one) => one !== frame),
     );
@@ -98,7 +110,7 @@ export class Marking {
     return `${this.work.state?.id}/${this.work.stage?.id}`;
   }
 
-  private put(fate: Fate, frames: number[]): void {
+  private set(fate: Fate, frames: number[]): void {
     const now = this.marks[this.key] ?? { keep: [], refuse: [] };
     this.marks = { ...this.marks, [this.key]: { ...now, [fate]: [...new Set(frames)] } };
     this.say('');

@@ -2,11 +2,32 @@ import { api, Refusal } from './api';
 import type { Aiming } from './aiming.svelte';
 import { hzOf } from './bands';
 import type { Live } from './live.svelte';
-import type { BandRecord, ScanAnswer } from './types';
+import type { BandRecord, ScanAnswer, Session, Strip } from './types';
 import type { Work } from './work.svelte';
 
 /** Q of a bell so many octaves wide. */
 const qOf = (octaves: number): number => 1 / (2 * Math.sinh((Math.LN2 / 2) * octaves));
+
+/** What the sound in front of a stage depends on: its strip without it, and all that feeds that. */
+function inFrontOf(model: Session, strip: Strip, stage: string): unknown[] {
+  const found = new Set<string>();
+  const need = (id: string): void => {
+    if (found.has(id)) return;
+    found.add(id);
+    for (const other of model.strips) {
+      const keyed = JSON.stringify(model.strips.find((s) => s.id === id)?.chain ?? []);
+      const leads = other.output === id || other.sends.some((send) => send.to === id);
+      if (leads || keyed.includes(`"strip:${other.id}"`)) need(other.id);
+    }
+  };
+  need(strip.id);
+  const at = strip.chain.findIndex((e) => e.id === stage);
+  const before = at < 0 ? strip.chain : strip.chain.slice(0, at);
+  const { audio, trim_db, invert, join } = strip;
+  const others = model.strips.filter((s) => s.id !== strip.id && found.has(s.id));
+  return [audio, trim_db, invert, join, before, others, model.automation, model.levers];
+}
+
 /** How much is looked at for the picture alone. */
 const GLANCE_S = 20;
 
@@ -15,6 +36,8 @@ export class Taming {
   busy = $state(false);
   private said = $state.raw({ key: '', words: '' });
   private answers = $state.raw<Record<string, ScanAnswer>>({});
+  /** What came into the stage when it was scanned. */
+  private sources = $state.raw<Record<string, string>>({});
   private glancing = new Set<string>();
 
   constructor(
@@ -35,6 +58,18 @@ export class Taming {
   /** What the last scan of the selected stage gave. */
   readonly answer: ScanAnswer | null = $derived.by(() => this.answers[this.key] ?? null);
 
+  /** Whether something that comes into the stage was changed since its scan. */
+  readonly stale: boolean = $derived.by(() => {
+    const then = this.sources[this.key];
+    return then !== undefined && this.answer !== null && then !== this.source;
+  });
+
+  /** All that the sound in front of the stage depends on, as text. */
+  private get source(): string {
+    const { model, strip, stage } = this.work;
+    return model && strip && stage ? JSON.stringify(inFrontOf(model, strip, stage.id)) : '';
+  }
+
   /** Which place is heard alone. */
   readonly heard: number = $derived.by(() => {
     const { place } = this.live.monitor;
@@ -43,7 +78,7 @@ export class Taming {
 
   /** Scans, and puts what was found into the list: one undo step. */
   async scan(): Promise<void> {
-    const { work, key, places: before } = this;
+    const { work, key, source, places: before } = this;
     const [session, stage] = [work.state?.id, work.stage?.id];
     if (session === undefined || stage === undefined || this.busy) return;
     this.busy = true;
@@ -57,6 +92,7 @@ export class Taming {
         return;
       }
       this.answers = { ...this.answers, [key]: answer };
+      this.sources = { ...this.sources, [key]: source };
       const places = answer.places as unknown as BandRecord[];
       const words = `scanned: ${answer.found.length} found`;
       await work.edit({ type: 'set_params', stage, params: { places }, whole: false, words });
@@ -67,6 +103,24 @@ export class Taming {
     } finally {
       this.busy = false;
     }
+  }
+
+  /** Stops a scan under way; nothing is changed. */
+  stop(): void {
+    const session = this.work.state?.id;
+    if (session !== undefined) void api.stopScans(session).catch(() => undefined);
+  }
+
+  /** Puts a held note into the list as if it rang. */
+  tame(hz: number, fresh: (hz: number) => BandRecord): void {
+    const { work } = this;
+    work.bandIndex = this.places.length;
+    void work.set('places', [...this.places, fresh(Math.round(hz))]);
+  }
+
+  /** Whether the list has a place within a sixth of an octave. */
+  has(hz: number): boolean {
+    return this.places.some((p) => Math.abs(Math.log2(hzOf(p) / hz)) < 1 / 6);
   }
 
   /** Looks at a little of the passage for the picture; changes nothing and says nothing. */

@@ -67,7 +67,7 @@
 <main class="bench">
   <StripList {work} {live} />
   <div class="middle">
-    <TimeStrip {work} {live} {span} {theme} />
+    <TimeStrip {work} {live} {span} {theme} marking={aiming.marks} />
     <Chain {work} {live} tried={library.stands} onrecipe={(spot) => void library.show(spot)} />
     {#if compare.open}
       <SettingsPanel {work} {live} {compare} {blind} {reference} />

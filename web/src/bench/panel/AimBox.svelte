@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { tick } from 'svelte';
+  import Checkbox from '../../components/Checkbox.svelte';
   import { QUANTITIES, type Aiming, type Quantity } from '../../lib/aiming.svelte';
   import { figure } from '../../lib/figures';
 
@@ -8,6 +10,13 @@
   let { aiming }: Props = $props();
   const unit = $derived(QUANTITIES[aiming.what][1]);
   const label = $derived(aiming.controls.find((c) => c.name === aiming.control)?.label ?? '');
+
+  let number: HTMLInputElement | undefined = $state();
+  // Whoever asks for a control's aim types next what is wanted of it.
+  $effect(() => {
+    void aiming.asked;
+    void tick().then(() => number?.select());
+  });
 
   function start(event: SubmitEvent): void {
     event.preventDefault();
@@ -32,8 +41,8 @@
     value={aiming.what}
     onchange={(e) => aiming.want(e.currentTarget.value as Quantity)}
   >
-    {#each Object.entries(QUANTITIES) as [what, [words]] (what)}
-      <option value={what}>{words}</option>
+    {#each aiming.quantities as what (what)}
+      <option value={what}>{QUANTITIES[what][0]}</option>
     {/each}
   </select>
   {#if aiming.what === 'reduction'}
@@ -50,6 +59,7 @@
   <span>{aiming.what === 'down' ? '' : 'is'}</span>
   <input
     type="number"
+    bind:this={number}
     aria-label="How much is wanted"
     min="-70"
     max="60"
@@ -61,6 +71,14 @@
   <select aria-label="Over which passage" bind:value={aiming.over}>
     {#each aiming.passages as [name] (name)}<option value={name}>{name}</option>{/each}
   </select>
+  {#if aiming.what === 'down' && aiming.makeUp}
+    <Checkbox
+      on={aiming.kept}
+      label="loudness kept"
+      title="{aiming.makeUp.label} is moved as well, so that both sides are equally loud"
+      onswitch={(on) => (aiming.kept = on)}
+    />
+  {/if}
   {#if aiming.number === null}
     <button class="primary" type="submit">Find it</button>
   {:else}

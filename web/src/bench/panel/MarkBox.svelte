@@ -1,17 +1,22 @@
 <script lang="ts">
   import { figure } from '../../lib/figures';
-  import type { Fate, Marking } from '../../lib/marking.svelte';
+  import { FATES, type Marking } from '../../lib/marking.svelte';
 
   interface Props {
     marking: Marking;
     rate: number;
   }
   let { marking, rate }: Props = $props();
-  const FATES: Fate[] = ['keep', 'refuse'];
 </script>
 
 <div class="asking" role="group" aria-label="Hits to keep and to refuse">
   <b>Marks:</b>
+  <span>click in the waveform to</span>
+  {#each FATES as fate (fate)}
+    <button class="brush" aria-pressed={marking.brush === fate} onclick={() => marking.take(fate)}
+      >{fate}</button
+    >
+  {/each}
   {#each FATES as fate (fate)}
     <button class="link" title="At the playhead" onclick={() => marking.mark(fate)}
       >{fate} the hit here</button
@@ -36,6 +41,14 @@
 </div>
 
 <style>
+  .brush {
+    padding: 0 5px;
+    border: 1px solid var(--hair);
+  }
+  .brush[aria-pressed='true'] {
+    background: var(--ink);
+    color: var(--field);
+  }
   .mark {
     border: 1px solid var(--edge);
     background: var(--field);

@@ -2,10 +2,9 @@
   import { untrack, type Component } from 'svelte';
   import Choice from '../../components/Choice.svelte';
   import Slider from '../../components/Slider.svelte';
-  import DragNumber from '../../components/DragNumber.svelte';
   import Checkbox from '../../components/Checkbox.svelte';
   import type { Live } from '../../lib/live.svelte';
-  import type { Control, Hit, Kind, ParamValue, Picture, Slot, Stage } from '../../lib/types';
+  import type { Control, Hit, Kind, ParamValue, Picture, Slot } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import BandSliders from './BandSliders.svelte';
   import BendPicture from '../pictures/BendPicture.svelte';
@@ -19,7 +18,7 @@
   import GatePicture from '../pictures/GatePicture.svelte';
   import HitShape from '../pictures/HitShape.svelte';
   import HitsPicture from '../pictures/HitsPicture.svelte';
-  import KeySource from './KeySource.svelte';
+  import KeyBar from './KeyBar.svelte';
   import MarkBox from './MarkBox.svelte';
   import MovingSlider from '../../components/MovingSlider.svelte';
   import PlaceList from './PlaceList.svelte';
@@ -37,12 +36,13 @@
   import WavePicture from '../pictures/WavePicture.svelte';
   import { api } from '../../lib/api';
   import { Drawing } from '../../lib/drawing.svelte';
+  import { Keying } from '../../lib/keying.svelte';
   import type { Known, PictureProps } from '../../lib/picture';
   import AimBox from './AimBox.svelte';
   import type { Aiming } from '../../lib/aiming.svelte';
   import type { Taming } from '../../lib/taming.svelte';
   import type { Compare } from '../../lib/compare.svelte';
-  import { figure, hertz } from '../../lib/figures';
+  import { figure } from '../../lib/figures';
 
   interface Props {
     work: Work;
@@ -77,6 +77,7 @@
     tone: TonePicture,
     wave: WavePicture,
   };
+  const keying = untrack(() => new Keying(work));
   const drawing = untrack(() => new Drawing(work, () => work.stage));
 
   /** What was asked for of a place, or `none` where the answer cannot be had. */
@@ -99,10 +100,6 @@
       ),
     hits: (before) => asked([] as Hit[], (s, strip, id) => api.hits(s, strip, id, before)),
   };
-  const SIDES = [
-    ['low_hz', 'from'],
-    ['high_hz', 'to'],
-  ] as const;
   const LAST = ['rms_ms', 'release_bpm'];
   const stage = $derived(work.stage);
   const kind = $derived(work.kind);
@@ -145,54 +142,12 @@
     return work.edit({ type: 'set_params', stage: stage.id, params, whole: false });
   }
 
-  function filter(side: 'low_hz' | 'high_hz', value: number | null): void {
-    if (stage) keyDraft = { ...(keyDraft ?? stage.key), [side]: value };
-  }
-  let keyDraft = $state.raw<Stage['key'] | null>(null);
-  const key = $derived(keyDraft ?? stage?.key);
-  const outside = $derived(key !== undefined && key.source !== 'own');
-
-  function listenTo(source: string): void {
-    if (!stage) return;
-    const tap = source === `strip:${work.stripId}` ? 'in' : stage.key.tap;
-    void work.edit({ type: 'set_stage', stage: stage.id, key: { ...stage.key, source, tap } });
-  }
-
   function around(by: 'copies' | 'bands' | 'mid-side'): void {
     if (!stage) return;
     const all = work.chosen.length ? work.chosen : [stage.id];
     void work.edit({ type: 'add_split', by, around: all, index: 0, bands: 3 }).then(() => {
       if (work.around) work.choose(work.around.id);
     });
-  }
-
-  async function dropKey(): Promise<void> {
-    if (!stage || !keyDraft || !work.state) return;
-    const { id } = stage;
-    const gate = stage.kind === 'gate';
-    offer = null;
-    const before = gate ? await api.openings(work.state.id, work.stripId, id) : null;
-    await work.edit({ type: 'set_stage', stage: id, key: keyDraft });
-    keyDraft = null;
-    if (before?.frames.length) void match(id, before.frames);
-  }
-
-  /** A gate that hears something else: the threshold at which it opens where it did. */
-  let offer = $state.raw<{ stage: string; db: number } | null>(null);
-  async function match(id: string, frames: number[]): Promise<void> {
-    for (let tries = 0; tries < 60 && work.state && work.stageId === id; tries++) {
-      await new Promise((done) => setTimeout(done, 500));
-      const answer = await api.threshold(work.state.id, work.stripId, id, frames).catch(() => null);
-      if (answer?.done !== 1) continue;
-      const db = answer.threshold_db;
-      if (db !== null && db !== work.stage?.params.threshold_db) offer = { stage: id, db };
-      return;
-    }
-  }
-
-  function accept(): void {
-    if (offer) void work.set('threshold_db', offer.db);
-    offer = null;
   }
 </script>
 
@@ -203,6 +158,7 @@
       value={work.moving(stage?.id ?? '', control.name) ?? stage?.params[control.name] ?? null}
       moves={work.laneOf(stage?.id ?? '', control.name) !== null}
       onlane={() => (work.lane = { owner: stage?.id ?? '', control: control.name })}
+      onaim={aiming.names.has(control.name) ? () => aiming.showFor(control.name) : undefined}
       others={others(control.name)}
       notes={notesOf(control.name)}
       onnote={(note) => void setNote(control.name, note)}
@@ -225,7 +181,7 @@
 {/snippet}
 
 {#if work.split}
-  <SplitPanel {work} {live} split={work.split} />
+  <SplitPanel {work} {live} {aiming} split={work.split} />
 {:else if stage && kind}
   <section
     class="panel"
@@ -254,47 +210,7 @@
         onclick={() => aiming.show()}>aim</button
       >
       <span class="space"></span>
-      {#if kind.has_sidechain && key}
-        <span class="key"
-          >key:
-          <KeySource {work} label="Key" own value={key.source ?? 'own'} onchoose={listenTo} />
-          {#if outside}
-            <button
-              class="small"
-              title="Before its chain, or after it"
-              onclick={() =>
-                void work.edit({
-                  type: 'set_stage',
-                  stage: stage.id,
-                  key: { ...stage.key, tap: key.tap === 'in' ? 'out' : 'in' },
-                })}>{key.tap === 'in' ? 'before' : 'after'}</button
-            >
-          {/if}
-          {#each SIDES as [side, words] (side)}
-            <span>{words}</span>
-            <DragNumber
-              label="Key filter {words}"
-              value={key[side] ?? null}
-              low={10}
-              high={20000}
-              unit="Hz"
-              step={1}
-              log
-              reset={null}
-              text={hertz(key[side])}
-              onhold={(v) => filter(side, v)}
-              ondrop={() => void dropKey()}
-            />
-          {/each}
-          <button
-            class="small"
-            aria-pressed={work.hearKey}
-            title="Hear the key (hold K)"
-            onclick={() => work.listenToKey(!work.hearKey)}
-            >{work.hearKey ? 'hearing it' : 'hear'}</button
-          ></span
-        >
-      {/if}
+      {#if kind.has_sidechain}<KeyBar {work} {keying} />{/if}
     </header>
     {#if aiming.open}<div class="aiming-row">
         <AimBox {aiming} />
@@ -331,9 +247,9 @@
           {/each}
         </div>
       {/if}
-      {#if offer && offer.stage === stage.id}
-        <button class="small" onclick={accept}
-          >keep the same hits: threshold {figure(offer.db, 1)} dB</button
+      {#if keying.offered !== null}
+        <button class="small" onclick={() => keying.accept()}
+          >keep the same hits: threshold {figure(keying.offered, 1)} dB</button
         >
       {/if}
       {#if places}<PlaceList {work} {live} {taming} control={places} />{/if}
@@ -382,7 +298,7 @@
       </div>
     </div>
     <div class="rules">
-      {#if places}<ScanBox {work} {taming} />
+      {#if places}<ScanBox {work} {taming} control={places} />
       {:else if kind.glyph === 'response'}{#each lists as control (control.name)}<BandSliders
             {work}
             {control}
@@ -394,6 +310,7 @@
         control="mix"
         value={stage.mix}
         onhold={(value) => work.holdMix(stage, value)}
+        onaim={() => aiming.showFor('mix')}
       />
       {#each passing as control (control.name)}{@render one(control)}{/each}
       {#if kind.glyph !== 'response'}{#each lists as control (control.name)}<BandSliders
@@ -466,11 +383,6 @@
   }
   .space {
     flex: 1;
-  }
-  .key {
-    display: inline-flex;
-    gap: 5px;
-    color: var(--key);
   }
   .small {
     border-bottom: 1px dotted currentColor;

@@ -1,14 +1,17 @@
 <script lang="ts">
   import { untrack } from 'svelte';
+  import { freshBand } from '../../lib/bands';
   import { figure, hertz } from '../../lib/figures';
   import type { Taming } from '../../lib/taming.svelte';
+  import type { Control } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
 
   interface Props {
     work: Work;
     taming: Taming;
+    control: Control;
   }
-  let { work, taming }: Props = $props();
+  let { work, taming, control }: Props = $props();
 
   const answer = $derived(taming.answer);
   const scanned = $derived(((work.stage?.params.places as unknown[]) ?? []).length > 0);
@@ -25,9 +28,13 @@
 
 <div class="scan">
   <div class="act">
-    <button class="primary" disabled={taming.busy} onclick={() => void taming.scan()}
-      >{taming.busy ? 'scanning…' : scanned ? 'Scan again' : 'Scan'}</button
-    >
+    {#if taming.busy}
+      <button class="primary" onclick={() => taming.stop()}>Stop scanning</button>
+    {:else}
+      <button class="primary" onclick={() => void taming.scan()}
+        >{scanned ? 'Scan again' : 'Scan'}</button
+      >
+    {/if}
     <label
       >over the
       <select aria-label="Passage to scan" bind:value={taming.aiming.over}>
@@ -41,12 +48,26 @@
       {#if answer.words}
         {answer.changes || answer.words}
         <span class="note">{figure(answer.seconds, 0)} s looked at.</span>
+        {#if taming.stale}<b>What comes in was changed since: scan again.</b>{/if}
       {/if}
       {#if answer.held.length}
         <button aria-expanded={showHeld} onclick={() => (showHeld = !showHeld)}
           >{answer.held.length} held {answer.held.length === 1 ? 'note' : 'notes'} set aside</button
-        >{#if showHeld}:
-          {answer.held.map((h) => `${hertz(h.hz)} ${Math.round(100 * h.share)} %`).join(', ')}{/if}
+        >{#if showHeld}
+          <span class="held">
+            {#each answer.held as note (note.hz)}
+              {@const named = `${hertz(note.hz)}, ${Math.round(100 * note.share)} % of the time`}
+              {#if taming.has(note.hz)}<span>{named}: in the list</span>
+              {:else}<span
+                  >{named}
+                  <button
+                    aria-label="Tame {hertz(note.hz)} all the same"
+                    onclick={() => taming.tame(note.hz, (hz) => freshBand(control, { hz }))}
+                    >tame it all the same</button
+                  ></span
+                >{/if}
+            {/each}
+          </span>{/if}
       {/if}
     {:else if !scanned}Nothing is scanned yet. Loop the busiest passage and scan it.{/if}
   </p>
@@ -77,6 +98,9 @@
   }
   .words button {
     border-bottom: 1px dotted currentColor;
+  }
+  .held {
+    display: grid;
   }
   .note {
     color: var(--muted);

@@ -7,15 +7,18 @@
   import type { Work } from '../../lib/work.svelte';
   import BandPicture from '../pictures/BandPicture.svelte';
   import BlendPicture from '../pictures/BlendPicture.svelte';
+  import type { Aiming } from '../../lib/aiming.svelte';
+  import AimBox from './AimBox.svelte';
   import BranchRows from './BranchRows.svelte';
   import MovingSlider from '../../components/MovingSlider.svelte';
 
   interface Props {
     work: Work;
     live: Live;
+    aiming: Aiming;
     split: Split;
   }
-  let { work, live, split }: Props = $props();
+  let { work, live, aiming, split }: Props = $props();
 
   const laws = $derived(
     split.branches.length !== 2
@@ -52,6 +55,9 @@
       >take all away</button
     >
   </header>
+  <div>
+    {#if aiming.open}<AimBox {aiming} />{/if}
+  </div>
   <div class="body" class:bands={split.by === 'bands'}>
     <div class="picture">
       {#if split.by === 'bands'}
@@ -121,6 +127,7 @@
         control="mix"
         value={split.mix}
         onhold={(x) => work.holdMix(split, x)}
+        onaim={() => aiming.showFor('mix')}
       />
     </div>
     <BranchRows {work} {live} {split} />
@@ -130,7 +137,7 @@
 <style>
   .panel {
     display: grid;
-    grid-template-rows: 30px minmax(0, 1fr);
+    grid-template-rows: 30px auto minmax(0, 1fr);
     padding: var(--s1) 14px;
     min-height: 0;
     overflow-y: auto;

@@ -5,13 +5,15 @@
   import { colour } from '../../lib/theme';
   import type { Picture } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
-  import { draw, marks, refine, roof, type Look } from './draw';
+  import { draw, marks, refine, roof, untouched, type Look } from './draw';
+  import HitMarks from './HitMarks.svelte';
   import LaneEditor from './LaneEditor.svelte';
   import LevelLine from './LevelLine.svelte';
   import Ruler from './Ruler.svelte';
   import SideMeters from '../ledger/SideMeters.svelte';
   import { height, toGain } from '../../lib/scale';
   import type { Span } from './span.svelte';
+  import type { Marking } from '../../lib/marking.svelte';
   import { newest } from '../../lib/newest';
 
   interface Props {
@@ -19,8 +21,10 @@
     live: Live;
     span: Span;
     theme: string;
+    /** Hits that are marked for the selected gate. */
+    marking?: Marking | null;
   }
-  let { work, live, span, theme }: Props = $props();
+  let { work, live, span, theme, marking = null }: Props = $props();
   const FOOT = 44;
   let canvas: HTMLCanvasElement | undefined = $state();
   let width = $state(600);
@@ -39,7 +43,7 @@
     untrack(load);
   });
   $effect(() => {
-    void [picture, span.decibels, theme, tall, width, most];
+    void [picture, span.decibels, theme, tall, width, most, live.covered];
     untrack(paint);
   });
   $effect(() =>
@@ -104,7 +108,7 @@
       colour,
       marked: (work.at !== 'chain' && work.kind?.marked) || 'reduction',
     };
-    draw(context, picture, look);
+    draw(context, live.covered ? untouched(picture) : picture, look);
   }
 
   /** Where the flag of the level line stands, which has the margin to itself. */
@@ -157,6 +161,7 @@
         bind:this={canvas}
         onwheel={wheel}
         onclick={seek}
+        data-covered={live.covered}
         data-done={picture ? picture.done / picture.columns : 0}
         aria-label="Waveform in and out, and reduction"
       ></canvas>
@@ -168,6 +173,9 @@
       {/if}
       {#if work.lane}
         <LaneEditor {work} {live} {span} place={work.lane} {width} height={tall} />
+      {/if}
+      {#if marking}
+        <HitMarks {marking} {span} rate={work.rate} frames={work.frames} {width} />
       {/if}
       {#if head >= 0 && head <= 1}
         <div class="head" style:transform="translateX({head * width}px)"></div>

@@ -274,6 +274,14 @@ function drawReduction(canvas: CanvasRenderingContext2D, picture: Picture, look:
   });
 }
 
+/** What comes in alone, for a blind test: nothing tells what stands. */
+export function untouched(picture: Picture): Picture {
+  const none = new Float32Array(0);
+  const { before } = picture;
+  const gone = { body: none, reduction: none, level: none, detector: false, makeup_db: 0 };
+  return { ...picture, ...gone, after: before };
+}
+
 /** Round dB at the top of the reduction's row: 6, 12, 24 … */
 export function roof(reduction: Float32Array): number {
   const most = reduction.reduce((a, b) => Math.max(a, b), 0);

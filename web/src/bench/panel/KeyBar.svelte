@@ -1,0 +1,69 @@
+<script lang="ts">
+  import DragNumber from '../../components/DragNumber.svelte';
+  import { hertz } from '../../lib/figures';
+  import type { Keying, Side } from '../../lib/keying.svelte';
+  import type { Work } from '../../lib/work.svelte';
+  import KeySource from './KeySource.svelte';
+
+  interface Props {
+    work: Work;
+    keying: Keying;
+  }
+  let { work, keying }: Props = $props();
+  const SIDES: [Side, string][] = [
+    ['low_hz', 'from'],
+    ['high_hz', 'to'],
+  ];
+  const key = $derived(keying.key);
+</script>
+
+{#if key}
+  <span class="key"
+    >key:
+    <KeySource
+      {work}
+      label="Key"
+      own
+      value={key.source ?? 'own'}
+      onchoose={(source) => keying.listenTo(source)}
+    />
+    {#if keying.outside}
+      <button class="small" title="Before its chain, or after it" onclick={() => keying.turn()}
+        >{key.tap === 'in' ? 'before' : 'after'}</button
+      >
+    {/if}
+    {#each SIDES as [side, words] (side)}
+      <span>{words}</span>
+      <DragNumber
+        label="Key filter {words}"
+        value={key[side] ?? null}
+        low={10}
+        high={20000}
+        unit="Hz"
+        step={1}
+        log
+        reset={null}
+        text={hertz(key[side])}
+        onhold={(v) => keying.filter(side, v)}
+        ondrop={() => void keying.drop()}
+      />
+    {/each}
+    <button
+      class="small"
+      aria-pressed={work.hearKey}
+      title="Hear the key (hold K)"
+      onclick={() => work.listenToKey(!work.hearKey)}>{work.hearKey ? 'hearing it' : 'hear'}</button
+    ></span
+  >
+{/if}
+
+<style>
+  .key {
+    display: inline-flex;
+    gap: 5px;
+    color: var(--key);
+  }
+  .small {
+    border-bottom: 1px dotted currentColor;
+  }
+</style>
