@@ -356,3 +356,27 @@ def test_compare(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     soundfile.write(source, np.zeros((48000, 1)), 48000)
     assert main(["compare", str(source), *both]) == 0
     assert "–" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize("what", ["silence", "one frame", "not a number", "too loud"])
+def test_a_report_is_strict_json(tmp_path: Path, what: str) -> None:
+    """JSON knows no NaN and no Infinity (RFC 8259): what cannot be told is null."""
+    sound = {
+        "silence": np.zeros((9600, 2)),
+        "one frame": np.full((1, 1), 0.5),
+        "not a number": np.where(np.arange(9600) % 100 == 7, np.nan, 0.1)[:, None],
+        "too loud": np.full((9600, 2), 1e30),
+    }[what]
+    soundfile.write(tmp_path / "in.wav", sound, 48000, subtype="FLOAT")
+    chain = [{"id": "c", "kind": "compressor"}, {"id": "g", "kind": "gate"}, {"kind": "limiter"}]
+    recipe = {"format": "salt-anvil/recipe", "version": 1, "name": "r", "chain": chain}
+    (tmp_path / "r.json").write_text(json.dumps(recipe))
+    report = tmp_path / "report.json"
+    assert main(["process", str(tmp_path / "in.wav"), str(tmp_path / "out.wav"),
+                 "--recipe", str(tmp_path / "r.json"), "--report", str(report)]) == 0  # fmt: skip
+
+    def refuse(constant: str) -> None:
+        raise AssertionError(constant)
+
+    told = json.loads(report.read_text(), parse_constant=refuse)
+    assert told["out"] is not None
