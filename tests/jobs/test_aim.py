@@ -178,3 +178,19 @@ def test_of_a_recipe_with_a_file(tmp_path: Path, capsys: pytest.CaptureFixture[s
     assert main([*arguments, "--reduction", "6", "--json"]) == 0
     assert json.loads(capsys.readouterr().out)["value"] == pytest.approx(-18, abs=0.15)
     assert main([*arguments[:2], "d", *arguments[3:], "--reduction", "6"]) == 2
+
+
+def test_the_command_keeps_the_loudness(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    soundfile.write(tmp_path / "in.wav", hits_over_noise(), RATE, subtype="FLOAT")
+    params = {"ratio": 6, "knee_db": 0, "attack_ms": 0.1, "release_ms": 60}
+    chain = [{"id": "c", "kind": "compressor", "params": params}]
+    recipe = {"format": "salt-anvil/recipe", "version": 1, "name": "r", "chain": chain}
+    (tmp_path / "r.json").write_text(json.dumps(recipe))
+    arguments = ["aim", str(tmp_path / "in.wav"), "c", "threshold_db",
+                 "--recipe", str(tmp_path / "r.json"), "--keep-loudness"]  # fmt: skip
+    assert main([*arguments, "--down", "3"]) == 0
+    assert " and make-up " in capsys.readouterr().out
+    assert main([*arguments, "--down", "3", "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["makeup_db"] > 0.5
+    assert main([*arguments, "--reduction", "3"]) == 2
+    assert "where the peaks shall be lower" in capsys.readouterr().err
