@@ -3,6 +3,7 @@
 import os
 import signal
 import threading
+import time
 
 import httpx
 import pytest
@@ -38,43 +39,43 @@ def test_what_cannot_be_scanned_is_said(
     assert words in answer.text
 
 
-def test_a_killed_process_is_said_and_the_next_scan_works(server: Server) -> None:
-    """The helper is stopped, so that the scan is under way for certain, and then killed."""
-    wish = {"stage": "drum-c", "begin": 0, "end": 576_000}
-    server.api("POST", f"{server.path}/scans", wish)
+WISH = {"stage": "drum-c", "begin": 0, "end": 576_000}
+
+
+def scan_that_stands_still(server: Server) -> tuple[int, threading.Thread, list[httpx.Response]]:
+    """Begin a scan while its process is stopped: the process, who waits for it, the answers."""
+    server.api("POST", f"{server.path}/scans", WISH)
     helper = children(server.process.pid)["salt-aims"]
     os.kill(helper, signal.SIGSTOP)
     answers: list[httpx.Response] = []
     url = f"/api{server.path}/scans"
-    asking = threading.Thread(target=lambda: answers.append(server.http.post(url, json=wish)))
+    asking = threading.Thread(target=lambda: answers.append(server.http.post(url, json=WISH)))
     asking.start()
-    asking.join(0.5)
+    while not list((server.data / "aims").glob("scan-*")):
+        time.sleep(0.01)
+    return helper, asking, answers
+
+
+def test_a_killed_process_is_said_and_the_next_scan_works(server: Server) -> None:
+    """The helper is stopped, so that the scan is under way for certain, and then killed."""
+    helper, asking, answers = scan_that_stands_still(server)
     os.kill(helper, signal.SIGKILL)
     asking.join()
     assert answers[0].status_code >= 400
     assert "the process that measures ended; try again" in answers[0].text
-    assert server.api("POST", f"{server.path}/scans", wish)["seconds"] == 12
+    assert server.api("POST", f"{server.path}/scans", WISH)["seconds"] == 12
 
 
 def test_a_scan_is_stopped(server: Server) -> None:
     """Stopped while its process stands still, it gives up as soon as that goes on."""
-    wish = {"stage": "drum-c", "begin": 0, "end": 576_000}
-    server.api("POST", f"{server.path}/scans", wish)
-    helper = children(server.process.pid)["salt-aims"]
-    os.kill(helper, signal.SIGSTOP)
-    answers: list[httpx.Response] = []
-    url = f"/api{server.path}/scans"
-    asking = threading.Thread(target=lambda: answers.append(server.http.post(url, json=wish)))
-    asking.start()
-    while not list((server.data / "aims").glob("scan-*")):
-        pass
-    server.api("DELETE", url.removeprefix("/api"))
+    helper, asking, answers = scan_that_stands_still(server)
+    server.api("DELETE", f"{server.path}/scans")
     os.kill(helper, signal.SIGCONT)
     asking.join()
     assert answers[0].status_code >= 400
     assert "the scan was stopped" in answers[0].text
     assert not list((server.data / "aims").glob("scan-*"))
-    assert server.api("POST", f"{server.path}/scans", wish)["seconds"] == 12
+    assert server.api("POST", f"{server.path}/scans", WISH)["seconds"] == 12
 
 
 def test_two_tabs_scan_one_after_the_other(server: Server) -> None:

@@ -16,6 +16,8 @@ export const QUANTITIES: Record<Quantity, [string, string]> = {
 const USUAL: Record<Quantity, number> = { reduction: 4, loudness: -14, true_peak: -1, down: 6 };
 /** What gives back what a stage takes away; the core knows the same. */
 const MAKE_UPS = ['makeup_db', 'output_db'];
+/** Levels in dB that are no means: a width, and what is measured. */
+const NOT_AIMED = ['knee_db', 'given_back_db'];
 /** Controls to begin with, if a stage has one of them. */
 const TELLING = ['threshold_db', 'drive_db', 'ceiling_db', 'depth_db', 'amount_db', 'gain_db'];
 
@@ -58,7 +60,11 @@ export class Aiming {
   /** What can be moved to reach it: levels and the mix. */
   readonly controls: Pick<Control, 'name' | 'label'>[] = $derived.by(() => {
     const found = (this.work.kind?.controls ?? []).filter(
-      (c) => c.type === 'number' && c.change === 'glide' && c.unit === 'dB' && c.name !== 'knee_db',
+      (c) =>
+        c.type === 'number' &&
+        c.change === 'glide' &&
+        c.unit === 'dB' &&
+        !NOT_AIMED.includes(c.name),
     );
     return [...found, { name: 'mix', label: 'Mix' }];
   });
