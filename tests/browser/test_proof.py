@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.test_job import open_demo
 from tests.conftest import noise
@@ -76,6 +76,20 @@ def test_over_after_coding_and_clean_with_the_ceiling_found(page: Page) -> None:
     assert page.evaluate("saltAnvil.proving.proof.ways.every((w) => w.overs.length === 0)")
     page.keyboard.press("Control+z")
     page.wait_for_function(f"{WALL} === {before}")
+
+
+def test_nothing_is_asked_to_be_proved_before_there_is_a_target(page: Page) -> None:
+    """A button that would do nothing yet cannot be pressed."""
+    held: list[Route] = []
+    page.route("**/api/delivery", lambda route: held.append(route))
+    open_demo(page, "foot-stomps")
+    page.keyboard.press("4")
+    prove = page.get_by_role("button", name="Prove it")
+    expect(prove).to_be_disabled()
+    for route in held:
+        route.continue_()
+    page.unroute("**/api/delivery")
+    expect(prove).to_be_enabled()
 
 
 def test_what_comes_back_is_heard_in_step_with_the_song(page: Page) -> None:

@@ -55,7 +55,7 @@
   {:else if !verdict || stale || proving.state.state !== 'done'}
     <button
       class="primary"
-      disabled={work.frames === 0 && proving.file === null}
+      disabled={!proving.target || (work.frames === 0 && proving.file === null)}
       onclick={() => void proving.prove()}>Prove it</button
     >
     {#if stale}<span>These figures are from before the last change.</span>{/if}
