@@ -38,7 +38,9 @@ export class Aiming {
   readonly marking: Marking;
   private chosen = $state('');
   private passage = $state('loop');
+  /** Of what the aim under way is, whatever is selected meanwhile. */
   private of = { stage: '', control: '' };
+  private moved = { label: '', makeUp: null as Pick<Control, 'name' | 'label'> | null };
 
   constructor(
     private work: Work,
@@ -151,6 +153,8 @@ export class Aiming {
     this.of = { stage: work.element.id, control: this.control };
     const { what, wanted, percentile } = this;
     const kept = what === 'down' && this.kept && this.makeUp !== null;
+    const label = this.controls.find((c) => c.name === this.control)?.label ?? this.control;
+    this.moved = { label, makeUp: this.makeUp };
     try {
       const { number } = await api.aim(work.state.id, {
         ...this.of,
@@ -181,7 +185,7 @@ export class Aiming {
     const { stage, control } = this.of;
     const made = step.makeup_db ?? null;
     const params: Record<string, number> = control === 'mix' ? {} : { [control]: step.value };
-    const makeUp = made === null ? null : this.makeUp;
+    const { label, makeUp } = this.moved;
     if (makeUp && made !== null) params[makeUp.name] = made;
     const edits: Edit[] = [];
     if (control === 'mix') edits.push({ type: 'set_stage', stage, mix: step.value });
@@ -189,9 +193,8 @@ export class Aiming {
       edits.push({ type: 'set_params', stage, params, whole: false, words });
     void this.work.edit(...edits);
     const given = `${figure(step.got ?? 0, 2)} ${QUANTITIES[this.what][1]}`;
-    const moved = this.controls.find((c) => c.name === control)?.label ?? control;
     const also = makeUp && made !== null ? ` and ${makeUp.label} at ${figure(made, 2)}` : '';
-    this.result = `${moved} is at ${figure(step.value, 2)}${also} now and gives ${given}`;
+    this.result = `${label} is at ${figure(step.value, 2)}${also} now and gives ${given}`;
   }
 
   private said(): string {
