@@ -1,4 +1,4 @@
-"""Weighted sums: against numpy, in pieces of any length, and where nothing sounds."""
+"""Weighted sums: against numpy, in pieces of any length, from any places."""
 
 import numpy as np
 import pytest
@@ -7,10 +7,13 @@ from salt_anvil.core.dsp.fir import TOGETHER, sum_into
 from tests.conftest import noise
 
 
-def summed(line: np.ndarray, weights: np.ndarray) -> np.ndarray:
-    out = np.full(len(line) - len(weights) + 1, np.nan)
-    sum_into(out, line, weights)
-    return out
+def summed(line: np.ndarray, weights: np.ndarray, places: np.ndarray | None = None) -> np.ndarray:
+    places = np.arange(len(weights)) if places is None else places
+    count = len(line) - int(places.max())
+    room = np.concatenate([line, np.full(count, np.nan)])
+    sum_into(room, len(line), count, places, weights, 0, len(weights))
+    assert (room[: len(line)] == line).all()
+    return room[len(line) :]
 
 
 @pytest.mark.parametrize("count", [1, 7, TOGETHER - 1, TOGETHER, TOGETHER + 1, 1024])
@@ -31,10 +34,16 @@ def test_a_sum_is_the_same_to_the_bit_wherever_it_stands() -> None:
         assert (np.concatenate(pieces) == whole).all()
 
 
-@pytest.mark.parametrize("at", [0, 46, 47, 94, 95, 96, 300, 470, 546])
-def test_one_value_in_silence_gives_the_weights(at: int) -> None:
-    """Silent stretches are passed over; a value just before one of them still counts."""
-    weights, line = noise(48, 1)[:, 0].copy(), np.zeros(547)
-    line[at] = 2.0
-    wanted = np.correlate(line, weights, "valid")
-    assert (summed(line, weights) == wanted).all()
+def test_places_may_stand_anywhere() -> None:
+    line, places = noise(700, 1)[:, 0].copy(), np.array([400, 3, 250, 3, 0])
+    weights = np.array([0.5, -1.0, 2.0, 4.0, 0.25])
+    wanted = sum(w * line[p : p + 300] for w, p in zip(weights, places, strict=True))
+    assert summed(line, weights, places) == pytest.approx(wanted, abs=1e-12)
+
+
+def test_some_of_the_weights_alone() -> None:
+    room = np.concatenate([noise(100, 1)[:, 0], np.zeros(50)])
+    places, weights = np.arange(10), noise(10, 1)[:, 0].copy()
+    sum_into(room, 100, 50, places, weights, 3, 7)
+    wanted = np.correlate(room[3:56], weights[3:7], "valid")
+    assert room[100:] == pytest.approx(wanted, abs=1e-12)

@@ -97,7 +97,7 @@ def test_the_sweep_shows_less_fold_back_with_more_quality() -> None:
     ]
     # The figures for single sines are those of the clipper's own tests.
     assert reported[0]["folded back, 5 kHz, dB"] == pytest.approx(-20, abs=1.5)
-    assert reported[1]["folded back, 5 kHz, dB"] == pytest.approx(-74.9, abs=0.5)
+    assert reported[1]["folded back, 5 kHz, dB"] < -100
 
 
 def test_the_sweep_is_a_rising_line() -> None:
@@ -244,7 +244,7 @@ def test_other_rates_are_measured_at_those_rates() -> None:
         figures(found(what, "harmonics", level_db=0, hz=5000, rate=rate))["not harmonic, dB"]
         for rate in (48000, 96000)
     ]
-    assert folded[1] < folded[0] - 15
+    assert folded[1] < folded[0] - 10
 
 
 def test_sides_are_measured_on_the_sides() -> None:

@@ -7,7 +7,7 @@ from numba import njit
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import oversample as o
-from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.control_ramp import Vector, along_into
 from salt_anvil.core.state import State
 
 SIXTH = 1.0 / 6.0
@@ -66,97 +66,106 @@ def taken_integral(x: float, ceiling: float, width: float) -> float:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _clip(cut: Sound, line: Sound, factor: int, top: float, width: float, whole: Vector) -> None:
-    """Fill cut (n,) with what is taken from line (1 + n,), without branches.
+def _cut_rows(
+    room: Vector, tables: o.Tables, n: int, top: Vector, soft: Vector, share: Vector
+) -> None:
+    """Leave in `o.taken` what is cut off `o.raised`, without branches.
 
     The mean between two values is what the integral gains over the step; over a short step, the
-    value at its middle. whole: (1 + n,) or more, for the integral.
+    value at its middle. top, soft: (n,), ceiling and how round; share: (n,), filled with the share
+    of each frame's greatest value that is cut off.
     """
-    per, near = _per(width), NEAR * top
-    before, now = line[:-1], line[1:]
-    if factor == 1:
-        for i in range(len(cut)):
-            cut[i] = _taken(now[i], top, width, per)
-        return
-    for i in range(len(line)):
-        whole[i] = _integral(line[i], top, width, per)
-    for i in range(len(cut)):
-        a, b = before[i], now[i]
-        step = b - a
-        middle = _taken(0.5 * (a + b), top, width, per)
-        cut[i] = (whole[i + 1] - whole[i]) / step if abs(step) > near else middle
+    factor = tables[0]
+    sizes, width, per, whole = np.zeros(n), np.empty(n), np.empty(n), np.empty((2, n))
+    before = o.raised(room, tables, -1, n)
+    for i in range(n):
+        width[i] = 2.0 * top[i] * soft[i]
+        per[i] = _per(width[i])
+        whole[0, i] = _integral(before[i], top[i], width[i], per[i])
+    for p in range(factor):
+        now, cut = o.raised(room, tables, p, n), o.taken(room, tables, p, n)
+        for i in range(n):
+            sizes[i] = max(sizes[i], abs(now[i]))
+        if factor == 1:
+            for i in range(n):
+                cut[i] = _taken(now[i], top[i], width[i], per[i])
+            continue
+        old, new = whole[p % 2], whole[(p + 1) % 2]
+        for i in range(n):
+            new[i] = _integral(now[i], top[i], width[i], per[i])
+        for i in range(n):
+            a, b = before[i], now[i]
+            step = b - a
+            middle = _taken(0.5 * (a + b), top[i], width[i], per[i])
+            cut[i] = (new[i] - old[i]) / step if abs(step) > NEAR * top[i] else middle
+        before = now
+    for i in range(n):
+        share[i] = _share(sizes[i], top[i], width[i], per[i])
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _peaks(line: Sound, factor: int) -> Vector:
-    """Return the greatest amplitude of each `factor` values (a power of 2), pair by pair."""
-    if factor == 1:
-        return np.abs(line)
-    sizes = line
-    while factor > 1:
-        pairs = np.empty(len(sizes) // 2)
-        for i in range(len(pairs)):
-            pairs[i] = max(abs(sizes[2 * i]), abs(sizes[2 * i + 1]))
-        sizes, factor = pairs, factor // 2
-    return sizes
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def clip_lines(
-    lines: Sound,
-    cut: Sound,
+def _cut_into(
+    out: Sound,
     share: Sound,
-    factor: int,
+    sound: Sound,
     start: int,
     ceiling: Vector,
     d_ceiling: Vector,
     shape: Vector,
+    tables: o.Tables,
+    memory: o.Kept,
 ) -> None:
-    """Fill the last columns of cut with what is taken from lines (channels, 1 + factor * frames).
-
-    share: (channels, more + frames), whose last columns get the share of each frame's greatest
-    value that is cut off. ceiling (amplitude), d_ceiling and shape (0 round to 1 hard): per grid
-    point; start: timeline frame of the block. In antiderivative form, half a step late, for factors
-    over 1.
-    """
-    channels, frames = lines.shape[0], (lines.shape[1] - 1) // factor
-    ahead, before = cut.shape[1] - factor * frames, share.shape[1] - frames
-    whole = np.empty(factor * GRID + 1)
-    for channel in range(channels):
-        sizes, off = _peaks(lines[channel, 1:], factor), share[channel, before:]
-        at, k, offset = 0, 0, start % GRID
-        while at < frames:
-            n = min(GRID - offset, frames - at)
-            soft = 1.0 - min(max(shape[k], 0.0), 1.0)
-            line = lines[channel, factor * at : factor * (at + n) + 1]
-            found = cut[channel, ahead + factor * at : ahead + factor * (at + n)]
-            top, d_top = ceiling[k] + d_ceiling[k] * offset, d_ceiling[k]
-            size, mine = sizes[at : at + n], off[at : at + n]
-            greatest = max(abs(line[0]), o.greatest(size))
-            if greatest <= min(top, top + d_top * n) * (1.0 - soft):
-                found[:] = 0.0
+    """Fill out (channels, frames) with what is cut off a sound (frames, channels), o.LATENCY frames
+    late, and share, likewise, with the share of each frame, o.UP frames late, that is."""
+    room, tops, softs = o.room_for(tables), np.empty(o.CHUNK), np.empty(o.CHUNK)
+    still = np.zeros(len(shape))
+    for at in range(0, len(sound), o.CHUNK):
+        block = sound[at : at + o.CHUNK]
+        n, k = len(block), (start % GRID + at) // GRID
+        top, soft = tops[:n], softs[:n]
+        along_into(top, ceiling[k:], d_ceiling[k:], start + at)
+        along_into(soft, shape[k:], still, start + at)
+        bends_at = np.inf
+        for i in range(n):
+            soft[i] = 1.0 - min(max(soft[i], 0.0), 1.0)
+            bends_at = min(bends_at, top[i] * (1.0 - soft[i]))
+        for lane in range(sound.shape[1]):
+            cut, mine = out[lane, at : at + n], share[lane, at : at + n]
+            if o.idle(block, bends_at / o.BOUND, lane, tables, memory):
+                cut[:] = 0.0
                 mine[:] = 0.0
-            elif d_top == 0.0:
-                width, per = 2.0 * top * soft, _per(2.0 * top * soft)
-                _clip(found, line, factor, top, width, whole)
-                for i in range(n):
-                    mine[i] = _share(size[i], top, width, per)
-            else:
-                for i in range(n):
-                    now, first = top + d_top * i, factor * i
-                    width, per = 2.0 * now * soft, _per(2.0 * now * soft)
-                    _clip(
-                        found[first : first + factor],
-                        line[first : first + factor + 1],
-                        factor,
-                        now,
-                        width,
-                        whole,
-                    )
-                    mine[i] = _share(size[i], now, width, per)
-            at += n
-            offset = 0
-            k += 1
+                continue
+            o.rise(room, block, lane, tables, memory)
+            _cut_rows(room, tables, n, top, soft, mine)
+            cut[:] = o.fall(room, n, lane, tables, memory)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def cut_block(
+    sound: Sound,
+    start: int,
+    ceiling: Vector,
+    d_ceiling: Vector,
+    shape: Vector,
+    factor: int,
+    stages: o.Ints,
+    begins: o.Ints,
+    places: o.Ints,
+    weights: Vector,
+    was: Vector,
+    frames: Sound,
+    past: Sound,
+    last: Sound,
+) -> Sound:
+    """Return what is cut off a block (frames, channels), o.LATENCY frames late.
+
+    start: timeline frame; ceiling (amplitude), d_ceiling, shape: per grid point; the others:
+    `o.given`.
+    """
+    tables, memory = (factor, stages, begins, places, weights), (was, frames, past, last)
+    cut, share = np.empty(sound.T.shape), np.empty(sound.T.shape)
+    _cut_into(cut, share, sound, start, ceiling, d_ceiling, shape, tables, memory)
+    return cut.T
 
 
 def clipper_state(channels: int) -> State:
@@ -185,14 +194,14 @@ def clip_block(
     kept: Sound,
     reported: Sound,
     factor: int,
-    rise: o.Rows,
-    rise_weights: Sound,
-    fall: o.Rows,
-    fall_weights: Sound,
+    stages: o.Ints,
+    begins: o.Ints,
+    places: o.Ints,
+    weights: Vector,
     was: Vector,
+    known: Sound,
+    ahead: Sound,
     last: Sound,
-    up: Sound,
-    down: Sound,
 ) -> tuple[Sound, Sound]:
     """Return a block o.LATENCY frames late without what is cut off band, and its cells.
 
@@ -202,8 +211,7 @@ def clip_block(
     `told` of `clipper_state`, changed. The others: `o.given`. The cells, (3, cells, channels): dB
     cut off at most, share of the frames touched, dB over the ceiling at most.
     """
-    tables = (factor, rise, rise_weights, fall, fall_weights)
-    memory = (was, last, up, down)
+    tables, memory = (factor, stages, begins, places, weights), (was, known, ahead, last)
     frames, channels = dry.shape
     share, late = np.empty((channels, o.DOWN + frames)), np.empty((channels, o.LATENCY + frames))
     for channel in range(channels):
@@ -211,26 +219,16 @@ def clip_block(
         for i in range(frames):
             late[channel, o.LATENCY + i] = dry[i, channel]
         past[channel] = late[channel, frames:]
-    lines = late[:, :frames]
-    bends_at = np.inf
-    for k in range(len(shape)):
-        least = min(ceiling[k], ceiling[k] + GRID * d_ceiling[k])
-        bends_at = min(bends_at, least * max(shape[k], 0.0))
-    if o.idle(band, bends_at / o.BOUND, memory):
-        o.pass_by(band, tables, memory)
-        share[:, o.DOWN :] = 0.0
-    else:
-        risen = o.rise(band, tables, memory)
-        cut = o.room(risen.shape[1] - 1, tables, memory)
-        clip_lines(risen, cut, share, factor, start, ceiling, d_ceiling, shape)
-        taken = o.fall_lines(cut, tables, memory)
-        for channel in range(channels):
-            if channel == spared:
-                share[channel, o.DOWN :] = 0.0
-                continue
-            line, off = lines[channel], taken[channel, 1:]
-            for i in range(frames):
-                line[i] -= off[i]
+    lines, taken = late[:, :frames], np.empty((channels, frames))
+    fresh = share[:, o.DOWN :]
+    _cut_into(taken, fresh, band, start, ceiling, d_ceiling, shape, tables, memory)
+    for channel in range(channels):
+        if channel == spared:
+            fresh[channel] = 0.0
+            continue
+        line, off = lines[channel], taken[channel]
+        for i in range(frames):
+            line[i] -= off[i]
     if sides:
         left, right = lines[0], lines[1]
         for i in range(frames):

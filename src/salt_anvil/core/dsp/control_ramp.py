@@ -3,11 +3,26 @@
 from dataclasses import dataclass, field
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import GRID, RAMP, Sound
 
 Vector = NDArray[np.float64]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def along_into(out: Vector, value: Vector, step: Vector, start: int) -> None:
+    """Fill out (frames,) with a control from timeline frame `start` on.
+
+    value, step: per grid point, from the one at or before the start.
+    """
+    at, k, offset = 0, 0, start % GRID
+    while at < len(out):
+        n = min(GRID - offset, len(out) - at)
+        for i in range(n):
+            out[at + i] = value[k] + step[k] * (offset + i)
+        at, k, offset = at + n, k + 1, 0
 
 
 @dataclass(frozen=True)
@@ -42,6 +57,32 @@ class Ramp:
         k = at // GRID
         values: Sound = self.value[k, index] + self.step[k, index] * (at % GRID)
         return values[:, None]
+
+
+def lag_state(lag: int, controls: int) -> Sound:
+    """Return what `lagging` keeps, cold: values and steps, (2, points, controls)."""
+    return np.full((2, -(-lag // GRID), controls), np.nan)
+
+
+def lagging(ramp: Ramp, lag: int, start: int, frames: int, kept: Sound) -> tuple[Ramp, int]:
+    """Return the ramp as it was `lag` frames before a block [start, start + frames), and the frame
+    that this is.
+
+    kept: of `lag_state`, moved on; cold, the controls stood where the block begins.
+    """
+    points = kept.shape[1]
+    cold = np.isnan(kept[0])
+    kept[0] = np.where(cold, ramp.value[0], kept[0])
+    kept[1] = np.where(cold, 0.0, kept[1])
+    value = np.concatenate([kept[0], ramp.value])
+    step = np.concatenate([kept[1], ramp.step])
+    moved = (start + frames) // GRID - start // GRID
+    if ramp.still and moved + points > len(value):
+        kept[:] = value[-1], step[-1]
+    else:
+        kept[0], kept[1] = value[moved : moved + points], step[moved : moved + points]
+    first = points + (start - lag) // GRID - start // GRID
+    return Ramp(value[first:], step[first:]), start - lag
 
 
 class ControlRamp:

@@ -1,7 +1,8 @@
 """Harmonics of a range: Chebyshev polynomials of the wave against its own envelope.
 
 T_n(cos a) = cos(n a): a sine at the height of its envelope gives the n-th harmonic alone, at any
-level. The polynomial's antiderivative is taken between two values, as in `oversample`.
+level. Its mean between two values, as `oversample` wants it, is that of Gauss's two points: the
+seventh harmonic of what is heard ends far below what folds back, so that only the level counts.
 """
 
 import math
@@ -11,11 +12,15 @@ from numba import njit
 from numpy.polynomial import chebyshev
 
 from salt_anvil.core.audio import GRID, TINY, Sound
-from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp.control_ramp import Vector, along_into
 
 DEGREE = 7
 CONTROLS = DEGREE + 1
-NEAR = 1e-4
+GAUSS = 1 / math.sqrt(3)
+"""Gauss's two points, in half steps from the middle (Abramowitz and Stegun, 25.4.30)."""
+MOST = 1.01
+"""What is raised for straight lines between its values stands a little over its envelope."""
 CELLS = 64
 """Cells of peaks that are kept: half a period of 25 Hz at 192 kHz is 60."""
 SILENT = 1e-9
@@ -96,70 +101,79 @@ def envelope_into(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _value(u: float, c: Vector) -> float:
-    total = float(c[DEGREE])
-    for n in range(DEGREE - 1, -1, -1):
-        total = total * u + c[n]
-    return total
+def _shape_rows(room: Vector, tables: o.Tables, n: int, envelope: Vector, powers: Sound) -> None:
+    """Leave in `o.taken` the harmonics of `o.raised`.
+
+    envelope: (n + 1,), in step with the rows, the one behind the last too; powers: (CONTROLS, n),
+    the polynomial.
+    """
+    factor = tables[0]
+    before, points = o.raised(room, tables, -1, n), np.empty((2, n))
+    steady = True
+    for k in range(CONTROLS):
+        for i in range(1, n):
+            steady &= powers[k, i] == powers[k, 0]
+    c0, c1, c2, c3 = powers[0, 0], powers[1, 0], powers[2, 0], powers[3, 0]
+    c4, c5, c6, c7 = powers[4, 0], powers[5, 0], powers[6, 0], powers[7, 0]
+    for p in range(factor):
+        now, made, share = o.raised(room, tables, p, n), o.taken(room, tables, p, n), p / factor
+        for i in range(n):
+            height = envelope[i] + share * (envelope[i + 1] - envelope[i])
+            per = 1.0 / max(height, SILENT)
+            u = min(max(now[i] * per, -MOST), MOST)
+            w = min(max(before[i] * per, -MOST), MOST) if factor > 1 else u
+            middle, apart = 0.5 * (u + w), (0.5 * GAUSS) * (u - w)
+            points[0, i], points[1, i] = middle - apart, middle + apart
+        for i in range(n):
+            x, y = points[0, i], points[1, i]
+            if steady:
+                a = ((((((c7 * x + c6) * x + c5) * x + c4) * x + c3) * x + c2) * x + c1) * x + c0
+                b = ((((((c7 * y + c6) * y + c5) * y + c4) * y + c3) * y + c2) * y + c1) * y + c0
+            else:
+                a = b = powers[DEGREE, i]
+                for k in range(DEGREE - 1, -1, -1):
+                    a, b = a * x + powers[k, i], b * y + powers[k, i]
+            height = envelope[i] + share * (envelope[i + 1] - envelope[i])
+            made[i] = height * (0.5 * (a + b)) if height > SILENT else 0.0
+        before = now
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _integral(u: float, c: Vector) -> float:
-    """c: the polynomial's, each over its power plus 1."""
-    return float(_value(u, c)) * u
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def shape_lines(
-    lines: Sound,
-    made: Sound,
-    factor: int,
-    envelope: Sound,
+def harmonics_block(
+    sound: Sound,
     start: int,
+    envelope: Sound,
     value: Vector,
     step: Vector,
-) -> None:
-    """Fill the last columns of made with the harmonics of lines (channels, 1 + factor * frames).
+    factor: int,
+    stages: o.Ints,
+    begins: o.Ints,
+    places: o.Ints,
+    weights: Vector,
+    was: Vector,
+    frames: Sound,
+    past: Sound,
+    last: Sound,
+) -> Sound:
+    """Return the harmonics of a block (frames, channels), o.LATENCY frames late.
 
-    envelope: (frames + 1, channels), in step with the lines, the one behind the last too. value,
-    step: (grid points, CONTROLS or more), the polynomial. In antiderivative form, half a step late,
-    for factors over 1.
+    envelope: (frames + 1 or more, channels), that of the wave o.UP frames before; value, step:
+    (grid points, CONTROLS or more), the polynomial; start: timeline frame; the others: `o.given`.
     """
-    channels, frames = lines.shape[0], (lines.shape[1] - 1) // factor
-    ahead = made.shape[1] - factor * frames
-    now, over = np.empty(CONTROLS), np.empty(CONTROLS)
-    for channel in range(channels):
-        before = lines[channel, 0]
-        at, k, offset = 0, 0, start % GRID
-        while at < frames:
-            n = min(GRID - offset, frames - at)
-            moves = False
-            for c in range(CONTROLS):
-                moves |= step[k, c] != 0.0
-            for i in range(at, at + n):
-                if moves or i == at:
-                    for c in range(CONTROLS):
-                        now[c] = value[k, c] + step[k, c] * (offset + i - at)
-                        over[c] = now[c] / (c + 1)
-                for p in range(factor):
-                    x = lines[channel, 1 + factor * i + p]
-                    share = p / factor
-                    height = envelope[i, channel] + share * (
-                        envelope[i + 1, channel] - envelope[i, channel]
-                    )
-                    made_here = 0.0
-                    if height > SILENT:
-                        u = min(max(x / height, -1.0), 1.0)
-                        if factor > 1:
-                            w = min(max(before / height, -1.0), 1.0)
-                            if abs(u - w) > NEAR:
-                                made_here = (_integral(u, over) - _integral(w, over)) / (u - w)
-                            else:
-                                made_here = _value(0.5 * (u + w), now)
-                        else:
-                            made_here = _value(u, now)
-                    before = x
-                    made[channel, ahead + factor * i + p] = height * made_here
-            at += n
-            offset = 0
-            k += 1
+    tables, memory = (factor, stages, begins, places, weights), (was, frames, past, last)
+    out, room = np.empty_like(sound), o.room_for(tables)
+    heights, powers = np.empty(o.CHUNK + 1), np.empty((CONTROLS, o.CHUNK))
+    for at in range(0, len(sound), o.CHUNK):
+        block = sound[at : at + o.CHUNK]
+        n, k = len(block), (start % GRID + at) // GRID
+        for c in range(CONTROLS):
+            along_into(powers[c, :n], value[k:, c], step[k:, c], start + at)
+        for lane in range(sound.shape[1]):
+            for i in range(n + 1):
+                heights[i] = envelope[at + i, lane]
+            o.rise(room, block, lane, tables, memory)
+            _shape_rows(room, tables, n, heights[: n + 1], powers[:, :n])
+            line = o.fall(room, n, lane, tables, memory)
+            for i in range(n):
+                out[at + i, lane] = line[i]
+    return out

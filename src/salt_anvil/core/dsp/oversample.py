@@ -1,54 +1,64 @@
 """Shaping without fold-back: up in half-band stages, antiderivative shaping, down in stages.
 
-What a shaper takes away, x - f(x), is formed at 2, 4 or 8 times the rate and taken from the delayed
-input, so that what is not shaped passes bit for bit. First-order antiderivative form: Parker,
-Zavalishin and Le Bivic, DAFx-16. It looks half a step back and loses a little treble; the first
-filter on the way down has an even length, which makes a whole step of it, and gives the treble
-back.
+What a shaper takes away, x - f(x), is formed at 8, 16 or 32 times the rate and taken from the
+delayed input, so that what is not shaped passes bit for bit. First-order antiderivative form:
+Parker, Zavalishin and Le Bivic, DAFx-16. It is the mean over a step of a wave that is straight
+between its values, half a step late. Straight lines lose sinc^2 of the treble before the bend, the
+mean loses sinc behind it: the last filter on the way up lifts the one, the first on the way down,
+of an even length, which makes a whole step of the half, lifts the other. So a bend is level,
+whatever power of the wave it takes.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from salt_anvil.core.audio import Sound
+from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.fir import sum_into
 from salt_anvil.core.state import State
 
-FACTORS = {"plain": 1, "good": 2, "high": 4, "best": 8}
-UP = DOWN = 30
+FACTORS = {"plain": 1, "good": 8, "high": 16, "best": 32}
+UP = DOWN = 44
 """Frames of delay on the way up and on the way down, the same for every quality."""
 LATENCY = UP + DOWN
-Bend = Callable[[Sound, Sound, int], None]
-"""Fills the last columns of (lanes, ahead + factor * frames) with what it takes from lines of
-values, (lanes, 1 + factor * frames), the one before them in front; in antiderivative form, half a
-step late, for factors over 1."""
 BETA = 11.0
 """Kaiser window for 108 dB (Kaiser 1974: 0.1102 * (A - 8.7)); stages together stay over 100."""
-SHARP, SOFT = 48, 16
-"""Taps of a half-band between the values: next to the rate itself, flat to 20 kHz and -100 dB from
-28 kHz on at 48 kHz; and above it, where what lies between is gone already."""
+TAPS = {1: 76, 2: 16, 4: 10, 8: 8, 16: 6}
+"""Taps of a half-band between the values, by the factor that it begins at: next to the rate itself,
+flat to 20 kHz and -100 dB from 24.1 kHz on at 44.1 kHz, so that nothing folds to where it is
+heard; the higher, the less lies near its corner."""
+INNER = {8: (8,), 16: (6, 4), 32: (5, 4, 4)}
+OUTER = {8: (16,), 16: (10, 12), 32: (10, 8, 8)}
+"""Delays in their own values of the stages beyond 4 times the rate, up and down: 2 frames of each
+quality."""
+LIFT = 1.0 / 12.0
+"""1 / sinc^2 = 1 + d / 12 + ..., with d the second difference, turned round."""
+CHUNK = 3 * GRID
+"""Frames at a time, so that what lies between them stays in the cache."""
+Ints = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
 class Stage:
-    """A filter from `factor` values a frame to twice or half as many, `delay` values late.
+    """A filter from `inner` values a frame to `outer`.
 
-    weights: of a half-band, those between its middle and its zeros; behind the shaper, all.
-    past: values that it wants in front of a block.
+    rows: for each of a frame's outer values, which inner ones it is made of, counted from the
+    frame's first, and their weights.
     """
 
-    form: Literal["delay", "double", "halve", "unshape"]
-    factor: int
-    delay: int
-    weights: Vector
-    past: int
+    inner: int
+    outer: int
+    rows: list[tuple[Ints, Vector]]
+
+    @property
+    def past(self) -> int:
+        """Frames that it wants in front of a block."""
+        return max(-(int(places.min()) // self.inner) for places, _ in self.rows)
 
 
 def _kaiser(share: NDArray[Any]) -> Vector:
@@ -81,242 +91,251 @@ def _even(taps: int, factor: int) -> Vector:
     return np.asarray(whole / whole.sum())
 
 
-def _delay(frames: int) -> Stage:
-    return Stage("delay", 1, frames, np.ones(1), frames)
+def _flattest(taps: int) -> Vector:
+    """Return Lagrange's weights of the value half way between two, (taps,): exact for polynomials,
+    so that few do where all that is heard lies low."""
+    at = np.arange(taps) - taps / 2 + 0.5
+    apart = at[:, None] - at + np.eye(taps)
+    return np.asarray([np.prod(np.delete(-at, j)) for j in range(taps)] / np.prod(apart, axis=1))
 
 
-def _double(factor: int, taps: int, frames: int) -> Stage:
-    delay = factor * frames
-    return Stage("double", factor, delay, _between(taps), delay + taps // 2 - 1)
+def _half_band(factor: int) -> Vector:
+    """Return the half-band from a factor to twice as many whole, (2 * taps - 1,), its middle 1."""
+    taps = TAPS[factor]
+    whole = np.zeros(2 * taps - 1)
+    whole[::2], whole[taps - 1] = _flattest(taps) if factor >= 8 else _between(taps), 1.0
+    return whole
 
 
-def _halve(factor: int, taps: int, frames: int) -> Stage:
-    delay = factor * frames
-    return Stage("halve", factor, delay, 0.5 * _between(taps), delay + taps - 1)
+def _late(frames: int) -> Stage:
+    return Stage(1, 1, [(np.array([-frames]), np.ones(1))])
 
 
-def _unshape(factor: int, taps: int, frames: int) -> Stage:
-    delay = factor * frames
-    return Stage("unshape", factor, delay, _even(taps, factor), delay + taps // 2 - 1)
+def _double(factor: int, delay: int, *, lift: bool) -> Stage:
+    """lift: for a shaper that goes straight from one value to the next."""
+    whole = _half_band(factor)
+    if lift:
+        whole = np.convolve(whole, [-LIFT, 1 + 2 * LIFT, -LIFT])
+    middle, rows = len(whole) // 2, []
+    for p in range(2 * factor):
+        # Twice the place of an inner value, less that of the outer one, is odd or even as p is.
+        apart = np.arange(-middle, middle + 1)
+        mine = (apart % 2 == p % 2) & (whole != 0)
+        rows.append(((p + apart[mine]) // 2 - delay, whole[mine]))
+    return Stage(factor, 2 * factor, rows)
+
+
+def _halve(factor: int, delay: int) -> Stage:
+    whole = 0.5 * _half_band(factor // 2)
+    apart = np.flatnonzero(whole) - len(whole) // 2
+    rows = [(2 * p + apart - delay, whole[whole != 0]) for p in range(factor // 2)]
+    return Stage(factor, factor // 2, rows)
+
+
+def _unshape(factor: int, delay: int) -> Stage:
+    taps = max(2 * TAPS[factor // 2], 16)
+    apart = np.arange(taps) - taps // 2 + 1
+    weights = _even(taps, factor)
+    return Stage(
+        factor, factor // 2, [(2 * p + apart - delay, weights) for p in range(factor // 2)]
+    )
 
 
 @lru_cache(maxsize=4)
 def stages(quality: str) -> tuple[list[Stage], list[Stage]]:
     """Return the filters of a quality on the way up and on the way down."""
     if quality == "plain":
-        return [_delay(UP)], [_delay(DOWN)]
-    if quality == "good":
-        return [_double(1, SHARP, UP)], [_unshape(2, 2 * SHARP, DOWN)]
-    if quality == "high":
-        up = [_double(1, SHARP, UP - 4), _double(2, SOFT, 4)]
-        return up, [_unshape(4, 2 * SOFT, 4), _halve(2, SHARP, DOWN - 4)]
-    up = [_double(1, SHARP, UP - 6), _double(2, SOFT, 4), _double(4, SOFT, 2)]
-    down = [_unshape(8, 2 * SOFT, 2), _halve(4, SOFT, 4), _halve(2, SHARP, DOWN - 6)]
+        return [_late(UP)], [_late(DOWN)]
+    top = FACTORS[quality]
+    up = [_double(1, UP - 6, lift=False), _double(2, 8, lift=False)]
+    down = [_halve(4, 16), _halve(2, 2 * (DOWN - 6))]
+    factor = 4
+    for inner, outer in zip(INNER[top], OUTER[top], strict=True):
+        last = 2 * factor == top
+        up.append(_double(factor, inner, lift=last))
+        down.insert(0, (_unshape if last else _halve)(2 * factor, outer))
+        factor *= 2
     return up, down
 
 
-def _places(way: int) -> dict[int, tuple[int, int]]:
-    """Return, by a stage's factor, where what it keeps begins and ends, the most of any quality."""
-    most: dict[int, int] = {}
-    for quality in FACTORS:
-        for stage in stages(quality)[way]:
-            most[stage.factor] = max(most.get(stage.factor, 0), stage.past)
-    found, at = {}, 0
-    for factor in sorted(most):
-        found[factor] = (at, at + most[factor])
-        at += most[factor]
-    return found
-
-
-PLACES = (_places(0), _places(1))
-"""Columns of what is kept in front of the stages, on the way up and on the way down."""
-FIRST = PLACES[0][1][1]
-"""Frames that are kept in front of a block."""
-KEPT = tuple(max(end for _, end in places.values()) for places in PLACES)
-SPAN = KEPT[0] + 1
-"""Frames on which, at most, the newest value and all that is kept on the way up depend."""
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def double_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector) -> None:
-    """Fill the last columns of out, (lanes, ahead + 2 n), from lines (lanes, past + n)."""
-    n = lines.shape[1] - past
-    ahead, between = out.shape[1] - 2 * n, np.empty(n)
-    first = past - delay - len(weights) // 2 + 1
-    for lane in range(len(lines)):
-        sum_into(between, lines[lane, first : first + n + len(weights) - 1], weights)
-        line, found = lines[lane, past - delay : past - delay + n], out[lane, ahead:]
-        for i in range(n):
-            found[2 * i] = line[i]
-            found[2 * i + 1] = between[i]
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def halve_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector) -> None:
-    """Fill the last columns of out, (lanes, ahead + n / 2), from lines (lanes, past + n)."""
-    n = (lines.shape[1] - past) // 2
-    taps = len(weights)
-    ahead, sums, odd = out.shape[1] - n, np.empty(n), np.empty(n + taps - 1)
-    for lane in range(len(lines)):
-        line = lines[lane, past - delay - taps + 1 :]
-        for i in range(n + taps - 1):
-            odd[i] = line[2 * i]
-        sum_into(sums, odd, weights)
-        middle, found = lines[lane, past - delay :], out[lane, ahead:]
-        for i in range(n):
-            found[i] = 0.5 * middle[2 * i] + sums[i]
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def unshape_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector) -> None:
-    """Fill the last columns of out, (lanes, ahead + n / 2), from what a shaper left half a step
-    late, lines (lanes, past + n)."""
-    n = (lines.shape[1] - past) // 2
-    taps = len(weights) // 2
-    ahead, sums, other = out.shape[1] - n, np.empty(n), np.empty(n)
-    evens, odds = weights[::2].copy(), weights[1::2].copy()
-    even, odd = np.empty(n + taps - 1), np.empty(n + taps - 1)
-    for lane in range(len(lines)):
-        line = lines[lane, past - delay - taps + 1 :]
-        for i in range(n + taps - 1):
-            even[i], odd[i] = line[2 * i], line[2 * i + 1]
-        sum_into(sums, even, evens)
-        sum_into(other, odd, odds)
-        found = out[lane, ahead:]
-        for i in range(n):
-            found[i] = sums[i] + other[i]
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def delay_into(out: Sound, lines: Sound, past: int, delay: int, weights: Vector) -> None:
-    """Fill the last columns of out, (lanes, ahead + n), from lines (lanes, past + n)."""
-    n = lines.shape[1] - past
-    out[:, out.shape[1] - n :] = lines[:, past - delay : past - delay + n]
-
-
-FORMS = ("delay", "double", "halve", "unshape")
-
-
-Rows = NDArray[np.int64]
-Tables = tuple[int, Rows, Sound, Rows, Sound]
-"""A quality as the kernels take it: its factor; rows of form, delay, begin, end, taps and weights
-of the stages on the way up; the same on the way down."""
+SPAN = 1 + max(sum(stage.past for stage in stages(quality)[0]) for quality in FACTORS)
+"""Frames on which, at most, the newest value on the way up and the one before it depend."""
+Tables = tuple[int, Ints, Ints, Ints, Vector]
+"""A quality as the kernels take it: its factor; a row for each stage, the way up and down; where
+the taps of each row of weights begin; their places in the room; their weights."""
+STAGE = ("inner", "outer", "past", "kept", "room", "first")
+"""Columns of a stage's row: values a frame that come in and go out, frames in front, where those
+are kept, where its room begins, and its first row of weights."""
+INNER_AT, OUTER_AT, PAST_AT, KEPT_AT, ROOM_AT, FIRST_AT = range(6)
 Kept = tuple[Vector, Sound, Sound, Sound]
-"""What is remembered, as the kernels take it: factor, last value, what stands in front of the
-stages on the way up and on the way down."""
+"""What is remembered, as the kernels take it: the factor that the rest is of, 0 where only the
+frames are known; the last SPAN frames; what stands in front of the stages; the last value."""
 
 
 @lru_cache(maxsize=4)
 def tables(quality: str) -> Tables:
     """Return a quality as the kernels take it."""
-    return FACTORS[quality], *_plan(quality, 0), *_plan(quality, 1)
+    chain = [*stages(quality)[0], *stages(quality)[1]]
+    rising = len(stages(quality)[0])
+    rows, kept, room, first = [], 0, 0, 0
+    for number, stage in enumerate(chain):
+        if number == rising:
+            room += stage.inner * (CHUNK + 1)
+        past = SPAN if number == 0 else stage.past
+        rows.append([stage.inner, stage.outer, past, kept, room, first])
+        kept += stage.inner * past if number else 0
+        room += stage.inner * (past + CHUNK)
+        first += stage.outer
+    rows.append([1, 0, 0, kept, room, first])
+    begins, places, weights = [0], [], []
+    for stage, row in zip(chain, rows, strict=False):
+        wide = row[PAST_AT] + CHUNK
+        for place, weight in stage.rows:
+            frame, value = np.divmod(place, stage.inner)
+            places.append(row[ROOM_AT] + value * wide + row[PAST_AT] + frame)
+            weights.append(weight)
+            begins.append(begins[-1] + len(weight))
+    return (
+        FACTORS[quality],
+        np.array(rows, np.int64),
+        np.array(begins, np.int64),
+        np.concatenate(places).astype(np.int64),
+        np.concatenate(weights),
+    )
 
 
-def _plan(quality: str, way: int) -> tuple[Rows, Sound]:
-    chain = stages(quality)[way]
-    rows = [[FORMS.index(s.form), s.delay, *PLACES[way][s.factor], len(s.weights)] for s in chain]
-    weights = np.zeros((len(chain), 2 * SHARP))
-    for row, stage in zip(weights, chain, strict=True):
-        row[: len(stage.weights)] = stage.weights
-    return np.array(rows, np.int64), weights
+KEPT = max(int(tables(quality)[1][-1, KEPT_AT]) for quality in FACTORS)
+
+
+def shaping_state(lanes: int) -> State:
+    """Return the cold state of a shaper, to be held in a processor's own."""
+    return State(
+        shaping_factor=np.zeros(lanes),
+        shaping_frames=np.zeros((lanes, SPAN)),
+        shaping_past=np.zeros((lanes, KEPT)),
+        shaping_last=np.zeros((lanes, 1)),
+    )
 
 
 def kept(state: State) -> Kept:
     """Return what a state remembers as the kernels take it."""
-    return (state["shaping_factor"], state["shaping_last"], state["shaping_up"],
-            state["shaping_down"])  # fmt: skip
+    return (state["shaping_factor"], state["shaping_frames"], state["shaping_past"],
+            state["shaping_last"])  # fmt: skip
+
+
+def given(
+    quality: str, state: State
+) -> tuple[int, Ints, Ints, Ints, Vector, Vector, Sound, Sound, Sound]:
+    """Return `tables` and `kept` one by one, which costs a kernel less to take."""
+    return *tables(quality), *kept(state)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def room_for(tables: Tables) -> Vector:
+    """Return the room in which the stages work on CHUNK frames of a lane.
+
+    Each stage's values stand there as rows of frames, one for each of a frame's values: what lies
+    beside each other is found at once, and nothing is woven together or apart.
+    """
+    return np.empty(tables[1][-1, ROOM_AT] + CHUNK)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def raised(room: Vector, tables: Tables, p: int, n: int) -> Vector:
+    """Return the p-th values of n frames, p from -1 (the one before the first) to factor - 1."""
+    factor, rows = tables[0], tables[1]
+    at = rows[_rising(factor), ROOM_AT] - factor * (CHUNK + 1)
+    at += (factor - 1) * (CHUNK + 1) if p < 0 else p * (CHUNK + 1) + 1
+    return room[at : at + n]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def taken(room: Vector, tables: Tables, p: int, n: int) -> Vector:
+    """Return where a shaper leaves what it takes from the p-th values of n frames: for factors over
+    1 the mean over the step that ends there."""
+    row = tables[1][_rising(tables[0])]
+    at = row[ROOM_AT] + p * (row[PAST_AT] + CHUNK) + row[PAST_AT]
+    return room[at : at + n]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _rising(factor: int) -> int:
+    """Return how many stages rise to a factor."""
+    stages = 1
+    while 1 << stages < factor:
+        stages += 1
+    return stages
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _through(
-    lines: Sound, plan: NDArray[np.int64], weights: Sound, kept: Sound, last: Sound
-) -> Sound:
-    """Return what a chain makes of its input, (lanes, past + values), with `last` in front.
-
-    kept: (lanes, columns), what stands in front of each stage's input, moved on.
-    """
-    for s in range(len(plan)):
-        form, delay, begin, end, taps = plan[s]
-        past = end - begin
-        count = lines.shape[1] - past
-        kept[:, begin:end] = lines[:, count:]
-        ahead, values = 1, count
-        if s + 1 < len(plan):
-            ahead = plan[s + 1, 3] - plan[s + 1, 2]
-        if form == 1:
-            values = 2 * count
-        elif form > 1:
-            values = count // 2
-        out = np.empty((len(lines), ahead + values))
-        for lane in range(len(lines)):
-            if s + 1 < len(plan):
-                out[lane, :ahead] = kept[lane, plan[s + 1, 2] : plan[s + 1, 3]]
+    room: Vector, tables: Tables, begin: int, end: int, n: int, kept: Vector, frames: Vector
+) -> None:
+    """Run stages over n frames that stand in the room of the first; what is kept moves on."""
+    factor, rows, begins, places, weights = tables
+    rising = _rising(factor)
+    for s in range(begin, end):
+        inner, outer, past, keep, at, first = rows[s]
+        wide = past + CHUNK
+        for p in range(inner):
+            line, memory = at + p * wide, frames if s == 0 else kept
+            here = 0 if s == 0 else keep + p * past
+            for i in range(past):
+                room[line + i] = memory[here + i]
+            for i in range(past):
+                memory[here + i] = room[line + n + i]
+        out, width = rows[s + 1, ROOM_AT] + rows[s + 1, PAST_AT], rows[s + 1, PAST_AT] + CHUNK
+        if s + 1 == rising:
+            out, width = rows[rising, ROOM_AT] - factor * (CHUNK + 1) + 1, CHUNK + 1
+        for p in range(outer):
+            low, high, to = begins[first + p], begins[first + p + 1], out + p * width
+            if high - low == 1 and weights[low] == 1.0:
+                place = places[low]
+                for i in range(n):
+                    room[to + i] = room[place + i]
             else:
-                out[lane, 0] = last[lane, 0]
-        if form == 0:
-            delay_into(out, lines, past, delay, weights[s, :taps])
-        elif form == 1:
-            double_into(out, lines, past, delay, weights[s, :taps])
-        elif form == 2:
-            halve_into(out, lines, past, delay, weights[s, :taps])
-        else:
-            unshape_into(out, lines, past, delay, weights[s, :taps])
-        lines = out
-    return lines
+                sum_into(room, to, n, places, weights, low, high)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def rise(sound: Sound, tables: Tables, kept: Kept) -> Sound:
-    """Return a block and the values between its frames, UP frames late, with the one before.
+def rise(room: Vector, block: Sound, lane: int, tables: Tables, kept: Kept) -> None:
+    """Fill the rows of `raised` with a lane of up to CHUNK frames, UP frames late.
 
-    sound: (frames, lanes); the shape is (lanes, 1 + factor * frames). What is kept moves on.
+    block: (frames, lanes). What is kept moves on.
     """
-    factor, plan, weights, _, _ = tables
-    was, last, up, down = kept
-    if was[0] != factor:
-        # What the stages of another quality kept is of another time.
-        up[:, FIRST:] = 0.0
-        last[:] = 0.0
-        down[:] = 0.0
-        was[0] = factor
-    frames, lanes = sound.shape
-    past = plan[0, 3] - plan[0, 2]
-    lines = np.empty((lanes, past + frames))
-    for lane in range(lanes):
-        lines[lane, :past] = up[lane, :past]
-        for i in range(frames):
-            lines[lane, past + i] = sound[i, lane]
-    lines = _through(lines, plan, weights, up, last)
-    last[:, 0] = lines[:, -1]
-    return lines
+    factor, rows = tables[0], tables[1]
+    was, frames, past, last = kept
+    rising = _rising(factor)
+    if was[lane] != factor:
+        # Only the frames are of any quality; what stands in front of the stages is made of them.
+        was[lane] = factor
+        past[lane] = 0.0
+        last[lane, 0] = 0.0
+        known = frames[lane].copy()
+        frames[lane] = 0.0
+        line = room[rows[0, ROOM_AT] + SPAN :]
+        line[:SPAN] = known
+        _through(room, tables, 0, rising, SPAN, past[lane], frames[lane])
+        last[lane, 0] = raised(room, tables, factor - 1, SPAN)[SPAN - 1]
+    n = len(block)
+    line = room[rows[0, ROOM_AT] + SPAN :]
+    for i in range(n):
+        line[i] = block[i, lane]
+    _through(room, tables, 0, rising, n, past[lane], frames[lane])
+    raised(room, tables, -1, n)[0] = last[lane, 0]
+    last[lane, 0] = raised(room, tables, factor - 1, n)[n - 1]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def room(values: int, tables: Tables, kept: Kept) -> Sound:
-    """Return an array for what a bend takes from so many values, with what stands in front."""
-    begin, end = tables[3][0, 2], tables[3][0, 3]
-    down = kept[3]
-    cut = np.empty((len(down), end - begin + values))
-    cut[:, : end - begin] = down[:, begin:end]
-    return cut
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def fall_lines(cut: Sound, tables: Tables, kept: Kept) -> Sound:
-    """Return what was filled into `room` at the rate itself, (lanes, 1 + frames), the first column
-    empty; what is kept moves on."""
-    return _through(cut, tables[3], tables[4], kept[3], kept[1])
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def fall(cut: Sound, tables: Tables, kept: Kept) -> Sound:
-    """Return `fall_lines` as (frames, lanes)."""
-    lines = fall_lines(cut, tables, kept)
-    out = np.empty((lines.shape[1] - 1, len(lines)))
-    for lane in range(len(lines)):
-        for i in range(len(out)):
-            out[i, lane] = lines[lane, 1 + i]
-    return out
+def fall(room: Vector, n: int, lane: int, tables: Tables, kept: Kept) -> Vector:
+    """Return what stands in the rows of `taken` at the rate itself, (n,), DOWN frames later; what
+    is kept moves on."""
+    rows = tables[1]
+    last = len(rows) - 1
+    frames = np.empty(0)
+    _through(room, tables, _rising(tables[0]), last, n, kept[2][lane], frames)
+    at = rows[last, ROOM_AT]
+    return room[at : at + n]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -333,60 +352,38 @@ def greatest(values: Vector) -> float:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def idle(sound: Sound, level: float, kept: Kept) -> bool:
-    """Say whether a bend that begins at a level leaves a block alone, and nothing is on its way."""
-    _, _, up, down = kept
-    if greatest(sound.ravel()) > level or greatest(down.ravel()) > 0.0:
+def idle(block: Sound, level: float, lane: int, tables: Tables, kept: Kept) -> bool:
+    """Say whether a bend that begins at a level leaves a lane of a block alone while nothing is on
+    its way; then what is kept has moved on."""
+    was, frames, past, _ = kept
+    line = block[:, lane].copy()
+    if greatest(line) > level or greatest(frames[lane]) > level:
         return False
-    most = 0.0
-    for line in up:
-        most = max(most, greatest(line[:FIRST]))
-    return most <= level
+    if was[lane] != 0.0:
+        if was[lane] != tables[0]:
+            return False
+        falling = tables[1][_rising(tables[0]), KEPT_AT]
+        if greatest(past[lane, falling:]) > 0.0:
+            return False
+        was[lane] = 0.0
+    if len(line) < SPAN:
+        frames[lane, : SPAN - len(line)] = frames[lane, len(line) :].copy()
+        frames[lane, SPAN - len(line) :] = line
+    else:
+        frames[lane] = line[len(line) - SPAN :]
+    return True
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def pass_by(sound: Sound, tables: Tables, kept: Kept) -> None:
-    """Move on by a block that is not shaped, as `oversampled_difference` would."""
-    rise(sound[max(len(sound) - SPAN, 0) :], tables, kept)
-
-
-def shaping_state(lanes: int) -> State:
-    """Return the cold state of `oversampled_difference`, to be held in a processor's own."""
-    return State(
-        shaping_factor=np.zeros(1),
-        shaping_last=np.zeros((lanes, 1)),
-        shaping_up=np.zeros((lanes, KEPT[0])),
-        shaping_down=np.zeros((lanes, KEPT[1])),
-    )
-
-
-def given(
-    quality: str, state: State
-) -> tuple[int, Rows, Sound, Rows, Sound, Vector, Sound, Sound, Sound]:
-    """Return `tables` and `kept` one by one, which costs a kernel less to take."""
-    return *tables(quality), *kept(state)
-
-
-def oversampled_difference(bend: Bend, sound: Sound, quality: str, state: State) -> Sound:
-    """Return what a bend takes from a block, LATENCY frames late; the state moves on."""
-    table, memory = tables(quality), kept(state)
-    lines = rise(sound, table, memory)
-    cut = room(lines.shape[1] - 1, table, memory)
-    bend(lines, cut, FACTORS[quality])
-    return fall(cut, table, memory)
-
-
-def _reach() -> float:
+def _reach(quality: str) -> float:
     """Return the greatest sum of the weights that a value between the frames depends on."""
-    whole = np.ones(1)
-    for taps in (SHARP, SOFT, SOFT):
-        one = np.zeros(2 * taps - 1)
-        one[::2], one[taps - 1] = _between(taps), 1.0
-        spread = np.zeros(2 * len(whole) - 1)
-        spread[::2] = whole
-        whole = np.convolve(spread, one)
-    return max(float(np.abs(whole[phase::8]).sum()) for phase in range(8))
+    pulse = np.zeros((2 * SPAN, 1))
+    pulse[0] = 1
+    for stage in stages(quality)[0]:
+        values = np.concatenate([np.zeros(stage.past * stage.inner), pulse.ravel()])
+        at = stage.inner * (np.arange(len(pulse)) + stage.past)[:, None]
+        pulse = np.stack([values[at + places] @ weights for places, weights in stage.rows], axis=1)
+    return float(np.abs(pulse).sum(axis=0).max())
 
 
-BOUND = 1.05 * _reach()
+BOUND = 1.05 * max(_reach(quality) for quality in FACTORS)
 """No value between the frames exceeds the frames around it by more than this factor."""

@@ -10,11 +10,36 @@ import numpy as np
 from numba import njit
 
 from salt_anvil.core.audio import GRID, Sound
-from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp.control_ramp import Vector, along_into
 
-NEAR = 1e-6
+EVERY = 4
+"""Of so many values between the frames one tells the offset."""
 EVEN_SHARE = 0.5
 """Share of the even bend, so that its slope stays between 1/2 and 3/2."""
+NEAR = 0.5
+"""Steps below it take a polynomial for asinh(x) / x."""
+ASINH = tuple(
+    np.polynomial.Chebyshev.interpolate(
+        lambda square: np.arcsinh(np.sqrt(square)) / np.sqrt(square), 9, (0, NEAR**2)
+    )
+    .convert(kind=np.polynomial.Polynomial)
+    .coef.tolist()
+)
+"""asinh(x) / x as a polynomial of x^2, within 1e-12 up to NEAR."""
+HALF_ROOT = int(np.array(math.sqrt(0.5)).view(np.int64))
+MANTISSA = (1 << 52) - 1
+LN2_HIGH, LN2_LOW = 0.693147180369123816490, 1.90821492927058770002e-10
+"""ln 2 in two parts, the first of which has zeros at its end."""
+ARTANH = tuple(1.0 / (2.0 * n + 1.0) for n in range(10))
+"""artanh(x) / x as a series of x^2; the rest is under 1e-16 up to 0.0295."""
+
+
+@njit(cache=True, nogil=True, error_model="numpy", inline="always")
+def _power_series(x: float, c: tuple[float, ...]) -> float:
+    """Return a polynomial of ten powers, written out so that many are found at once."""
+    high = (((c[9] * x + c[8]) * x + c[7]) * x + c[6]) * x + c[5]
+    return ((((high * x + c[4]) * x + c[3]) * x + c[2]) * x + c[1]) * x + c[0]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -33,28 +58,6 @@ def _leaning(x: float, odd: float, lean: float, still: float) -> float:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _even_integral(x: float, root: float, log: float) -> float:
-    """log: of abs(x) + root, asinh(x) but for its sign; its error near 0 is that of the rest."""
-    return EVEN_SHARE * (0.5 * (x * root + math.copysign(log, x)) - x)
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _straight_integral(x: float, root: float, log: float, odd: float) -> float:
-    even = _even_integral(x, root, log)
-    return odd * (0.5 * x * x - (root - 1.0)) + (1.0 - odd) * even
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _leaning_integral(
-    x: float, root: float, log: float, odd: float, lean: float, still: float
-) -> float:
-    moved = x + lean
-    shifted = math.sqrt(1.0 + moved * moved) - still - lean / still * x
-    even = _even_integral(x, root, log)
-    return odd * (0.5 * x * x - shifted * (still * still * still)) + (1.0 - odd) * even
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
 def bend(x: float, odd: float, lean: float) -> float:
     """Return x - f(x) at a balance from 0 (even) to 1 (odd); lean shifts the middle of the bend."""
     if lean == 0.0:
@@ -63,94 +66,207 @@ def bend(x: float, odd: float, lean: float) -> float:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def bend_integral(x: float, odd: float, lean: float) -> float:
-    """Return the integral of `bend` from 0 to x."""
-    root = math.sqrt(1.0 + x * x)
-    log = math.log(abs(x) + root)
-    if lean == 0.0:
-        return float(_straight_integral(x, root, log, odd))
-    return float(_leaning_integral(x, root, log, odd, lean, math.sqrt(1.0 + lean * lean)))
+def _log_into(out: Vector, values: Vector) -> None:
+    """Fill out with the logarithms of values over 0, without branches, so that many go at once.
 
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _bend_line(
-    cut: Vector, line: Vector, odd: float, lean: float, root: Vector, whole: Vector
-) -> None:
-    """Fill cut (n,) with what is taken from line (1 + n,), each a mean over a step.
-
-    Roots, logarithms and quotients in passes of their own: all but the logarithms are found many
-    at a time. root, whole: (1 + n,) or more, to work in.
+    value = 2^e m, m around 1; ln m = 2 artanh s, s = (m - 1) / (m + 1), by its series.
     """
-    still = math.sqrt(1.0 + lean * lean)
-    for i in range(len(line)):
-        root[i] = math.sqrt(1.0 + line[i] * line[i])
-        whole[i] = 0.0
-    if odd < 1.0:
-        for i in range(len(line)):
-            whole[i] = math.log(abs(line[i]) + root[i])
-    if lean == 0.0:
-        for i in range(len(line)):
-            whole[i] = _straight_integral(line[i], root[i], whole[i], odd)
-        for i in range(len(cut)):
-            a, b = line[i], line[i + 1]
-            step, middle = b - a, _straight(0.5 * (b + a), odd)
-            cut[i] = (whole[i + 1] - whole[i]) / step if abs(step) > NEAR else middle
-        return
-    for i in range(len(line)):
-        whole[i] = _leaning_integral(line[i], root[i], whole[i], odd, lean, still)
-    for i in range(len(cut)):
-        a, b = line[i], line[i + 1]
-        step, middle = b - a, _leaning(0.5 * (b + a), odd, lean, still)
-        cut[i] = (whole[i + 1] - whole[i]) / step if abs(step) > NEAR else middle
+    work = np.empty(len(out), np.int64)
+    bits, mantissas = values.view(np.int64), work.view(np.float64)
+    for i in range(len(out)):
+        moved = bits[i] - HALF_ROOT
+        out[i] = float(moved >> 52)
+        work[i] = (moved & MANTISSA) + HALF_ROOT
+    for i in range(len(out)):
+        m, e = mantissas[i], out[i]
+        s = (m - 1.0) / (m + 1.0)
+        out[i] = e * LN2_HIGH + (2.0 * s * _power_series(s * s, ARTANH) + e * LN2_LOW)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def bend_lines(
-    lines: Sound,
-    cut: Sound,
-    factor: int,
+def _roots_into(roots: Vector, line: Vector, lean: Vector) -> None:
+    for i in range(len(roots)):
+        moved = line[i] + lean[i]
+        roots[i] = math.sqrt(1.0 + moved * moved)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _slopes_into(
+    slopes: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, lean: Vector
+) -> None:
+    """Fill slopes with (rb - ra) / (b - a) = (a + b) / (ra + rb); no step is too small for it."""
+    for i in range(len(slopes)):
+        slopes[i] = ((a[i] + lean[i]) + (b[i] + lean[i])) / (ra[i] + rb[i])
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _odd_into(
+    cut: Vector, a: Vector, b: Vector, slope: Vector, odd: Vector, offset: Vector, steep: Vector
+) -> None:
+    """Fill cut with the mean of what the odd bend, whose integral is the root, takes from a to b.
+
+    slope: of the root; offset, steep: what the lean takes from it and makes good.
+    """
+    for i in range(len(cut)):
+        shifted = (slope[i] - offset[i]) * steep[i]
+        cut[i] = odd[i] * (0.5 * (a[i] + b[i]) - shifted)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _even_onto(
+    cut: Vector,
+    a: Vector,
+    b: Vector,
+    ra: Vector,
+    rb: Vector,
+    slope: Vector,
+    odd: Vector,
+    steps: Vector,
+) -> None:
+    """Add the mean of what the even bend takes from a to b to cut, but for wide steps.
+
+    The integral of the root is (x root + asinh x) / 2. Both halves' differences are written by
+    sums: (b rb - a ra) / (b - a) = (R + s^2 / R) / 2 with s = a + b and R = ra + rb, and the asinh
+    moves on by that of the step b ra - a rb = (b - a) (R - s^2 / R) / 2. slope: s / R; steps:
+    filled.
+    """
+    # Two loops: of one, over so many arrays, the compiler makes no vectors.
+    for i in range(len(cut)):
+        turn = 0.5 * ((ra[i] + rb[i]) - (a[i] + b[i]) * slope[i])
+        steps[i] = abs((b[i] - a[i]) * turn)
+    for i in range(len(cut)):
+        r, share = ra[i] + rb[i], (a[i] + b[i]) * slope[i]
+        series = _power_series(steps[i] * steps[i], ASINH)
+        mean = 0.25 * (r + share) + 0.25 * (r - share) * series
+        value = (1.0 - odd[i]) * (EVEN_SHARE * (mean - 1.0))
+        cut[i] += value if steps[i] < NEAR else 0.0
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _wide_onto(
+    cut: Vector,
+    a: Vector,
+    b: Vector,
+    ra: Vector,
+    rb: Vector,
+    slope: Vector,
+    odd: Vector,
+    steps: Vector,
+) -> None:
+    """Add what `_even_onto` left out: where the step is wide, by the logarithm."""
+    n = len(cut)
+    grown, logs = np.empty(n), np.empty(n)
+    for i in range(n):
+        grown[i] = steps[i] + (ra[i] * rb[i] - a[i] * b[i])
+    _log_into(logs, grown)
+    for i in range(n):
+        if steps[i] >= NEAR:
+            r, share = ra[i] + rb[i], (a[i] + b[i]) * slope[i]
+            mean = 0.25 * (r + share) + 0.25 * (r - share) * (logs[i] / steps[i])
+            cut[i] += (1.0 - odd[i]) * (EVEN_SHARE * (mean - 1.0))
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _evens_onto(evens: Vector, line: Vector, odd: Vector, lean: Vector, share: float) -> None:
+    """Add a share of what is taken from a line alike on both sides of 0."""
+    for i in range(len(evens)):
+        x, moved = line[i], lean[i]
+        even = EVEN_SHARE * (math.sqrt(1.0 + x * x) - 1.0)
+        still = math.sqrt(1.0 + moved * moved)
+        right = (moved + x) / math.sqrt(1.0 + (moved + x) * (moved + x))
+        left = (moved - x) / math.sqrt(1.0 + (moved - x) * (moved - x))
+        leaning = (0.5 * (right + left) - moved / still) * (still * still * still)
+        evens[i] += share * ((1.0 - odd[i]) * even - odd[i] * leaning)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _bend_rows(
+    room: Vector, tables: o.Tables, n: int, odd: Vector, lean: Vector, evens: Vector
+) -> None:
+    """Leave in `o.taken` what a bend takes from `o.raised`; odd, lean: (n,).
+
+    evens: (n,), filled with the mean over each frame of what is taken alike on both sides of 0.
+    """
+    factor = tables[0]
+    evens[:] = 0.0
+    if factor == 1:
+        line, cut = o.raised(room, tables, 0, n), o.taken(room, tables, 0, n)
+        for i in range(n):
+            cut[i] = bend(line[i], odd[i], lean[i])
+        _evens_onto(evens, line, odd, lean, 1.0)
+        return
+    leaning, evenly, offset, steep = False, False, np.empty(n), np.empty(n)
+    for i in range(n):
+        still = math.sqrt(1.0 + lean[i] * lean[i])
+        offset[i], steep[i] = lean[i] / still, still * still * still
+        leaning |= lean[i] != 0.0
+        evenly |= odd[i] != 1.0
+    straight, roots, moved = np.zeros(n), np.empty((2, n)), np.empty((2, n))
+    slope, steps = np.empty(n), np.empty(n)
+    before = o.raised(room, tables, -1, n)
+    _roots_into(roots[0], before, straight)
+    _roots_into(moved[0], before, lean)
+    for p in range(factor):
+        now, cut = o.raised(room, tables, p, n), o.taken(room, tables, p, n)
+        ra, rb = roots[p % 2], roots[1 - p % 2]
+        if leaning:
+            ma, mb = moved[p % 2], moved[1 - p % 2]
+            _roots_into(mb, now, lean)
+            _slopes_into(slope, before, now, ma, mb, lean)
+            _odd_into(cut, before, now, slope, odd, offset, steep)
+        if evenly or not leaning:
+            _roots_into(rb, now, straight)
+            _slopes_into(slope, before, now, ra, rb, straight)
+        if not leaning:
+            _odd_into(cut, before, now, slope, odd, offset, steep)
+        if evenly:
+            _even_onto(cut, before, now, ra, rb, slope, odd, steps)
+            if o.greatest(steps) >= NEAR:
+                _wide_onto(cut, before, now, ra, rb, slope, odd, steps)
+        if p % EVERY == 0 and (evenly or leaning):
+            _evens_onto(evens, now, odd, lean, EVERY / factor)
+        before = now
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def bend_block(
+    sound: Sound,
     start: int,
     odd: Vector,
     d_odd: Vector,
     lean: Vector,
     d_lean: Vector,
-) -> None:
-    """Fill the last columns of cut with what is taken from lines (channels, 1 + factor * frames).
+    factor: int,
+    stages: o.Ints,
+    begins: o.Ints,
+    places: o.Ints,
+    weights: Vector,
+    was: Vector,
+    frames: Sound,
+    past: Sound,
+    last: Sound,
+) -> tuple[Sound, Sound]:
+    """Return what is taken from a block (frames, channels), o.LATENCY frames late, and what of it
+    is taken alike on both sides of 0, o.UP frames late: an offset and even harmonics.
 
-    odd, lean and their steps: per grid point; start: timeline frame of the block. In
-    antiderivative form, half a step late, for factors over 1.
+    odd, lean and their steps: per grid point; start: timeline frame; the others: `o.given`.
     """
-    channels, frames = lines.shape[0], (lines.shape[1] - 1) // factor
-    ahead = cut.shape[1] - factor * frames
-    root, whole = np.empty(factor * GRID + 1), np.empty(factor * GRID + 1)
-    for channel in range(channels):
-        at, k, offset = 0, 0, start % GRID
-        while at < frames:
-            n = min(GRID - offset, frames - at)
-            line = lines[channel, factor * at : factor * (at + n) + 1]
-            found = cut[channel, ahead + factor * at : ahead + factor * (at + n)]
-            steady = d_odd[k] == 0.0 and d_lean[k] == 0.0
-            if factor == 1:
-                for i in range(n):
-                    a, b = odd[k] + d_odd[k] * (offset + i), lean[k] + d_lean[k] * (offset + i)
-                    found[i] = bend(line[1 + i], a, b)
-            elif steady:
-                _bend_line(found, line, odd[k], lean[k], root, whole)
-            else:
-                for i in range(n):
-                    a, b = odd[k] + d_odd[k] * (offset + i), lean[k] + d_lean[k] * (offset + i)
-                    first = factor * i
-                    _bend_line(
-                        found[first : first + factor],
-                        line[first : first + factor + 1],
-                        a,
-                        b,
-                        root,
-                        whole,
-                    )
-            at += n
-            offset = 0
-            k += 1
+    tables, memory = (factor, stages, begins, places, weights), (was, frames, past, last)
+    out, evens, room = np.empty_like(sound), np.empty_like(sound), o.room_for(tables)
+    even = np.empty(o.CHUNK)
+    odds, leans = np.empty(o.CHUNK), np.empty(o.CHUNK)
+    for at in range(0, len(sound), o.CHUNK):
+        block = sound[at : at + o.CHUNK]
+        n, k = len(block), (start % GRID + at) // GRID
+        along_into(odds[:n], odd[k:], d_odd[k:], start + at)
+        along_into(leans[:n], lean[k:], d_lean[k:], start + at)
+        for lane in range(sound.shape[1]):
+            o.rise(room, block, lane, tables, memory)
+            _bend_rows(room, tables, n, odds[:n], leans[:n], even[:n])
+            line = o.fall(room, n, lane, tables, memory)
+            for i in range(n):
+                out[at + i, lane], evens[at + i, lane] = line[i], even[i]
+    return out, evens
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

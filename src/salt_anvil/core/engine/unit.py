@@ -207,7 +207,9 @@ class Unit:
     def _cross(self, wet: Sound, block: Sound, key: Sound | None, start: int) -> Sound:
         assert self._old is not None
         old, _ = self._old._wet(block, block if key is None else key, start)
-        crossed = crossfaded(wet, old, RAMP - self._fade_left)
+        # What comes out first went in before the change, and in part another way.
+        latency = self.processor.latency(self.stage.params, self.context.rate)
+        crossed = crossfaded(wet, old, RAMP - self._fade_left, min(latency, RAMP // 2))
         self._fade_left -= len(block)
         if self._fade_left <= 0:
             self._old, self._fade_left = None, 0

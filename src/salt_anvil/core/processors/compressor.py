@@ -5,7 +5,6 @@ from typing import Any, Literal
 import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
-from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp import waveshaper as s
@@ -37,7 +36,7 @@ from salt_anvil.core.processors.fields import (
     share,
     stereo,
 )
-from salt_anvil.core.processors.parts import cells_of
+from salt_anvil.core.processors.parts import cells_of, without_offset
 from salt_anvil.core.state import State
 
 MAKEUP, COLOUR, BALANCE = d.CONTROLS, d.CONTROLS + 1, d.CONTROLS + 2
@@ -45,7 +44,6 @@ CONTROLS = d.CONTROLS + 3
 COLOUR_DB = 18.0
 """Drive of the output stage at full colour; common practice, no source."""
 QUALITY = "good"
-OFFSET_HZ = 5.0
 RESTORE_MS = 25.0
 SLOW_RISE, SLOW_FALL = 4.0, 10.0
 """Programme-dependent release: the slow part's times as multiples of the release."""
@@ -321,13 +319,9 @@ def _coloured(sound: Sound, ramp: Ramp, rate: int, state: State, start: int) -> 
     """Return the sound with what the output stage bends, o.LATENCY frames late."""
     odd, d_odd = ramp.column(BALANCE)
     still, gain = np.zeros(len(ramp.value)), to_gain(COLOUR_DB)
-
-    def bend(lines: Sound, cut: Sound, factor: int) -> None:
-        s.bend_lines(lines, cut, factor, start, odd, d_odd, still, still)
-
-    cut = o.oversampled_difference(bend, gain * sound, QUALITY, state)
-    level = np.empty_like(cut)
-    biquad.filter_into(level, cut, biquad.high_pass(OFFSET_HZ, rate)[None], state["offset"])
+    shaping = o.given(QUALITY, state)
+    cut, even = s.bend_block(gain * sound, start, odd, d_odd, still, still, *shaping)
+    level = without_offset(cut, even, rate, state["offset"])
     share = ramp.frames(COLOUR, start, len(sound))
     out: Sound = delayed(sound, state["late"]) - (share / gain) * level
     return out

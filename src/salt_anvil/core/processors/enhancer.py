@@ -184,11 +184,8 @@ class Enhancer(Processor[EnhancerParams]):
         )
         late = np.concatenate([state["heights"], heights])
         state["heights"][:] = late[len(source) :]
-
-        def bend(lines: Sound, made: Sound, factor: int) -> None:
-            e.shape_lines(lines, made, factor, late, start, ramp.value, ramp.step)
-
-        return o.oversampled_difference(bend, source, params.quality, state)
+        shaping = o.given(params.quality, state)
+        return e.harmonics_block(source, start, late, ramp.value, ramp.step, *shaping)
 
     def drawing(self, params: EnhancerParams, context: Context) -> Harmonics:
         amount = params.amount_db if params.amount_db > NONE_DB else -120.0

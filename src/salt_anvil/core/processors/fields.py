@@ -82,7 +82,7 @@ def quality(default: Quality) -> Any:
     return choice(
         default,
         label="Quality",
-        doc="Against fold-back: at the rate itself, or at 2, 4 or 8 times the rate.",
+        doc="Against fold-back: at the rate itself, or at 8, 16 or 32 times the rate.",
     )
 
 

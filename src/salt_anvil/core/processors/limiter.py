@@ -230,12 +230,8 @@ def _rounded(driven: Sound, ramp: Ramp, state: State, start: int) -> Sound:
     # The ceiling glides in dB; the bend wants amplitudes, straight within a cell.
     begin = 10 ** (ramp.value[:, CEILING] / 20)
     end = 10 ** ((ramp.value[:, CEILING] + GRID * ramp.step[:, CEILING]) / 20)
-    step, shape, unused = (end - begin) / GRID, np.full(len(begin), SHAPE), np.empty(driven.T.shape)
-
-    def bend(lines: Sound, cut: Sound, factor: int) -> None:
-        c.clip_lines(lines, cut, unused, factor, start, begin, step, shape)
-
-    cut = o.oversampled_difference(bend, driven, QUALITY, state)
+    step, shape = (end - begin) / GRID, np.full(len(begin), SHAPE)
+    cut = c.cut_block(driven, start, begin, step, shape, *o.given(QUALITY, state))
     share = ramp.frames(ROUND, start, len(driven))
     out: Sound = delayed(driven, state["unbent"]) - share * cut
     return out

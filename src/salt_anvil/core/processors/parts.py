@@ -10,6 +10,9 @@ from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into
 from salt_anvil.core.errors import SettingError
 
+OFFSET_HZ = 5.0
+"""Below it, what a bend adds is an offset; common practice, no source."""
+
 
 def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
     """Return the maxima of the 64-frame cells that end inside this block."""
@@ -75,3 +78,14 @@ def in_range(sound: Sound, sections: Sound, memory: Sound) -> Sound:
     out = np.empty_like(sound)
     biquad.filter_into(out, sound, sections, memory)
     return out
+
+
+def without_offset(cut: Sound, even: Sound, rate: int, memory: Sound) -> Sound:
+    """Return what a bend takes, without the offset that its even part comes with.
+
+    Taking it from the even part alone leaves low notes where they are: what is taken can be many
+    times what is left. memory: (1, channels, 2), changed.
+    """
+    heard = np.empty_like(even)
+    biquad.filter_into(heard, even, biquad.high_pass(OFFSET_HZ, rate)[None], memory)
+    return cut - (even - heard)

@@ -9,7 +9,7 @@ from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import equaliser as t
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp import waveshaper as s
-from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector, lag_state, lagging
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
@@ -39,7 +39,7 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import Harmonics, Responses, Shaper
 from salt_anvil.core.processors.fields import Quality, Stereo, link, makeup, quality, share, stereo
-from salt_anvil.core.processors.parts import gained
+from salt_anvil.core.processors.parts import gained, without_offset
 from salt_anvil.core.state import State
 
 DRIVE, ODD, LEAN, OUTPUT, LINK, MATCH, EMPHASIS = range(7)
@@ -47,7 +47,6 @@ MOST_BANDS = 3
 MATCH_MS = 1000.0
 """Time of the mean squares that the loudness make-up compares."""
 MOST_DB = 24.0
-OFFSET_HZ = 5.0
 SHOWN_DB = -12.0
 """Level of the sine whose harmonics are drawn."""
 
@@ -89,7 +88,7 @@ class SaturatorParams(Params):
     )
     output_db: float = makeup("Output", "Gain at the end.")
     link: float = link("1: the loudness make-up is one gain for both channels; 0: each for itself.")
-    quality: Quality = quality("good")
+    quality: Quality = quality("high")
     makeup: Literal["off", "loudness"] = choice(
         "off",
         label="Make-up",
@@ -150,6 +149,7 @@ class Saturator(Processor[SaturatorParams]):
             return False
         for name in ("emphasis_", "undo_"):
             carry_bands(old, new, state.nested(name))
+        state["controls"][:] = np.nan
         return True
 
     def prepare(self, params: SaturatorParams, context: Context) -> State:
@@ -162,6 +162,7 @@ class Saturator(Processor[SaturatorParams]):
             powers=np.zeros((2, channels)),
             match=np.zeros((2, channels)),
             offset=np.zeros((1, channels, 2)),
+            controls=lag_state(o.LATENCY, len(self.controls(params, context))),
         )
         state.update(o.shaping_state(channels))
         for name in ("emphasis_", "undo_"):
@@ -172,7 +173,6 @@ class Saturator(Processor[SaturatorParams]):
         block, _, params, context, ramp, state, start = given
         sides = params.stereo == "mid-side" and context.channels == 2
         zeros = np.zeros_like(block)
-        drive, d_drive = ramp.column(DRIVE)
         emphasis = as_bands(params.emphasis)
         value, step = ramp.value[:, EMPHASIS:], ramp.step[:, EMPHASIS:]
         leaning = self._toned(block, emphasis, value, step, state, "emphasis_", context, start)
@@ -181,22 +181,19 @@ class Saturator(Processor[SaturatorParams]):
             driven = to_mid_side(driven)
         odd, d_odd = ramp.column(ODD)
         lean, d_lean = ramp.column(LEAN)
-
-        def bend(lines: Sound, cut: Sound, factor: int) -> None:
-            s.bend_lines(lines, cut, factor, start, odd, d_odd, lean, d_lean)
-
-        cut = o.oversampled_difference(bend, driven, params.quality, state)
+        shaping = o.given(params.quality, state)
+        cut, even = s.bend_block(driven, start, odd, d_odd, lean, d_lean, *shaping)
+        cut = without_offset(cut, even, context.rate, state["offset"])
         if sides:
             cut = from_mid_side(cut)
-        taken = np.empty_like(block)
-        gain_into(taken, cut, zeros, start, -drive, -d_drive)
-        # An even bend comes with an offset; it is not let out.
+        # Taken back from the sound that it was given to, however it moves meanwhile.
+        late, then = lagging(ramp, o.LATENCY, start, len(block), state["controls"])
+        drive, d_drive = late.column(DRIVE)
         level = np.empty_like(block)
-        blocker = biquad.high_pass(OFFSET_HZ, context.rate)[None]
-        biquad.filter_into(level, taken, blocker, state["offset"])
+        gain_into(level, cut, zeros, then, -drive, -d_drive)
         bare, dry = delayed(block, state["bare"]), delayed(leaning, state["past"])
-        undone = t.undone(value), t.undone(step)
-        back = self._toned(level, emphasis, *undone, state, "undo_", context, start)
+        undone = t.undone(late.value[:, EMPHASIS:]), t.undone(late.step[:, EMPHASIS:])
+        back = self._toned(level, emphasis, *undone, state, "undo_", context, then)
         if params.undo_emphasis:
             dry, level = bare, back
         out = dry - level
