@@ -187,7 +187,6 @@ def clip_block(
     ceiling: Vector,
     d_ceiling: Vector,
     shape: Vector,
-    hold: bool,
     sides: bool,
     spared: int,
     past: Sound,
@@ -206,7 +205,7 @@ def clip_block(
     """Return a block o.LATENCY frames late without what is cut off band, and its cells.
 
     dry, band: (frames, channels). start: timeline frame; ceiling (amplitude), d_ceiling, shape: per
-    grid point. hold: clip to the ceiling once it is told. sides: middle and side are made left and
+    grid point. sides: middle and side are made left and
     right. spared: channel that keeps what is cut off, or -1. past, kept, told: `past`, `share` and
     `told` of `clipper_state`, changed. The others: `o.given`. The cells, (3, cells, channels): dB
     cut off at most, share of the frames touched, dB over the ceiling at most.
@@ -244,7 +243,6 @@ def clip_block(
             start,
             ceiling,
             d_ceiling,
-            hold,
             reported[:, channel],
         )
         for i in range(frames):
@@ -260,7 +258,6 @@ def _notify_into(
     start: int,
     ceiling: Vector,
     d_ceiling: Vector,
-    hold: bool,
     reported: Vector,
 ) -> int:
     """Fill cells (3, cells) with what 64 frames of a line come to; return how many cells end.
@@ -282,10 +279,6 @@ def _notify_into(
         else:
             for i in range(n):
                 over = max(over, abs(values[i]) / (top + d_top * i))
-        if hold:
-            for i in range(n):
-                now = top + d_top * i
-                values[i] = min(max(values[i], -now), now)
         at, moved, inside = at + n, moved + n, inside + n
         if moved == GRID:
             moved = 0

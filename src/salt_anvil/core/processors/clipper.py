@@ -7,9 +7,12 @@ import numpy as np
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import clip as c
+from salt_anvil.core.dsp import lookahead_limiter as w
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.dynamics import rate_of
 from salt_anvil.core.dsp.stereo import to_mid_side
 from salt_anvil.core.processors.base import (
     Context,
@@ -28,9 +31,13 @@ from salt_anvil.core.processors.parts import (
     in_range,
     range_sections,
 )
+from salt_anvil.core.processors.wall import peaks_of, reduction_of, wall_state
 from salt_anvil.core.state import State
 
-DRIVE, CEILING, SHAPE, OUTPUT = range(4)
+DRIVE, CEILING, SHAPE, OUTPUT, WALL = range(5)
+HOLD_MS, RELEASE_MS, CLEAR_DB = 3.0, 10.0, -0.05
+"""Look-ahead and release of what holds the ceiling, and how far below it aims, for what its own
+moves add; common practice, no source."""
 DC_HZ = 5.0
 
 
@@ -95,7 +102,9 @@ class ClipperParams(Params):
     hold_ceiling: bool = choice(
         False,
         label="Hold ceiling",
-        doc="Takes off what rises over the ceiling again when the clipped wave is band-limited.",
+        change="structural",
+        doc="Turns down what rises over the ceiling again, between the samples too, when the"
+        " clipped wave is band-limited; looks 3 ms ahead.",
     )
     dc_block: bool = choice(False, label="No offset", doc="Takes a constant offset away first.")
 
@@ -114,22 +123,33 @@ class Clipper(Processor[ClipperParams]):
     level_line = "ceiling_db"
     level_behind = "drive_db"
 
+    def _ahead(self, params: ClipperParams, rate: int) -> int:
+        return round(HOLD_MS * rate / 1000) if params.hold_ceiling else 0
+
     def latency(self, params: ClipperParams, rate: int) -> int:
-        return o.LATENCY
+        return o.LATENCY + (self._ahead(params, rate) + w.WAIT if params.hold_ceiling else 0)
 
     def makeup_db(self, params: ClipperParams, context: Context) -> float:
         return params.drive_db + params.output_db
 
     def controls(self, params: ClipperParams, context: Context) -> Vector:
         check_range("range_low_hz", params.range_low_hz, "range_high_hz", params.range_high_hz)
-        return np.array(
-            [params.drive_db, to_gain(params.ceiling_db), params.shape, params.output_db]
-        )
+        vector = np.zeros(WALL + w.CONTROLS)
+        vector[DRIVE], vector[CEILING] = params.drive_db, to_gain(params.ceiling_db)
+        vector[SHAPE], vector[OUTPUT] = params.shape, params.output_db
+        vector[WALL + w.TARGET] = params.ceiling_db + w.AIM_DB + CLEAR_DB
+        vector[WALL + w.LINK] = 1.0
+        vector[WALL + w.RELEASE] = rate_of(RELEASE_MS, context.rate)
+        return vector
 
     def prepare(self, params: ClipperParams, context: Context) -> State:
         channels = context.channels
         state = State(offset=np.zeros((1, channels, 2)), band=np.zeros((2, channels, 2)))
         state.update(c.clipper_state(channels))
+        if params.hold_ceiling:
+            ahead = self._ahead(params, context.rate)
+            state.nest("hold_", wall_state(ahead, channels))
+            state["clipped"] = np.zeros((ahead + w.WAIT, channels))
         return state
 
     def process(self, given: Passage[ClipperParams]) -> tuple[Sound, Report]:
@@ -155,7 +175,6 @@ class Clipper(Processor[ClipperParams]):
             ceiling,
             d_ceiling,
             ramp.column(SHAPE)[0],
-            params.hold_ceiling,
             sides,
             spared,
             state["past"],
@@ -164,7 +183,14 @@ class Clipper(Processor[ClipperParams]):
             *o.given(params.quality, state),
         )
         reported = {"reduction_db": cells[0], "touched": cells[1], "overshoot_db": cells[2]}
-        return gained(out, ramp, OUTPUT, start), Report((start - o.LATENCY) // GRID, reported)
+        if not params.hold_ceiling:
+            return gained(out, ramp, OUTPUT, start), Report((start - o.LATENCY) // GRID, reported)
+        wall, memory = slice(WALL, WALL + w.CONTROLS), state.nested("hold_")
+        value, step = ramp.value[:, wall].copy(), ramp.step[:, wall].copy()
+        peaks = peaks_of(out, value, memory)
+        reduction = reduction_of(peaks, value, step, memory, start)
+        held = gained(delayed(out, state["clipped"]), ramp, OUTPUT, start, reduction)
+        return held, Report((start - o.LATENCY) // GRID, reported)
 
     def drawing(self, params: ClipperParams, context: Context) -> Shaper:
         top = to_gain(params.ceiling_db)

@@ -9,7 +9,6 @@ from salt_anvil.core.dsp import clip as c
 from salt_anvil.core.dsp import lookahead_limiter as w
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
-from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
 from salt_anvil.core.processors.base import (
@@ -23,11 +22,9 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.fields import link, share
 from salt_anvil.core.processors.parts import cells_of, gained
+from salt_anvil.core.processors.wall import peaks_of, reduction_of, wall_state
 from salt_anvil.core.state import State
 
-STEADY = 8
-"""Frames on both sides of a peak over which the gain stands, so that the interpolation of the
-output sees one gain."""
 HOLD_MS = 8.0
 """Time that the invisible character waits: half a period of 60 Hz."""
 BODY_MS = 150.0
@@ -161,12 +158,8 @@ class Limiter(Processor[LimiterParams]):
     def prepare(self, params: LimiterParams, context: Context) -> State:
         channels = context.channels
         ahead = self._ahead(params, context.rate)
-        steady = _steady(ahead)
-        state = State(
-            sound=np.zeros((w.TAPS - 1, channels)),
-            needs=np.zeros((ahead + steady, channels)),
-            held=np.zeros((ahead - steady, channels)),
-            wall=np.zeros((w.STATES, channels)),
+        state = wall_state(ahead, channels)
+        state.update(
             past=np.zeros((ahead + w.WAIT, channels)),
             seen=np.zeros((ahead, channels)),
             taken=np.zeros(channels),
@@ -179,13 +172,16 @@ class Limiter(Processor[LimiterParams]):
 
     def process(self, given: Passage[LimiterParams]) -> tuple[Sound, Report]:
         block, _, params, context, ramp, state, start = given
-        value = ramp.value
         driven = gained(block, ramp, DRIVE, start)
         behind = 0
         if "unbent" in state:
             driven, behind = _rounded(driven, ramp, state, start), o.LATENCY
-        peaks = _peaks(driven, params, value, state)
-        reduction = self._reduction(peaks, params, ramp, state, start)
+        value = np.ascontiguousarray(ramp.value[:, : w.CONTROLS])
+        step = np.ascontiguousarray(ramp.step[:, : w.CONTROLS])
+        peaks = peaks_of(driven, value, state, between=params.true_peak)
+        share = SHORT if params.character == "quick" else 1.0
+        adaptive = params.release_mode == "adaptive"
+        reduction = reduction_of(peaks, value, step, state, start, share=share, adaptive=adaptive)
         out = gained(delayed(driven, state["past"]), ramp, TRIM, start, reduction)
         late = start - len(state["past"]) - behind
         cells = {"reduction_db": cells_of(reduction, late, state["taken"], 0.0)}
@@ -193,36 +189,6 @@ class Limiter(Processor[LimiterParams]):
             seen = 20 * np.log10(np.maximum(delayed(peaks, state["seen"]), 1e-15))
             cells["level_db"] = cells_of(seen, late, state["heard"], -300.0)
         return (out.copy() if out is block else out), Report(late // GRID, cells)
-
-    def _reduction(
-        self, peaks: Sound, params: LimiterParams, ramp: Ramp, state: State, start: int
-    ) -> Sound:
-        """Return the reduction in dB, (frames, channels), in the time of the output."""
-        fresh = np.empty_like(peaks)
-        value = np.ascontiguousarray(ramp.value[:, : w.CONTROLS])
-        step = np.ascontiguousarray(ramp.step[:, : w.CONTROLS])
-        found = w.needs_into(fresh, peaks, start, value, step)
-        needs = np.concatenate([state["needs"], fresh])
-        state["needs"][:] = needs[len(fresh) :]
-        reduction = np.zeros_like(peaks)
-        if found or needs.any() or state["wall"].any() or state["held"].any():
-            steady = (len(state["needs"]) - len(state["held"])) // 2
-            full = len(state["held"]) + 1
-            window = max(round(SHORT * full), 2) if params.character == "quick" else full
-            adaptive = params.release_mode == "adaptive"
-            w.smooth_into(
-                reduction,
-                needs,
-                state["held"],
-                steady,
-                window,
-                start,
-                value,
-                step,
-                adaptive,
-                state["wall"],
-            )
-        return reduction
 
 
 def _rounded(driven: Sound, ramp: Ramp, state: State, start: int) -> Sound:
@@ -235,21 +201,3 @@ def _rounded(driven: Sound, ramp: Ramp, state: State, start: int) -> Sound:
     share = ramp.frames(ROUND, start, len(driven))
     out: Sound = delayed(driven, state["unbent"]) - share * cut
     return out
-
-
-def _steady(ahead: int) -> int:
-    return min(STEADY, ahead // 3)
-
-
-def _peaks(driven: Sound, params: LimiterParams, value: Vector, state: State) -> Sound:
-    """Return the peaks of the frames that are WAIT old."""
-    past = state["sound"]
-    whole = np.concatenate([past, driven])
-    past[:] = whole[len(driven) :]
-    peaks = np.empty_like(driven)
-    if not params.true_peak:
-        np.abs(whole[w.WAIT - 1 : w.WAIT - 1 + len(driven)], out=peaks)
-        return peaks
-    least = to_gain(float(value[:, w.TARGET].min()))
-    w.peaks_into(peaks, whole, w.HALVES, least)
-    return peaks
