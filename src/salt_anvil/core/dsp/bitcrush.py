@@ -4,8 +4,9 @@ import math
 
 from numba import njit
 
-from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector; the share of the rate is that of kept samples.
 BITS, SHARE, SMOOTH = range(3)
@@ -24,10 +25,8 @@ def crush_into(
     draws lines between the kept samples (one of them late).
     """
     frames, channels = sound.shape
-    at, k, offset = 0, 0, start % GRID
     place = phase[0]
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         for i in range(at, at + n):
             j = offset + i - at
             levels = 2.0 ** (value[k, BITS] + step[k, BITS] * j - 1.0)
@@ -43,7 +42,4 @@ def crush_into(
                 held = state[HELD, channel]
                 line = state[BEFORE, channel] + min(place, 1.0) * (held - state[BEFORE, channel])
                 out[i, channel] = held + smooth * (line - held)
-        at += n
-        offset = 0
-        k += 1
     phase[0] = place

@@ -7,6 +7,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import GRID, RAMP, Sound
+from salt_anvil.core.dsp.grid import grid_cells
 
 Vector = NDArray[np.float64]
 
@@ -17,12 +18,9 @@ def along_into(out: Vector, value: Vector, step: Vector, start: int) -> None:
 
     value, step: per grid point, from the one at or before the start.
     """
-    at, k, offset = 0, 0, start % GRID
-    while at < len(out):
-        n = min(GRID - offset, len(out) - at)
+    for at, n, k, offset in grid_cells(start, len(out)):
         for i in range(n):
             out[at + i] = value[k] + step[k] * (offset + i)
-        at, k, offset = at + n, k + 1, 0
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,8 @@
 
 from numba import njit
 
-from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.audio import TINY, Sound
+from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector of `duck_into`; threshold as an amplitude, times in frames.
 THRESHOLD, RETRIGGER, ATTACK, HOLD, DECAY, FALL = range(6)
@@ -33,11 +34,9 @@ def duck_into(
     the same envelope, however loud it is; the way down starts from where the envelope stands.
     """
     frames, channels = key.shape
-    at, k, offset = 0, 0, start % GRID
     level, armed, since = state[LEVEL], state[ARMED], state[SINCE]
     phase, where, origin = state[PHASE], state[AT], state[FROM]
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         v, s = value[k], step[k]
         for i in range(n):
             j = offset + i
@@ -71,9 +70,6 @@ def duck_into(
             elif phase == BACK and where >= v[DECAY] + s[DECAY] * j:
                 phase, where = IDLE, 0.0
             depth[at + i] = min(max(now, 0.0), 1.0)
-        at += n
-        offset = 0
-        k += 1
     state[LEVEL] = level if level > TINY else 0.0
     state[ARMED], state[SINCE] = armed, min(since, 1e9)
     state[PHASE], state[AT], state[FROM] = phase, min(where, 1e9), origin

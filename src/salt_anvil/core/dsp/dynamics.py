@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, exp2_into, log2_into
+from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector of `reduce_into`.
 THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, HOLD, RMS, MOST, LINK, RESTORE, RESTORE_RATE = range(11)
@@ -271,9 +272,7 @@ def reduce_into(
     levels = np.empty((2, GRID))
     exponent = np.empty(GRID)
     carried = np.empty(STATES)
-    at, k, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         v, d = value[k], step[k]
         for channel in range(channels):
             state[POWER, channel] = _levels(
@@ -328,9 +327,6 @@ def reduce_into(
                 reduction[at + i, 1] = reduction[at + i, 0]
                 if len(heard):
                     heard[at + i, 1] = heard[at + i, 0]
-        at += n
-        offset = 0
-        k += 1
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -354,9 +350,7 @@ def gain_into(
     octaves = np.empty(GRID)
     whole = np.empty(GRID, np.int64)
     per_db = 1.0 / DB_PER_OCTAVE
-    at, k, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         m, dm = makeup[k] + d_makeup[k] * offset, d_makeup[k]
         for channel in range(channels):
             for i in range(n):
@@ -364,9 +358,6 @@ def gain_into(
             exp2_into(octaves, whole, n)
             for i in range(n):
                 out[at + i, channel] = signal[at + i, channel] * octaves[i]
-        at += n
-        offset = 0
-        k += 1
 
 
 @njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
@@ -379,21 +370,16 @@ def cell_maxima(values: Sound, start: int, carry: Sound, rest: float, cells: Sou
     """
     frames, channels = values.shape
     done = 0
-    at, offset = 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, _, offset in grid_cells(start, frames):
         for channel in range(channels):
             most = carry[channel]
             for i in range(n):
                 if values[at + i, channel] > most:
                     most = values[at + i, channel]
             carry[channel] = most
-        at += n
-        offset += n
-        if offset == GRID:
+        if offset + n == GRID:
             for channel in range(channels):
                 cells[done, channel] = carry[channel]
                 carry[channel] = rest
             done += 1
-            offset = 0
     return done

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
 from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.grid import grid_cells
 
 Shapes = NDArray[np.int64]
 TYPES = ("low-cut", "high-cut", "low-shelf", "high-shelf", "bell", "notch")
@@ -280,9 +281,7 @@ def tone_into(
     picked, heard = np.empty((2, GRID)), np.empty((2, GRID))
     listened = keys
     here, there = np.zeros(5), np.zeros(5)
-    at, point, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, point, offset in grid_cells(start, frames):
         for column in range(columns):
             for i in range(n):
                 cell[column, i], keys[column, i] = sound[at + i, column], key[at + i, column]
@@ -349,9 +348,6 @@ def tone_into(
         for column in range(columns):
             for i in range(n):
                 out[at + i, column] = cell[column, i]
-        at += n
-        offset = 0
-        point += 1
 
 
 def warped(hz: float, rate: int) -> float:

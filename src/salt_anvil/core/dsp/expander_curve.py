@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.dsp import dynamics as d
+from salt_anvil.core.dsp.grid import grid_cells
 
 DOWN, UP = 0, 1
 
@@ -49,9 +50,7 @@ def expand_into(
     levels = np.empty((2, GRID))
     exponent = np.empty(GRID)
     carried = np.empty(d.STATES)
-    at, k, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         v, s = value[k], step[k]
         for channel in range(channels):
             state[d.POWER, channel] = d._levels(
@@ -89,6 +88,3 @@ def expand_into(
                     state[row, channel] = carried[row] if abs(carried[row]) > TINY else 0.0
             for i in range(n):
                 change[at + i, channel] = c[i]
-        at += n
-        offset = 0
-        k += 1

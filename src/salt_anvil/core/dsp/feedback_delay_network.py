@@ -7,8 +7,9 @@ orthogonal matrix keeps the energy, a gain and a low pass in every line make it 
 import numpy as np
 from numba import njit
 
-from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.audio import TINY, Sound
 from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.grid import grid_cells
 
 LINES = 8
 LENGTHS_MS = np.array([9.7, 11.9, 13.1, 15.7, 17.9, 20.3, 22.7, 25.1])
@@ -74,9 +75,7 @@ def diffuse_into(
             out[i, channel] = sound[i, channel]
         for a in range(count):
             line, write = lines[a, channel], first
-            done, k, offset = 0, 0, start % GRID
-            while done < frames:
-                m = min(GRID - offset, frames - done)
+            for done, m, k, offset in grid_cells(start, frames):
                 span, d_span = value[k, DIFFUSERS + a], step[k, DIFFUSERS + a]
                 read = (write - int(span)) % size
                 for i in range(done, done + m):
@@ -89,9 +88,6 @@ def diffuse_into(
                     out[i, channel] = kept + DIFFUSION * x
                     line[write] = x if abs(x) > TINY else 0.0
                     write = write + 1 if write + 1 < size else 0
-                done += m
-                offset = 0
-                k += 1
     at[0] = (first + frames) % size
 
 
@@ -128,9 +124,7 @@ def room_into(
     write = int(at[0])
     heard, gain = np.empty(LINES), np.empty(LINES)
     read = np.empty(LINES, np.int64)
-    done, k, offset = 0, 0, start % GRID
-    while done < frames:
-        m = min(GRID - offset, frames - done)
+    for done, m, k, offset in grid_cells(start, frames):
         v, s = value[k], step[k]
         moving = s[FALL] != 0.0 or s[SPANS] != 0.0
         for n in range(LINES):
@@ -163,7 +157,4 @@ def room_into(
                 fed = heard[n] + sound[i, n % channels]
                 lines[n, write] = fed if abs(fed) > TINY else 0.0
             write = write + 1 if write + 1 < size else 0
-        done += m
-        offset = 0
-        k += 1
     at[0] = write

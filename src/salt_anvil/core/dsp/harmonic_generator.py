@@ -14,6 +14,7 @@ from numpy.polynomial import chebyshev
 from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
+from salt_anvil.core.dsp.grid import grid_cells
 
 DEGREE = 7
 CONTROLS = DEGREE + 1
@@ -70,16 +71,14 @@ def envelope_into(
         height, here = state[0, channel], state[1, channel]
         y1, y2, y3, y4 = state[2:6, channel]
         waves, slopes = state[6, channel], state[7, channel]
-        at = 0
-        while at < frames:
-            cell, inside = divmod(start + at, GRID)
+        for at, n, k, inside in grid_cells(start, frames):
+            cell = start // GRID + k
             if inside == 0:
                 peaks[(cell - 1) % CELLS, channel] = here
                 here = 0.0
             before = 0.0
             for c in range(cell - cells, cell):
                 before = max(before, peaks[c % CELLS, channel])
-            n = min(GRID - inside, frames - at)
             for i in range(at, at + n):
                 y0 = sound[i, channel]
                 d1, d2, d3 = 0.5 * (y0 - y2), 0.5 * (y1 - y3), 0.5 * (y2 - y4)
@@ -93,7 +92,6 @@ def envelope_into(
                 here = max(here, now)
                 height = max(height * fall, max(before, here))
                 envelope[i, channel] = height
-            at += n
         state[0, channel], state[1, channel] = height if height > TINY else 0.0, here
         state[2, channel], state[3, channel], state[4, channel], state[5, channel] = y1, y2, y3, y4
         state[6, channel] = waves if abs(waves) > TINY else 0.0

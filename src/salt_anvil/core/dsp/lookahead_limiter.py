@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
+from salt_anvil.core.dsp.grid import grid_cells
 
 Line = NDArray[np.float32]
 
@@ -147,10 +148,8 @@ def needs_into(needs: Sound, peaks: Sound, start: int, value: Vector, step: Vect
     """
     frames, channels = peaks.shape
     level, exponent = np.empty(GRID), np.empty(GRID)
-    at, k, offset = 0, 0, start % GRID
     found = 0
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         target, d_target = value[k, TARGET] + step[k, TARGET] * offset, step[k, TARGET]
         lowest = 10.0 ** (min(target, target + d_target * n) / 20.0)
         for channel in range(channels):
@@ -182,9 +181,6 @@ def needs_into(needs: Sound, peaks: Sound, start: int, value: Vector, step: Vect
                         needs[i, 0] = b if share == 1.0 else a + up
                     else:
                         needs[i, 1] = a if share == 1.0 else b + up
-        at += n
-        offset = 0
-        k += 1
     return found
 
 
@@ -229,9 +225,7 @@ def release_into(
     """
     out, count = state[OUT, channel], state[COUNT, channel]
     body, lasted = state[BODY, channel], state[LASTED, channel]
-    at, k, offset = 0, 0, start % GRID
-    while at < len(held):
-        n = min(GRID - offset, len(held) - at)
+    for at, n, k, offset in grid_cells(start, len(held)):
         v, s = value[k], step[k]
         for i in range(n):
             j = offset + i
@@ -257,9 +251,6 @@ def release_into(
                 body = 0.0
             whole = max(out, body) if rise > 0.0 else out
             held[at + i] = math.ceil(whole / UNIT) if whole > 0.0 else 0
-        at += n
-        offset = 0
-        k += 1
     state[OUT, channel], state[COUNT, channel] = out, max(count, 0.0)
     state[BODY, channel], state[LASTED, channel] = body, lasted if lasted > SMALLEST_DB else 0.0
 

@@ -5,7 +5,8 @@ import math
 import numpy as np
 from numba import njit
 
-from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.audio import TINY, Sound
+from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector of `gate_into`; levels as amplitudes, rates per frame.
 OPEN_AT, CLOSE_AT, FLOOR, ATTACK, RELEASE, HOLD, LINK, FALL = range(8)
@@ -40,9 +41,7 @@ def gate_into(
     """
     frames, channels = key.shape
     levels = np.empty(2)
-    at, k, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         v, d = value[k], step[k]
         for i in range(n):
             j = offset + i
@@ -99,9 +98,6 @@ def gate_into(
                 heard[at + i, channel] = level
                 phases[at + i, channel] = phase
                 opened[at + i, channel] = began
-        at += n
-        offset = 0
-        k += 1
     for channel in range(channels):
         if state[LEVEL, channel] < TINY:
             state[LEVEL, channel] = 0.0

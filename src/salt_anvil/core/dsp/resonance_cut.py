@@ -14,6 +14,7 @@ from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.equaliser import BELL, glide, section, stand
+from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of one place in the control vector, then those of all places together.
 WARPED, DAMPING, LOW, HIGH, SLOPE, CAP, ON, ATTACK, RELEASE, POWER = range(10)
@@ -147,9 +148,7 @@ def cut_into(
     frames, columns = sound.shape
     lines, keys, before = np.empty((2, GRID)), np.empty((2, GRID)), np.empty((2, GRID))
     here, there = np.zeros(5), np.zeros(5)
-    at, point, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, point, offset in grid_cells(start, frames):
         for i in range(n):
             if sides:
                 left, right = sound[at + i, 0], sound[at + i, 1]
@@ -206,9 +205,6 @@ def cut_into(
             else:
                 for column in range(columns):
                     out[at + i, column] = lines[column, i]
-        at += n
-        offset = 0
-        point += 1
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -229,9 +225,7 @@ def give_back_into(
     `cut_into`. most: cells over which is compared. state: (FOLLOWER,), changed.
     """
     frames, columns = wet.shape
-    at, point, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, point, offset in grid_cells(start, frames):
         if offset == 0:
             _compare(state, most)
         for i in range(n):
@@ -246,9 +240,6 @@ def give_back_into(
                 x, y = heard_in[at + i, column], heard_out[at + i, column]
                 state[SUM_IN] += x * x
                 state[SUM_OUT] += y * y
-        at += n
-        offset = 0
-        point += 1
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

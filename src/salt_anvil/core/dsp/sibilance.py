@@ -10,6 +10,7 @@ from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
+from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector behind dynamics': share of `relative`, time of the mean squares.
 RELATIVE, WHOLE = d.CONTROLS, d.CONTROLS + 1
@@ -128,9 +129,7 @@ def ess_into(
     levels, wholes = np.empty((2, GRID)), np.empty(GRID)
     exponent = np.empty(GRID)
     carried = np.empty(d.STATES)
-    at, k, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         v, s = value[k], step[k]
         for channel in range(channels):
             state[d.POWER, channel] = d._levels(
@@ -173,9 +172,6 @@ def ess_into(
                     state[row, channel] = carried[row]
             for i in range(n):
                 reduction[at + i, channel] = c[i] if c[i] > SMALLEST_DB else 0.0
-        at += n
-        offset = 0
-        k += 1
 
 
 def response_db(taps: Vector, hz: Vector, rate: int) -> Vector:

@@ -5,7 +5,8 @@ import math
 import numpy as np
 from numba import njit
 
-from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
+from salt_anvil.core.audio import FLOOR_AMPLITUDE, TINY, Sound
+from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector of `level_into`; levels in dB, speeds in dB per frame.
 TARGET, RISE, FALL, MOST, LEAST, FLOOR, MEAN = range(7)
@@ -25,10 +26,8 @@ def level_into(
     stands still while the level is under FLOOR.
     """
     frames, channels = key.shape
-    at, k, offset = 0, 0, start % GRID
     power, now = state[POWER], state[GAIN]
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         v, s = value[k], step[k]
         for i in range(n):
             j = offset + i
@@ -44,9 +43,6 @@ def level_into(
                 now += min(max(wanted - now, -down), up)
             gain[at + i] = now
             heard[at + i] = level
-        at += n
-        offset = 0
-        k += 1
     state[POWER] = power if power > TINY else 0.0
     state[GAIN] = now
 

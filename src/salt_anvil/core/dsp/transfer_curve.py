@@ -13,6 +13,7 @@ from numba import njit
 from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.grid import grid_cells
 
 LOWEST_DB, HIGHEST_DB = -100.0, 20.0
 STEPS_PER_DB = 10
@@ -97,9 +98,7 @@ def curve_into(
     frames, channels = key.shape
     levels = np.empty((2, GRID))
     exponent = np.empty(GRID)
-    at, k, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         v, s = value[k], step[k]
         moving = False
         for c in range(BASE, CONTROLS):
@@ -161,9 +160,6 @@ def curve_into(
                 down_held,
                 was,
             )
-        at += n
-        offset = 0
-        k += 1
     for row in (UP, UP_HELD, DOWN, DOWN_HELD):
         for channel in range(channels):
             if abs(state[row, channel]) < TINY:

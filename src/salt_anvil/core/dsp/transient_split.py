@@ -7,6 +7,7 @@ from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
 from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.grid import grid_cells
 from salt_anvil.core.state import State
 
 # Columns of the control vector; gains in dB, rates a frame, hold in frames.
@@ -47,9 +48,7 @@ def shares_into(
     frames, channels = key.shape
     line, ratio, exponent = np.empty((2, GRID)), np.empty(GRID), np.empty(GRID)
     level_at = np.empty(GRID)
-    at, k, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         v, s = value[k], step[k]
         for channel in range(channels):
             for i in range(n):
@@ -94,9 +93,6 @@ def shares_into(
                 log2_into(level_at, exponent, n, DB_PER_OCTAVE)
                 for i in range(n):
                     heard[at + i, channel] = level_at[i]
-        at += n
-        offset = 0
-        k += 1
 
 
 def look_frames(rate: int) -> int:
@@ -156,9 +152,7 @@ def peaks_gain_into(
     """
     frames, channels = out.shape
     size = len(wanted)
-    at, offset = 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, _, offset in grid_cells(start, frames):
         past_in = past_out = 0.0
         for c in range(cells.shape[1]):
             past_in, past_out = max(past_in, cells[0, c]), max(past_out, cells[1, c])
@@ -178,10 +172,7 @@ def peaks_gain_into(
             total += ratio - wanted[place]
             wanted[place] = ratio
             gain[i] = total / size
-        at += n
-        offset += n
-        if offset == GRID:
-            offset = 0
+        if offset + n == GRID:
             for side in range(2):
                 for c in range(cells.shape[1] - 1):
                     cells[side, c] = cells[side, c + 1]
@@ -194,13 +185,8 @@ def peaks_gain_into(
 @njit(cache=True, nogil=True, error_model="numpy")
 def scale_into(gain: Sound, shares: Sound, start: int, value: Vector, step: Vector) -> None:
     """Fill gain (frames, channels) in dB with shares times a control, given per grid point."""
-    at, k, offset = 0, 0, start % GRID
-    while at < len(shares):
-        n = min(GRID - offset, len(shares) - at)
+    for at, n, k, offset in grid_cells(start, len(shares)):
         for i in range(n):
             whole = value[k] + step[k] * (offset + i)
             for channel in range(shares.shape[1]):
                 gain[at + i, channel] = whole * shares[at + i, channel]
-        at += n
-        offset = 0
-        k += 1

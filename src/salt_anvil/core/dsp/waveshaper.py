@@ -12,6 +12,7 @@ from numba import njit
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
+from salt_anvil.core.dsp.grid import grid_cells
 
 EVERY = 4
 """Of so many values between the frames one tells the offset."""
@@ -291,9 +292,7 @@ def match_into(
     there is nothing to hear.
     """
     frames, channels = before.shape
-    at, k, offset = 0, 0, start % GRID
-    while at < frames:
-        n = min(GRID - offset, frames - at)
+    for at, n, k, offset in grid_cells(start, frames):
         for i in range(at, at + n):
             both_in = both_out = 0.0
             for channel in range(channels):
@@ -313,6 +312,3 @@ def match_into(
             for channel in range(channels):
                 match[0, channel] += 4.0 * rate * (match[1, channel] - match[0, channel])
                 gains[i, channel] = amount * match[0, channel]
-        at += n
-        offset = 0
-        k += 1
