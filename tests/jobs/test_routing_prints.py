@@ -15,6 +15,7 @@ from salt_anvil.cli import main
 from salt_anvil.core import edits as e
 from salt_anvil.core.audio import GRID
 from salt_anvil.core.engine.fingerprint import fingerprints_of
+from salt_anvil.core.engine.graph import Point
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.recipe import recipe_of
@@ -176,10 +177,10 @@ def test_a_strip_s_meters_are_those_of_its_sound(cache: StripCache) -> None:
 
 def test_points_that_others_listen_to_are_kept(cache: StripCache) -> None:
     plan = make_plan(session(), measured=join_measurements(cache, "code"))
-    assert plan.strip("band").exports == ("stage:duck/in",)
+    assert plan.strip("band").exports == (Point("stage:duck", "in"),)
     frozen = CachedStrips(cache, "code")(plan)["band"]
     expected = SOUNDS["band"][20 * 1024 : 21 * 1024]
-    assert (frozen.point("stage:duck/in", 20) == expected).all()
+    assert (frozen.point(Point("stage:duck", "in"), 20) == expected).all()
 
 
 def test_lanes_are_told_over_the_song(cache: StripCache) -> None:

@@ -27,6 +27,7 @@ import xxhash
 from numpy.typing import NDArray
 
 from salt_anvil.core.dsp.blend import JoinMeasurement
+from salt_anvil.core.engine.graph import Buffer, Point
 from salt_anvil.core.engine.strip import CHECKPOINT
 from salt_anvil.core.errors import FileError
 from salt_anvil.core.measure.rows import COLUMNS
@@ -89,13 +90,13 @@ class StripCache:
         whole = isinstance(meta.frames, int) and meta.channels in (1, 2)
         return meta if whole and isinstance(meta.exports, list) else None
 
-    def complete(self, fingerprint: str, exports: Sequence[str] = ()) -> bool:
+    def complete(self, fingerprint: str, exports: Sequence[Point] = ()) -> bool:
         """Say whether a strip is there from end to end, with the points asked for."""
         meta = self.meta(fingerprint)
         if (
             meta is None
             or self.done(fingerprint) < meta.frames
-            or not set(exports) <= set(meta.exports)
+            or not {str(point) for point in exports} <= set(meta.exports)
         ):
             return False
         try:
@@ -151,13 +152,13 @@ class StripCache:
         """Return peaks and most reduction per block so far, (blocks, 3)."""
         return self._rows(self.path(fingerprint, "meters.f32"), "<f4", 3)
 
-    def peaks(self, fingerprint: str, point: str, channels: int) -> NDArray[np.float32]:
+    def peaks(self, fingerprint: str, point: Buffer, channels: int) -> NDArray[np.float32]:
         """Return extremes per cell so far, (cells, 2, channels)."""
         return self._rows(
             self.path(fingerprint, f"peaks-{point}.f32"), "<f4", 2 * channels
         ).reshape(-1, 2, channels)
 
-    def powers(self, fingerprint: str, point: str) -> NDArray[np.float32]:
+    def powers(self, fingerprint: str, point: Buffer) -> NDArray[np.float32]:
         """Return the mean square per cell so far, (cells,)."""
         return self._rows(self.path(fingerprint, f"power-{point}.f32"), "<f4", 1)[:, 0]
 
@@ -169,7 +170,7 @@ class StripCache:
         """Return the powers of a stage's rest and whole per block so far, (blocks, 2)."""
         return self._rows(self.path(fingerprint, f"bends-{stage}.f32"), "<f4", 2)
 
-    def rows(self, fingerprint: str, point: str) -> NDArray[np.float64]:
+    def rows(self, fingerprint: str, point: Buffer) -> NDArray[np.float64]:
         """Return the figures per 100 ms so far, (rows, COLUMNS)."""
         return self._rows(self.path(fingerprint, f"rows-{point}.f64"), "<f8", COLUMNS)
 

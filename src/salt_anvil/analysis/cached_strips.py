@@ -8,6 +8,7 @@ from salt_anvil.analysis.cache import StripCache
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.engine.cached import CachedStrip
 from salt_anvil.core.engine.fingerprint import fingerprint_of
+from salt_anvil.core.engine.graph import Point
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.errors import FileError
 from salt_anvil.files.checked import CheckedSound
@@ -35,7 +36,7 @@ class CachedStrips:
 
     def strip(self, item: StripPlan) -> CachedStrip | None:
         """Return one strip as it is read, None if the cache does not hold it whole."""
-        name = f"{item.content_digest} {' '.join(item.exports)}"
+        name = f"{item.content_digest} {' '.join(map(str, item.exports))}"
         if name not in self._known:
             fingerprint = fingerprint_of(item.content_digest, self._code)
             if not self._cache.complete(fingerprint, item.exports):
@@ -61,7 +62,7 @@ class CachedStrips:
 
 def _frozen(cache: StripCache, fingerprint: str, item: StripPlan) -> CachedStrip:
     read = block_reader(cache.output(fingerprint, item.context.channels))
-    points: dict[str, Callable[[int], Sound]] = {}
+    points: dict[Point, Callable[[int], Sound]] = {}
     for point in item.exports:
         buffer, _ = item.graph.points[point]
         channels = item.graph.channels[buffer]
@@ -72,9 +73,9 @@ def _frozen(cache: StripCache, fingerprint: str, item: StripPlan) -> CachedStrip
     )
 
 
-def point_file(point: str) -> str:
+def point_file(point: Point) -> str:
     """Return the name of a point's file, without the ending."""
-    return "point-" + point.replace("/", "-").replace(":", "-")
+    return "point-" + str(point).replace("/", "-").replace(":", "-")
 
 
 def block_reader(sound: CheckedSound) -> Callable[[int], Sound]:

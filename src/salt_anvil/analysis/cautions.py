@@ -5,7 +5,7 @@ import numpy as np
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.core.audio import BLOCK, GRID
 from salt_anvil.core.engine.fader import gains_trajectory
-from salt_anvil.core.engine.graph import INPUT
+from salt_anvil.core.engine.graph import INPUT, Buffer
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.measure.bending import distortion
 from salt_anvil.core.measure.cautions import (
@@ -85,7 +85,7 @@ class Watch:
         given = gain**2 * self._power(item, item.graph.output, passage)
         return raised_by_bus(target.strip.name, given, self._power(target, INPUT, passage), passage)
 
-    def _power(self, item: StripPlan, point: str, passage: Span) -> float:
+    def _power(self, item: StripPlan, point: Buffer, passage: Span) -> float:
         powers = self._cache.powers(self._fingerprints[item.strip.id], point)
         inside = powers[passage.begin // GRID : -(-passage.end // GRID)]
         return float(np.mean(inside, dtype=np.float64)) if len(inside) else 0.0

@@ -14,7 +14,7 @@ from salt_anvil.core.audio import GRID
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.automation import Lane, lever_scale
 from salt_anvil.core.engine.fingerprint import fingerprints_of
-from salt_anvil.core.engine.graph import INPUT
+from salt_anvil.core.engine.graph import INPUT, Buffer
 from salt_anvil.core.engine.plan import Plan, StripPlan
 from salt_anvil.core.errors import MissingError
 from salt_anvil.core.measure.hits import last_hits, matching_threshold
@@ -106,7 +106,7 @@ class Viewer:
         self._code, self._fingerprints = code, fingerprints_of(plan, code)
         self.latency = max(s.latency for s in plan.strips)
 
-    def _points(self, item: StripPlan, at: str) -> tuple[str, str, list[Stage]]:
+    def _points(self, item: StripPlan, at: str) -> tuple[Buffer, Buffer, list[Stage]]:
         """Return the places before and after, and the stages in between."""
         tap = item.graph.taps.get(at) or item.graph.taps["chain"]
         before, after = tap.wires
@@ -162,7 +162,7 @@ class Viewer:
         )
 
     def _fine(
-        self, item: StripPlan, first: str, last: str, edges: Floats, media: MediaFolder
+        self, item: StripPlan, first: Buffer, last: Buffer, edges: Floats, media: MediaFolder
     ) -> tuple[Floats | None, Floats | None]:
         """Return both sides sample by sample where their sound is stored: in and out of a strip."""
         before = after = None

@@ -12,6 +12,7 @@ from salt_anvil.analysis.cached_strips import CachedStrips, point_file
 from salt_anvil.core.audio import BLOCK, GRID, Sound
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.fingerprint import fingerprint_of
+from salt_anvil.core.engine.graph import Buffer
 from salt_anvil.core.engine.mixer import Mixer, Source
 from salt_anvil.core.engine.plan import JoinMeasurements, Plan, StripPlan
 from salt_anvil.core.engine.planner import make_plan
@@ -185,7 +186,7 @@ class _StripAnalysis:
     def run(self, notify: Notify) -> None:
         """Go through the whole song."""
         frames = self._plan.frames
-        exports = list(self._item.exports)
+        exports = [str(point) for point in self._item.exports]
         self._cache.begin(self._fingerprint, Meta(self._item.context.channels, frames, exports))
         blocks = -(-frames // BLOCK)
         self._mixer.keep_group = self._keep_group
@@ -281,9 +282,9 @@ class _StripAnalysis:
         self._cache.set_done(self._fingerprint, done)
 
 
-def points_of(item: StripPlan) -> dict[str, tuple[str, int]]:
+def points_of(item: StripPlan) -> dict[Buffer, tuple[str, int]]:
     """Return the places of a chain that are drawn and measured: buffer to tap and its side."""
-    found: dict[str, tuple[str, int]] = {}
+    found: dict[Buffer, tuple[str, int]] = {}
     for name, tap in item.graph.taps.items():
         for side, wire in enumerate(tap.wires):
             found.setdefault(wire.source, (name, side))

@@ -5,7 +5,7 @@ from typing import Any
 import pytest
 
 from salt_anvil.core.dsp.crossover import linear_half
-from salt_anvil.core.engine.graph import INPUT, Graph, Node, compile_chain
+from salt_anvil.core.engine.graph import INPUT, Buffer, Graph, Node, Point, compile_chain
 from salt_anvil.core.errors import RoutingError
 from salt_anvil.core.processors import Context
 from salt_anvil.core.recipe import read_recipe
@@ -93,14 +93,14 @@ def test_outside_keys_are_told_apart_by_what_they_are() -> None:
 
 def test_branches_of_mid_side_are_mono() -> None:
     graph = graph_of(CHAINS["middle"])
-    assert graph.channels["s1#0"] == graph.channels["s1#1"] == 1
-    assert graph.channels["s1#dry"] == graph.channels["s1"] == 2
+    assert graph.channels[Buffer("s1", 0)] == graph.channels[Buffer("s1", 1)] == 1
+    assert graph.channels[Buffer("s1", "dry")] == graph.channels[Buffer("s1")] == 2
     assert graph.channels[INPUT] == 2
 
 
 def test_points_name_what_can_be_listened_to() -> None:
     graph = graph_of([split("copies", [ahead(10, id="c")], [])])
-    assert set(graph.points) == {
+    assert {str(point) for point in graph.points} == {
         "strip:x/in",
         "strip:x/out",
         "stage:c/in",
@@ -112,8 +112,8 @@ def test_points_name_what_can_be_listened_to() -> None:
         "branch:s1.2/in",
         "branch:s1.2/out",
     }
-    assert graph.points["stage:c/out"] == ("c", 480)
-    assert graph.points["branch:s1.2/out"][1] == 0
+    assert graph.points[Point("stage:c", "out")] == (Buffer("c"), 480)
+    assert graph.points[Point("branch:s1.2", "out")][1] == 0
 
 
 @pytest.mark.parametrize(

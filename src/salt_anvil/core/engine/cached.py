@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Sound
+from salt_anvil.core.engine.graph import Point
 from salt_anvil.core.engine.plan import StripPlan
 
 
@@ -20,10 +21,10 @@ class CachedStrip:
     """
 
     block: Callable[[int], Sound]
-    point: Callable[[str, int], Sound]
+    point: Callable[[Point, int], Sound]
     meters: NDArray[np.float32]
     content_digest: str = ""
-    exports: tuple[str, ...] = ()
+    exports: tuple[Point, ...] = ()
 
     def stands_for(self, item: StripPlan) -> bool:
         """Say whether it gives what a strip of a plan would: the sound, and all that is heard."""

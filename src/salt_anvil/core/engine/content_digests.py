@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from salt_anvil.core.engine.automation import NONE, Lanes
-from salt_anvil.core.engine.graph import Node, Outside
+from salt_anvil.core.engine.graph import INPUT, Buffer, Node, Outside
 from salt_anvil.core.engine.plan import (
     GROUP,
     AllLanes,
@@ -53,8 +53,8 @@ def with_digest(
         join = [strip.join.law, strip.join.position, _lane_facts(plan.own(strip.id), "position")]
         inputs.append([join, [j.measured and vars(j.measured) for j in joins]])
     trim = [strip.trim_db, strip.invert, _lane_facts(plan.own(strip.id), "trim_db")]
-    facts: dict[str, Any] = {"in": _digest([inputs, trim])}
-    settled: dict[str, bool] = {"in": all(j.measured is not None for j in joins)}
+    facts: dict[Buffer, Any] = {INPUT: _digest([inputs, trim])}
+    settled = {INPUT: all(j.measured is not None for j in joins)}
     for outside in graph.outside:
         facts[outside.buffer] = _outside_facts(outside, done, index, lanes)
         settled[outside.buffer] = outside.strip not in done or _settled(done[outside.strip])
@@ -84,9 +84,9 @@ def with_digest(
             own.append(found.measured and vars(found.measured))
             ready = ready and found.measured is not None
         sounding = _digest([own, before])
-        for number, name in enumerate(node.outputs):
-            facts[name] = [sounding, number]
-            settled[name] = ready
+        for number, buffer in enumerate(node.outputs):
+            facts[buffer] = [sounding, number]
+            settled[buffer] = ready
     names = [n.outputs for n in graph.nodes] + [b.id for b in branches(strip.chain)]
     whole = [facts[graph.output], graph.late, [facts[n.outputs[0]] for n in graph.nodes], names]
     graph = replace(graph, nodes=tuple(nodes))

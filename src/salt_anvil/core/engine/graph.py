@@ -3,8 +3,9 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from itertools import islice, product
-from typing import Literal
+from typing import Literal, NamedTuple
 
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp.crossover import linear_half
 from salt_anvil.core.engine.automation import NONE, Lanes, latency_of
 from salt_anvil.core.errors import RoutingError, SettingError
@@ -12,14 +13,38 @@ from salt_anvil.core.processors import Context, processor
 from salt_anvil.core.session import Element, Split, Stage, Strip
 
 Role = Literal["stage", "split", "join"]
-INPUT = "in"
+
+
+class Buffer(NamedTuple):
+    """A sound inside a chain: what an element gives, a branch or the dry sound that a split opens
+    into, what comes in, or what comes from a place in another strip."""
+
+    of: str
+    part: int | Literal["out", "dry", "in", "key"] = "out"
+
+    def __str__(self) -> str:
+        return self.of if self.part == "out" else f"{self.of}#{self.part}"
+
+
+class Point(NamedTuple):
+    """A place that can be a key: "strip:ID", "stage:ID" or "branch:ID", before or behind it."""
+
+    source: str
+    tap: Literal["in", "out"]
+
+    def __str__(self) -> str:
+        return f"{self.source}/{self.tap}"
+
+
+Sounds = dict[Buffer, Sound]
+INPUT = Buffer("", "in")
 
 
 @dataclass(frozen=True)
 class Wire:
     """A buffer, delayed by so many frames."""
 
-    source: str
+    source: Buffer
     delay: int = 0
 
 
@@ -34,7 +59,7 @@ class Node:
     role: Role
     element: Element
     inputs: tuple[Wire, ...]
-    outputs: tuple[str, ...]
+    outputs: tuple[Buffer, ...]
     context: Context
     at: int = 0
     late: int = 0
@@ -62,9 +87,14 @@ class Outside:
     tap: Literal["in", "out"]
 
     @property
-    def buffer(self) -> str:
-        """The name of the buffer that it arrives in."""
-        return f"@{self.source}/{self.tap}"
+    def point(self) -> Point:
+        """The place."""
+        return Point(self.source, self.tap)
+
+    @property
+    def buffer(self) -> Buffer:
+        """The buffer that it arrives in."""
+        return Buffer(str(self.point), "key")
 
 
 @dataclass(frozen=True)
@@ -72,13 +102,13 @@ class Graph:
     """A chain ready to run. late: frames by which its output is late."""
 
     nodes: tuple[Node, ...]
-    output: str
+    output: Buffer
     late: int
     outside: tuple[Outside, ...]
     taps: Mapping[str, Tap]
-    points: Mapping[str, tuple[str, int]] = field(default_factory=dict)
-    """Every place that can be a key, as "source/tap", with its buffer and how late it is."""
-    channels: Mapping[str, int] = field(default_factory=dict)
+    points: Mapping[Point, tuple[Buffer, int]] = field(default_factory=dict)
+    """Every place that can be a key, with its buffer and how late it is."""
+    channels: Mapping[Buffer, int] = field(default_factory=dict)
     """How many channels each buffer of the chain has."""
 
 
@@ -107,11 +137,12 @@ class _Builder:
     ) -> None:
         self.strip, self.where, self.channels, self.lanes = strip, where, channels, lanes
         self.nodes: list[Node] = []
-        self.outside: dict[str, Outside] = {}
-        self.points: dict[str, str] = {f"strip:{strip.id}/in": INPUT}
-        self.taps: dict[str, tuple[str, str]] = {}
+        self.outside: dict[Point, Outside] = {}
+        self.keys: dict[str, Point] = {}
+        self.points = {Point(f"strip:{strip.id}", "in"): INPUT}
+        self.taps: dict[str, tuple[Buffer, Buffer]] = {}
 
-    def chain(self, elements: list[Element], source: str, context: Context) -> str:
+    def chain(self, elements: list[Element], source: Buffer, context: Context) -> Buffer:
         for element in elements:
             if isinstance(element, Split):
                 source = self.split(element, source, context)
@@ -119,43 +150,43 @@ class _Builder:
                 source = self.stage(element, source, context)
         return source
 
-    def stage(self, stage: Stage, source: str, context: Context) -> str:
+    def stage(self, stage: Stage, source: Buffer, context: Context) -> Buffer:
         for form in _forms(stage, self.lanes.get(stage.id, NONE)):
             _check(form, context)
-        inputs = [Wire(source)]
-        key = self.key_source(stage)
+        key = self.key_of(stage)
         if key is not None:
-            inputs.append(Wire(key))
-        self.nodes.append(Node("stage", stage, tuple(inputs), (stage.id,), context))
-        self.points[f"stage:{stage.id}/in"] = source
-        self.points[f"stage:{stage.id}/out"] = stage.id
-        self.taps[stage.id] = (source, stage.id)
-        return stage.id
+            self.keys[stage.id] = key
+        node = Node("stage", stage, (Wire(source),), (Buffer(stage.id),), context)
+        return self.ends(node, source)
 
-    def split(self, split: Split, source: str, context: Context) -> str:
+    def ends(self, node: Node, source: Buffer) -> Buffer:
+        """Append the node that an element ends with, and name the places around the element."""
+        self.nodes.append(node)
+        out, name = Buffer(node.element.id), f"stage:{node.element.id}"
+        self.points |= {Point(name, "in"): source, Point(name, "out"): out}
+        self.taps[node.element.id] = (source, out)
+        return out
+
+    def split(self, split: Split, source: Buffer, context: Context) -> Buffer:
         if _narrow(split) and context.channels == 1:
             what = "middle and sides" if split.by == "mid-side" else "left and right"
             raise RoutingError(f"split {split.id} on {self.strip.name}: mono sound has no {what}")
         inner = replace(context, channels=1) if _narrow(split) else context
-        opened = tuple(f"{split.id}#{i}" for i in range(len(split.branches)))
-        dry = f"{split.id}#dry"
+        opened = tuple(Buffer(split.id, i) for i in range(len(split.branches)))
+        dry = Buffer(split.id, "dry")
         self.nodes.append(Node("split", split, (Wire(source),), (*opened, dry), context))
         ends = []
         for branch, start in zip(split.branches, opened, strict=True):
             end = self.chain(branch.chain, start, inner)
-            self.points[f"branch:{branch.id}/in"] = start
-            self.points[f"branch:{branch.id}/out"] = end
+            name = f"branch:{branch.id}"
+            self.points |= {Point(name, "in"): start, Point(name, "out"): end}
             self.taps[branch.id] = (start, end)
             ends.append(Wire(end))
         inputs = (*ends, Wire(dry), Wire(source))
-        self.nodes.append(Node("join", split, inputs, (split.id,), context))
-        self.points[f"stage:{split.id}/in"] = source
-        self.points[f"stage:{split.id}/out"] = split.id
-        self.taps[split.id] = (source, split.id)
-        return split.id
+        return self.ends(Node("join", split, inputs, (Buffer(split.id),), context), source)
 
-    def key_source(self, stage: Stage) -> str | None:
-        """Return the buffer that a stage listens to, None for its own input."""
+    def key_of(self, stage: Stage) -> Point | None:
+        """Return the place that a stage listens to, None for its own input."""
         source, tap = stage.key.source, stage.key.tap
         if source == "own":
             return None
@@ -168,18 +199,18 @@ class _Builder:
             raise RoutingError(f"{words} is not there")
         if owner != self.strip.id:
             outside = Outside(owner, source, tap)
-            self.outside[outside.buffer] = outside
-            return outside.buffer
+            self.outside[outside.point] = outside
+            return outside.point
         if kind == "strip" and tap == "out":
             raise RoutingError(
                 f"stage {stage.id} and {self.strip.name} form a loop: the strip's"
                 " output is its own key"
             )
-        return f"?{source}/{tap}"
+        return Point(source, tap)
 
-    def finish(self, output: str) -> Graph:
-        nodes = [self.resolved(node) for node in self.nodes]
-        late: dict[str, int] = {INPUT: 0} | dict.fromkeys(self.outside, 0)
+    def finish(self, output: Buffer) -> Graph:
+        nodes = [self.keyed(node) for node in self.nodes]
+        late = {INPUT: 0} | {o.buffer: 0 for o in self.outside.values()}
         done: list[Node] = []
         for node in _ordered(nodes):
             at = max(late[w.source] for w in node.inputs)
@@ -193,10 +224,10 @@ class _Builder:
         }
         taps["chain"] = Tap((Wire(INPUT, late[output]), Wire(output)), late[output])
         points = {name: (buffer, late[buffer]) for name, buffer in self.points.items()}
-        points[f"strip:{self.strip.id}/out"] = (output, late[output])
+        points[Point(f"strip:{self.strip.id}", "out")] = (output, late[output])
         channels = {INPUT: self.channels} | {
             name: 1
-            if node.role == "split" and _narrow(node.element) and not name.endswith("#dry")
+            if node.role == "split" and _narrow(node.element) and name.part != "dry"
             else node.context.channels
             for node in done
             for name in node.outputs
@@ -215,11 +246,14 @@ class _Builder:
             return linear_half(split.crossovers_hz, split.slope, node.context.rate)
         return 0
 
-    def resolved(self, node: Node) -> Node:
-        wires = tuple(
-            Wire(self.points[w.source[1:]]) if w.source.startswith("?") else w for w in node.inputs
-        )
-        return replace(node, inputs=wires)
+    def keyed(self, node: Node) -> Node:
+        """Return the node with what it listens to."""
+        key = self.keys.get(node.element.id)
+        if key is None:
+            return node
+        outside = self.outside.get(key)
+        heard = self.points[key] if outside is None else outside.buffer
+        return replace(node, inputs=(*node.inputs, Wire(heard)))
 
 
 def _ordered(nodes: list[Node]) -> list[Node]:

@@ -12,7 +12,7 @@ from salt_anvil.core.dsp.automation_ramp import AutomationRamp
 from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.engine.cached import CachedStrip, GroupSums
 from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum
-from salt_anvil.core.engine.graph import Outside
+from salt_anvil.core.engine.graph import Outside, Point
 from salt_anvil.core.engine.pieces import Pieces, blocks_of, one
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
 from salt_anvil.core.engine.strip import (
@@ -208,7 +208,7 @@ class Mixer:
 
     def _point(self, outside: Outside, j: int) -> Sound:
         """Return a block of a place inside a strip's chain."""
-        name, point = outside.strip, f"{outside.source}/{outside.tap}"
+        name, point = outside.strip, outside.point
         if name in self._frozen and j < self.plan.blocks:
             return self._frozen[name].point(point, j)
         found = self.give(name, j).points.get(point)
@@ -293,7 +293,7 @@ class Mixer:
             block = replace(block, out=self._crossed(name, at, count, block.out))
         self._recent[name].put(at, count, block)
 
-    def _quiet(self, name: str, point: str) -> Sound:
+    def _quiet(self, name: str, point: Point) -> Sound:
         graph = self.plan.strip(name).graph
         return np.zeros((BLOCK, graph.channels[graph.points[point][0]]))
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.automation import NONE, Lane, Lanes
-from salt_anvil.core.engine.graph import Graph, Node
+from salt_anvil.core.engine.graph import Graph, Node, Point
 from salt_anvil.core.errors import MissingError
 from salt_anvil.core.processors import Context, processor
 from salt_anvil.core.session import (
@@ -81,7 +81,7 @@ class StripPlan:
     heard: bool
     context: Context
     lanes: AllLanes
-    exports: tuple[str, ...]
+    exports: tuple[Point, ...]
     """Points inside the chain that other strips listen to, as "source/tap"."""
     joins: tuple[SteadyJoin, ...] = ()
     content_digest: str = ""

@@ -1,6 +1,6 @@
 """How sound goes from strip to strip: ways out, mutes and solos, dependency order."""
 
-from salt_anvil.core.engine.graph import Graph
+from salt_anvil.core.engine.graph import Graph, Point
 from salt_anvil.core.engine.plan import OUTSIDE, Plan, Route, StripPlan
 from salt_anvil.core.errors import RoutingError
 from salt_anvil.core.session import (
@@ -80,13 +80,13 @@ def _reach(start: set[str], onward: dict[str, set[str]]) -> set[str]:
     return found
 
 
-def exports_of(graphs: dict[str, Graph]) -> dict[str, tuple[str, ...]]:
+def exports_of(graphs: dict[str, Graph]) -> dict[str, tuple[Point, ...]]:
     """Return the points inside each strip's chain that others listen to."""
-    found: dict[str, set[str]] = {}
+    found: dict[str, set[Point]] = {}
     for graph in graphs.values():
         for outside in graph.outside:
             if not outside.source.startswith("strip:"):
-                found.setdefault(outside.strip, set()).add(f"{outside.source}/{outside.tap}")
+                found.setdefault(outside.strip, set()).add(outside.point)
     return {strip: tuple(sorted(points)) for strip, points in found.items()}
 
 

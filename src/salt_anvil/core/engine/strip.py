@@ -12,7 +12,7 @@ from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.engine.automation import Lanes, still
 from salt_anvil.core.engine.fifo import Cells, Rope
-from salt_anvil.core.engine.graph import INPUT, Node, Outside, Wire
+from salt_anvil.core.engine.graph import INPUT, Node, Outside, Point, Sounds, Wire
 from salt_anvil.core.engine.pieces import blocks_of
 from salt_anvil.core.engine.plan import StripPlan
 from salt_anvil.core.engine.splits import Division, Joining, of_node
@@ -55,7 +55,7 @@ class StripBlock:
 
     out: Sound
     taps: dict[str, tuple[Sound, Sound]] = field(default_factory=dict)
-    points: dict[str, Sound] = field(default_factory=dict)
+    points: dict[Point, Sound] = field(default_factory=dict)
     cells: dict[str, dict[str, Sound]] = field(default_factory=dict)
 
     def part(self, first: int, count: int) -> "StripBlock":
@@ -127,7 +127,7 @@ class _Step:
             split = of_node(node)
             self.joining.change(split, plan.lanes, plan.measurement(split.id))
 
-    def run(self, sounds: dict[str, Sound], start: int) -> dict[str, Sound] | None:
+    def run(self, sounds: Sounds, start: int) -> dict[str, Sound] | None:
         """Read the inputs, write the outputs; return a stage's report, in cells."""
         node, at = self.node, start - self.node.at
         inputs = [p.through(sounds) for p in self.past]
@@ -181,7 +181,7 @@ class _Past:
         other.rows = None if self.rows is None else self.rows.copy()
         return other
 
-    def through(self, sounds: dict[str, Sound]) -> Sound:
+    def through(self, sounds: Sounds) -> Sound:
         sound = sounds[self.wire.source]
         if self.wire.delay == 0:
             return sound
@@ -214,7 +214,7 @@ class StripRunner:
         self.plan, self._read, self._read_key, self._taps = plan, read, read_key, taps
         self._steps = [_Step(node, plan) for node in plan.graph.nodes]
         self._trim = AutomationRamp(trim_trajectory(plan))
-        self._history: deque[dict[str, Sound]] = deque()
+        self._history: deque[Sounds] = deque()
         """Past input, in pieces as it was read."""
         self.nonfinite = 0
         self.until = 0
@@ -233,7 +233,7 @@ class StripRunner:
         channels = self.plan.context.channels
         self._out = Rope(block * BLOCK, channels)
         self._queues: dict[str, tuple[Rope, Rope]] = {}
-        self._points: dict[str, Rope] = {}
+        self._points: dict[Point, Rope] = {}
         self._tap_past = {
             name: [_Past(w) for w in t.wires] for name, t in graph.taps.items() if self._taken(name)
         }
@@ -276,8 +276,8 @@ class StripRunner:
         result = StripBlock(rounded(self._out.take(count * BLOCK)))
         for name, (before, after) in self._queues.items():
             result.taps[name] = (before.take(count * BLOCK), after.take(count * BLOCK))
-        for name, rope in self._points.items():
-            result.points[name] = rounded(rope.take(count * BLOCK))
+        for point, rope in self._points.items():
+            result.points[point] = rounded(rope.take(count * BLOCK))
         for stage, cells in self._cells.items():
             result.cells[stage] = cells.take(count * CELLS)
         self.next_out = end
@@ -293,14 +293,14 @@ class StripRunner:
         self._remember(given)
         self._through(given)
 
-    def _remember(self, given: dict[str, Sound]) -> None:
+    def _remember(self, given: Sounds) -> None:
         """Keep what was read, and HISTORY blocks with it at least, if there were so many."""
         self._history.append(given)
         kept = sum(len(piece[INPUT]) for piece in self._history)
         while kept - len(self._history[0][INPUT]) >= HISTORY * BLOCK:
             kept -= len(self._history.popleft()[INPUT])
 
-    def _entered(self, j: int, count: int) -> dict[str, Sound]:
+    def _entered(self, j: int, count: int) -> Sounds:
         entered, bad = without_nonfinite(as_block(self._read(j, count)))
         self.nonfinite += bad
         sounds = {INPUT: entered}
@@ -309,7 +309,7 @@ class StripRunner:
             sounds[outside.buffer] = without_nonfinite(key)[0]
         return sounds
 
-    def _through(self, given: dict[str, Sound]) -> None:
+    def _through(self, given: Sounds) -> None:
         start = self.next_in * BLOCK
         entered = given[INPUT]
         sounds = given | {INPUT: self._trimmed(entered, start)}
@@ -330,7 +330,7 @@ class StripRunner:
         self._tap(sounds, start)
         self.next_in += len(entered) // BLOCK
 
-    def _tap(self, sounds: dict[str, Sound], start: int) -> None:
+    def _tap(self, sounds: Sounds, start: int) -> None:
         taps = self.plan.graph.taps
         for name, past in self._tap_past.items():
             before, after = (p.through(sounds) for p in past)
@@ -465,7 +465,7 @@ class StripRunner:
         self._history.clear()
 
 
-def _by_block(piece: dict[str, Sound]) -> list[dict[str, Sound]]:
+def _by_block(piece: Sounds) -> list[Sounds]:
     """Return what was read in one go, block by block."""
     count = len(piece[INPUT]) // BLOCK
     return [{name: blocks_of(sound, i, 1) for name, sound in piece.items()} for i in range(count)]
