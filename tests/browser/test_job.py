@@ -134,6 +134,7 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
 def ledger_reduction(page: Page, section: str) -> float:
     """The greatest reduction of a section, as the ledger says."""
     cell = page.locator("table.taken tr", has=page.get_by_text(section, exact=True)).locator("td")
+    expect(cell.nth(2)).not_to_have_text("–")
     return float(cell.nth(2).inner_text().replace("−", "-"))
 
 

@@ -2,7 +2,8 @@
 
 Trapezoidal state-variable filter (Zavalishin, "The Art of VA Filter Design", from memory): with
 g = tan(pi * hz / rate) and damping k = 1 / q, its mixes of input, band and low output have the
-responses of the W3C Audio EQ Cookbook, whose bilinear transform is the same.
+responses of the W3C Audio EQ Cookbook, whose bilinear transform is the same; or, up to an edge,
+those of the Cookbook's analogue prototypes (`matched`).
 """
 
 import math
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.matched import matched
 
 Shapes = NDArray[np.int64]
 TYPES = ("low-cut", "high-cut", "low-shelf", "high-shelf", "bell", "notch")
@@ -30,6 +32,10 @@ STEP = 16
 """Frames after which a band that moves by level is set anew; in between it glides."""
 POWER, NOW, NEXT = 0, 2, 3
 """Rows of a band's detector: power of each channel, the movement at this step's ends in dB."""
+HEARD_HZ, EDGE = 20000.0, 0.92 * math.pi
+"""Up to where a filter follows its prototype: in Hz, and at most in radians a frame."""
+BILINEAR = 0.0
+"""The edge of filters that do not: their sums and all-passes need the bilinear transform."""
 
 
 def butterworth() -> Sound:
@@ -52,13 +58,71 @@ DAMPINGS = butterworth()
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def _follow(
+    kind: int, warped: float, damping: float, a: float, real: bool, edge: float, found: Sound
+) -> None:
+    """Fill found with g, k and the numerator n0, n1, n2 of a section that follows its prototype.
+
+    a: the square root of the gain of a shelf or bell. Of it and its inverse, that is designed whose
+    poles lie lower; so they undo each other exactly.
+    """
+    corner = 2.0 * math.atan(warped)
+    num, den = np.zeros(3), np.array([1.0, damping, 1.0])
+    b = max(a, 1.0 / a)
+    if real:
+        # One pole, and (s + 1) over itself, with which there is more to fit.
+        num[1], num[0 if kind == LOW_CUT else 2] = 1.0, 1.0
+    elif kind == LOW_CUT:
+        num[0] = 1.0
+    elif kind == HIGH_CUT:
+        num[2] = 1.0
+    elif kind == NOTCH:
+        num[0] = num[2] = 1.0
+    elif kind == BELL:
+        num[0], num[1], num[2] = 1.0, damping * b, 1.0
+        den[1] = damping / b
+    else:
+        slope = damping * math.sqrt(b)
+        if kind == LOW_SHELF:
+            num[0], num[1], num[2] = b, b * slope, b * b
+            den[0], den[1] = b, slope
+        else:
+            num[0], num[1], num[2] = 1.0, slope, b
+            den[0], den[1], den[2] = b * b, b * slope, b
+    zeros = 1 if kind == NOTCH else 2 if kind == LOW_CUT and not real else 0
+    matched(num, den, zeros, corner, edge, found)
+    if LOW_SHELF <= kind <= BELL and (a < 1.0) != (kind == HIGH_SHELF):
+        g, k, n0, n1, n2 = found
+        span = math.sqrt(n0 / n2)
+        found[0], found[1] = g * span, n1 / math.sqrt(n0 * n2)
+        found[2], found[3], found[4] = 1.0 / n0, k * span / n0, 1.0 / n2
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def section(
-    kind: int, warped: float, damping: float, gain_db: float, on: float, real: bool, found: Sound
+    kind: int,
+    warped: float,
+    damping: float,
+    gain_db: float,
+    on: float,
+    real: bool,
+    edge: float,
+    found: Sound,
 ) -> None:
     """Fill found with g, k and the mix m0, m1, m2 of one section.
 
-    real: the one pole of an odd order. on: 0 to 1, how much of the section there is.
+    real: the one pole of an odd order. on: 0 to 1, how much of the section there is. edge: up to
+    which it follows its analogue prototype, in radians a frame, or BILINEAR.
     """
+    if edge > 0.0 and kind != ALL_PASS:
+        shelved = LOW_SHELF <= kind <= BELL
+        a = 10.0 ** (on * gain_db / 40.0) if shelved else 1.0
+        _follow(kind, warped, damping, a, real, edge, found)
+        k, n0, n1, n2 = found[1], found[2], found[3], found[4]
+        share = 1.0 if shelved else on
+        found[2] = 1.0 - share + share * n2
+        found[3], found[4] = share * (n1 - n2 * k), share * (n0 - n2)
+        return
     g, k, m0, m1, m2 = warped, damping, 1.0, 0.0, 0.0
     if kind == LOW_CUT:
         m1, m2 = (-on, -on) if real else (-on * k, -on)
@@ -253,6 +317,16 @@ def _idle(kind: int, v: Vector, s: Vector) -> bool:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def _stands(value: Vector, step: Vector, point: int, b: int) -> bool:
+    """Say whether a band is at a grid point, and all along its cell, what it was at the last."""
+    same = True
+    for column in range(b * COLUMNS, b * COLUMNS + MOVE):
+        same &= value[point, column] == value[point - 1, column]
+        same &= step[point, column] == 0.0 and step[point - 1, column] == 0.0
+    return same
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def tone_into(
     out: Sound,
     moves: Sound,
@@ -263,6 +337,7 @@ def tone_into(
     step: Vector,
     shapes: Shapes,
     dampings: Sound,
+    edge: float,
     power_rate: float,
     memory: Sound,
     ears: Sound,
@@ -272,15 +347,17 @@ def tone_into(
 
     moves: (bands, frames), zeros; filled with the movement in dB of bands that move.
     key: (frames, columns), what bands that move listen to. start: timeline frame of sound[0].
-    value, step: (grid points, bands * COLUMNS). shapes: (bands, 3). power_rate: of the mean
-    squares. memory: (bands, SECTIONS, columns, 2); ears: (bands, columns, 2); rows: (bands, 4); all
-    changed. A band that does nothing is passed by, to the bit.
+    value, step: (grid points, bands * COLUMNS). shapes: (bands, 3). edge: see `section`.
+    power_rate: of the mean squares. memory: (bands, SECTIONS, columns, 2); ears: (bands, columns,
+    2); rows: (bands, 4); all changed. A band that does nothing is passed by, to the bit.
     """
     frames, columns = sound.shape
     cell, keys = np.empty((2, GRID)), np.empty((2, GRID))
     picked, heard = np.empty((2, GRID)), np.empty((2, GRID))
     listened = keys
     here, there = np.zeros(5), np.zeros(5)
+    # What a band's sections were last, and whether that holds: to find it anew takes its time.
+    known, holds = np.empty((len(shapes), SECTIONS, 5)), np.zeros(len(shapes), np.bool_)
     for at, n, point, offset in grid_cells(start, frames):
         for column in range(columns):
             for i in range(n):
@@ -293,6 +370,7 @@ def tone_into(
                 memory[b] = 0.0
                 ears[b] = 0.0
                 rows[b] = 0.0
+                holds[b] = False
                 continue
             moving = LOW_SHELF <= kind <= BELL and (v[MOVE] != 0.0 or s[MOVE] != 0.0)
             whole = columns == 1 or channel == BOTH
@@ -304,6 +382,8 @@ def tone_into(
                 listened = heard
                 _pick(heard, keys, n, channel)
             span = STEP if moving else GRID
+            if holds[b]:
+                holds[b] = not moving and _stands(value, step, point, b)
             i = 0
             while i < n:
                 inside = (offset + i) % span
@@ -322,8 +402,16 @@ def tone_into(
                     cut = kind <= HIGH_CUT
                     real = cut and order % 2 == 1 and j == 0
                     d, d_to = (dampings[order, j], dampings[order, j]) if cut else (k, k_to)
-                    section(kind, g, d, gain + begin, on, real, here)
-                    section(kind, g_to, d_to, gain_to + end, on_to, real, there)
+                    if holds[b]:
+                        here[:] = known[b, j]
+                    else:
+                        section(kind, g, d, gain + begin, on, real, edge, here)
+                    moved = g != g_to or d != d_to or on != on_to
+                    if moved or gain + begin != gain_to + end:
+                        section(kind, g_to, d_to, gain_to + end, on_to, real, edge, there)
+                    else:
+                        there[:] = here
+                    known[b, j] = there
                     if not _same(here, there):
                         for column in range(count):
                             glide(
@@ -338,6 +426,8 @@ def tone_into(
                     for t in range(m):
                         moves[b, at + i + t] = begin + (end - begin) * (inside + t) / span
                 i += m
+                # At the end of a step the next one begins, as long as its cell goes on.
+                holds[b] = (offset + i) % span == 0
             if not whole:
                 _put(picked, cell, n, channel)
             for j in range(SECTIONS):
@@ -397,12 +487,18 @@ def filtered(
         np.ascontiguousarray(step),
         shapes,
         DAMPINGS,
+        BILINEAR,
         0.0,
         memory,
         np.zeros((count, sound.shape[1], 2)),
         np.zeros((count, 4)),
     )
     return out
+
+
+def edge_of(rate: int) -> float:
+    """Return up to where a filter follows its prototype, in radians a frame."""
+    return min(2 * math.pi * HEARD_HZ / rate, EDGE)
 
 
 def response(values: Vector, shape: Shapes, hz: Vector, rate: int) -> NDArray[np.complex128]:
@@ -418,7 +514,8 @@ def response(values: Vector, shape: Shapes, hz: Vector, rate: int) -> NDArray[np
     for j in range((order + 1) // 2):
         damping = DAMPINGS[order, j] if cut else values[DAMPING]
         real = cut and order % 2 == 1 and j == 0
-        section(kind, math.exp(values[WARPED]), damping, values[GAIN], values[ON], real, found)
+        warp = math.exp(values[WARPED])
+        section(kind, warp, damping, values[GAIN], values[ON], real, edge_of(rate), found)
         g, k, m0, m1, m2 = found
         s = bent / g
         whole *= m0 + (m1 * s + m2) / (s * s + k * s + 1)

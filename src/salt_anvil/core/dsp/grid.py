@@ -7,7 +7,8 @@ from numba import njit
 from salt_anvil.core.audio import GRID
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+# Not kept on disk itself: what calls it could not be compiled in a process that read it from there.
+@njit(nogil=True, error_model="numpy")
 def grid_cells(start: int, frames: int) -> Iterator[tuple[int, int, int, int]]:
     """Yield what of a block lies in each cell of the grid, for kernels.
 

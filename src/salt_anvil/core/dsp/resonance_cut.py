@@ -13,7 +13,7 @@ from numba import njit
 from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Vector
-from salt_anvil.core.dsp.equaliser import BELL, glide, section, stand
+from salt_anvil.core.dsp.equaliser import BELL, BILINEAR, glide, section, stand
 from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of one place in the control vector, then those of all places together.
@@ -178,8 +178,8 @@ def cut_into(
                 else:
                     g, k = math.exp(v[WARPED]), v[DAMPING]
                     g_to, k_to = math.exp(v[WARPED] + s[WARPED] * GRID), k + s[DAMPING] * GRID
-                    section(BELL, g, k, -now, 1.0, False, here)
-                    section(BELL, g_to, k_to, -to, 1.0, False, there)
+                    section(BELL, g, k, -now, 1.0, False, BILINEAR, here)
+                    section(BELL, g_to, k_to, -to, 1.0, False, BILINEAR, there)
                     if now == to and s[WARPED] == 0.0 and s[DAMPING] == 0.0:
                         stand(lines[column], 0, n, here, memory[p, column])
                     else:

@@ -259,6 +259,7 @@ def toned(
         step,
         shapes(bands),
         t.DAMPINGS,
+        t.edge_of(rate),
         -float(np.expm1(-1000 / (POWER_MS * rate))),
         state["memory"],
         state["ears"],
