@@ -8,12 +8,17 @@ from tests.conftest import noise
 
 
 def summed(line: np.ndarray, weights: np.ndarray, places: np.ndarray | None = None) -> np.ndarray:
+    """The sums alone; found together with those of the weights turned round, they are the same."""
     places = np.arange(len(weights)) if places is None else places
-    count = len(line) - int(places.max())
-    room = np.concatenate([line, np.full(count, np.nan)])
-    sum_into(room, len(line), count, places, weights, 0, len(weights))
-    assert (room[: len(line)] == line).all()
-    return room[len(line) :]
+    count, both = len(line) - int(places.max()), np.stack([weights, weights[::-1]])
+    found = []
+    for to in ((0, 0), (count, 0)):
+        room = np.concatenate([line, np.full(2 * count, np.nan)])
+        sum_into(room, len(line) + np.array(to), count, places, both, 0, len(weights))
+        assert (room[: len(line)] == line).all()
+        found.append(room[len(line) + to[0] :][:count])
+    assert (found[0] == found[1]).all()
+    return found[0]
 
 
 @pytest.mark.parametrize("count", [1, 7, TOGETHER - 1, TOGETHER, TOGETHER + 1, 1024])
@@ -42,8 +47,9 @@ def test_places_may_stand_anywhere() -> None:
 
 
 def test_some_of_the_weights_alone() -> None:
-    room = np.concatenate([noise(100, 1)[:, 0], np.zeros(50)])
-    places, weights = np.arange(10), noise(10, 1)[:, 0].copy()
-    sum_into(room, 100, 50, places, weights, 3, 7)
-    wanted = np.correlate(room[3:56], weights[3:7], "valid")
-    assert room[100:] == pytest.approx(wanted, abs=1e-12)
+    room = np.concatenate([noise(100, 1)[:, 0], np.zeros(100)])
+    places, weights = np.arange(10), noise(10).T.copy()
+    sum_into(room, np.array([100, 150]), 50, places, weights, 3, 7)
+    for row, begin in zip(weights, (100, 150), strict=True):
+        wanted = np.correlate(room[3:56], row[3:7], "valid")
+        assert room[begin : begin + 50] == pytest.approx(wanted, abs=1e-12)

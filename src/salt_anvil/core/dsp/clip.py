@@ -149,9 +149,9 @@ def cut_block(
     shape: Vector,
     factor: int,
     stages: o.Ints,
-    begins: o.Ints,
+    pairs: o.Ints,
     places: o.Ints,
-    weights: Vector,
+    weights: Sound,
     was: Vector,
     frames: Sound,
     past: Sound,
@@ -162,7 +162,7 @@ def cut_block(
     start: timeline frame; ceiling (amplitude), d_ceiling, shape: per grid point; the others:
     `o.given`.
     """
-    tables, memory = (factor, stages, begins, places, weights), (was, frames, past, last)
+    tables, memory = (factor, stages, pairs, places, weights), (was, frames, past, last)
     cut, share = np.empty(sound.T.shape), np.empty(sound.T.shape)
     _cut_into(cut, share, sound, start, ceiling, d_ceiling, shape, tables, memory)
     return cut.T
@@ -194,9 +194,9 @@ def clip_block(
     reported: Sound,
     factor: int,
     stages: o.Ints,
-    begins: o.Ints,
+    pairs: o.Ints,
     places: o.Ints,
-    weights: Vector,
+    weights: Sound,
     was: Vector,
     known: Sound,
     ahead: Sound,
@@ -210,7 +210,7 @@ def clip_block(
     `told` of `clipper_state`, changed. The others: `o.given`. The cells, (3, cells, channels): dB
     cut off at most, share of the frames touched, dB over the ceiling at most.
     """
-    tables, memory = (factor, stages, begins, places, weights), (was, known, ahead, last)
+    tables, memory = (factor, stages, pairs, places, weights), (was, known, ahead, last)
     frames, channels = dry.shape
     share, late = np.empty((channels, o.DOWN + frames)), np.empty((channels, o.LATENCY + frames))
     for channel in range(channels):

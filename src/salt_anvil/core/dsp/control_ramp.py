@@ -19,8 +19,9 @@ def along_into(out: Vector, value: Vector, step: Vector, start: int) -> None:
     value, step: per grid point, from the one at or before the start.
     """
     for at, n, k, offset in grid_cells(start, len(out)):
+        out_here = out[at : at + n]
         for i in range(n):
-            out[at + i] = value[k] + step[k] * (offset + i)
+            out_here[i] = value[k] + step[k] * (offset + i)
 
 
 @dataclass(frozen=True)

@@ -37,16 +37,19 @@ def duck_into(
     level, armed, since = state[LEVEL], state[ARMED], state[SINCE]
     phase, where, origin = state[PHASE], state[AT], state[FROM]
     for at, n, k, offset in grid_cells(start, frames):
+        key_here = key[at : at + n]
+        hits_here = hits[at : at + n]
+        depth_here = depth[at : at + n]
         v, s = value[k], step[k]
         for i in range(n):
             j = offset + i
-            x = abs(key[at + i, 0])
+            x = abs(key_here[i, 0])
             if channels == 2:
-                x = max(x, abs(key[at + i, 1]))
+                x = max(x, abs(key_here[i, 1]))
             level = max(x, level + (v[FALL] + s[FALL] * j) * (x - level))
             threshold = v[THRESHOLD] + s[THRESHOLD] * j
             since += 1.0
-            hits[at + i, 0] = 0.0
+            hits_here[i, 0] = 0.0
             if level < threshold * REARM:
                 armed = 1.0
             now = 0.0
@@ -61,7 +64,7 @@ def duck_into(
             if armed == 1.0 and level >= threshold and since >= v[RETRIGGER] + s[RETRIGGER] * j:
                 armed, since = 0.0, 0.0
                 origin, phase, where = now, DOWN, 0.0
-                hits[at + i, 0] = 1.0
+                hits_here[i, 0] = 1.0
             where += 1.0
             if phase == DOWN and where >= v[ATTACK] + s[ATTACK] * j:
                 phase, where = HELD, 0.0
@@ -69,7 +72,7 @@ def duck_into(
                 phase, where = BACK, 0.0
             elif phase == BACK and where >= v[DECAY] + s[DECAY] * j:
                 phase, where = IDLE, 0.0
-            depth[at + i] = min(max(now, 0.0), 1.0)
+            depth_here[i] = min(max(now, 0.0), 1.0)
     state[LEVEL] = level if level > TINY else 0.0
     state[ARMED], state[SINCE] = armed, min(since, 1e9)
     state[PHASE], state[AT], state[FROM] = phase, min(where, 1e9), origin

@@ -86,11 +86,12 @@ def _levels(
     exponent: Sound,
 ) -> float:
     """Fill level[:n] with the detector's level in dB; return the mean square at the end."""
+    key_here = key[start : start + n]
     if detector == MEAN_SQUARE:
         b = value[RMS] + step[RMS] * offset
         db = step[RMS]
         for i in range(n):
-            x = key[start + i, channel]
+            x = key_here[i, channel]
             power += (b + db * i) * (x * x - power)
             level[i] = power + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
         if power < TINY:
@@ -98,7 +99,7 @@ def _levels(
         log2_into(level, exponent, n, 0.5 * DB_PER_OCTAVE)
     else:
         for i in range(n):
-            level[i] = abs(key[start + i, channel]) + FLOOR_AMPLITUDE
+            level[i] = abs(key_here[i, channel]) + FLOOR_AMPLITUDE
         log2_into(level, exponent, n, DB_PER_OCTAVE)
     return power
 
@@ -273,6 +274,8 @@ def reduce_into(
     exponent = np.empty(GRID)
     carried = np.empty(STATES)
     for at, n, k, offset in grid_cells(start, frames):
+        heard_here = heard[at : at + n]
+        reduction_here = reduction[at : at + n]
         v, d = value[k], step[k]
         for channel in range(channels):
             state[POWER, channel] = _levels(
@@ -297,7 +300,7 @@ def reduce_into(
             carried[:] = state[:, channel]
             if len(heard):
                 for i in range(n):
-                    heard[at + i, channel] = c[i]
+                    heard_here[i, channel] = c[i]
             if topology == BACK:
                 _smooth_back(c, n, carried, ballistics, programme, v, d, offset)
             else:
@@ -313,20 +316,20 @@ def reduce_into(
                 carried[LATE] = carried[OUT]
             if len(heard) and topology == BACK:
                 for i in range(n):
-                    heard[at + i, channel] -= c[i]
+                    heard_here[i, channel] -= c[i]
             for row in range(STATES):
                 if row != POWER:
                     state[row, channel] = carried[row]
             for i in range(n):
-                reduction[at + i, channel] = c[i]
+                reduction_here[i, channel] = c[i]
         if shared:
             for row in range(STATES):
                 if row != POWER:
                     state[row, 1] = state[row, 0]
             for i in range(n):
-                reduction[at + i, 1] = reduction[at + i, 0]
+                reduction_here[i, 1] = reduction_here[i, 0]
                 if len(heard):
-                    heard[at + i, 1] = heard[at + i, 0]
+                    heard_here[i, 1] = heard_here[i, 0]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -352,12 +355,14 @@ def gain_into(
     per_db = 1.0 / DB_PER_OCTAVE
     for at, n, k, offset in grid_cells(start, frames):
         m, dm = makeup[k] + d_makeup[k] * offset, d_makeup[k]
+        # Parts that begin at 0: an index that could be below it is looked at each time.
+        taken, given, found = reduction[at : at + n], signal[at : at + n], out[at : at + n]
         for channel in range(channels):
             for i in range(n):
-                octaves[i] = per_db * (m + dm * i - reduction[at + i, channel])
+                octaves[i] = per_db * (m + dm * i - taken[i, channel])
             exp2_into(octaves, whole, n)
             for i in range(n):
-                out[at + i, channel] = signal[at + i, channel] * octaves[i]
+                found[i, channel] = given[i, channel] * octaves[i]
 
 
 @njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
@@ -371,11 +376,12 @@ def cell_maxima(values: Sound, start: int, carry: Sound, rest: float, cells: Sou
     frames, channels = values.shape
     done = 0
     for at, n, _, offset in grid_cells(start, frames):
+        values_here = values[at : at + n]
         for channel in range(channels):
             most = carry[channel]
             for i in range(n):
-                if values[at + i, channel] > most:
-                    most = values[at + i, channel]
+                if values_here[i, channel] > most:
+                    most = values_here[i, channel]
             carry[channel] = most
         if offset + n == GRID:
             for channel in range(channels):

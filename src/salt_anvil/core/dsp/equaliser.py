@@ -149,14 +149,14 @@ def section(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def stand(line: Sound, at: int, n: int, c: Sound, memory: Sound) -> None:
-    """Run a standing section over line[at : at + n]."""
+def stand(line: Vector, c: Sound, memory: Sound) -> None:
+    """Run a standing section over a line."""
     g, k, m0, m1, m2 = c
     a1 = 1.0 / (1.0 + g * (g + k))
     a2 = g * a1
     a3 = g * a2
     z1, z2 = memory
-    for i in range(at, at + n):
+    for i in range(len(line)):
         x = line[i]
         u = x - z2
         band = a1 * z1 + a2 * u
@@ -168,7 +168,7 @@ def stand(line: Sound, at: int, n: int, c: Sound, memory: Sound) -> None:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _still_pair(lines: Sound, at: int, n: int, c: Sound, memory: Sound) -> None:
+def _still_pair(left: Vector, right: Vector, c: Sound, memory: Sound) -> None:
     """Run a standing section over both lines, side by side."""
     g, k, m0, m1, m2 = c
     a1 = 1.0 / (1.0 + g * (g + k))
@@ -176,39 +176,37 @@ def _still_pair(lines: Sound, at: int, n: int, c: Sound, memory: Sound) -> None:
     a3 = g * a2
     y1, y2 = memory[0]
     z1, z2 = memory[1]
-    for i in range(at, at + n):
-        w, x = lines[0, i], lines[1, i]
+    for i in range(len(left)):
+        w, x = left[i], right[i]
         t, u = w - y2, x - z2
         b, d = a1 * y1 + a2 * t, a1 * z1 + a2 * u
         e, f = y2 + a2 * y1 + a3 * t, z2 + a2 * z1 + a3 * u
         y1, z1 = 2.0 * b - y1, 2.0 * d - z1
         y2, z2 = 2.0 * e - y2, 2.0 * f - z2
-        lines[0, i] = m0 * w + m1 * b + m2 * e
-        lines[1, i] = m0 * x + m1 * d + m2 * f
+        left[i] = m0 * w + m1 * b + m2 * e
+        right[i] = m0 * x + m1 * d + m2 * f
     memory[0, 0], memory[0, 1], memory[1, 0], memory[1, 1] = y1, y2, z1, z2
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def glide(
-    line: Sound, at: int, n: int, inside: int, span: int, c: Sound, to: Sound, memory: Sound
-) -> None:
+def glide(line: Vector, inside: int, span: int, c: Sound, to: Sound, memory: Sound) -> None:
     """Run a section from c to `to` over span frames, of which `inside` are past."""
     share = 1.0 / span
     dg, dk = share * (to[0] - c[0]), share * (to[1] - c[1])
     d0, d1, d2 = share * (to[2] - c[2]), share * (to[3] - c[3]), share * (to[4] - c[4])
     z1, z2 = memory
-    for i in range(n):
+    for i in range(len(line)):
         j = float(inside + i)
         g, k = c[0] + dg * j, c[1] + dk * j
         a1 = 1.0 / (1.0 + g * (g + k))
         a2 = g * a1
-        x = line[at + i]
+        x = line[i]
         u = x - z2
         band = a1 * z1 + a2 * u
         low = z2 + a2 * z1 + g * a2 * u
         z1 = 2.0 * band - z1
         z2 = 2.0 * low - z2
-        line[at + i] = (c[2] + d0 * j) * x + (c[3] + d1 * j) * band + (c[4] + d2 * j) * low
+        line[i] = (c[2] + d0 * j) * x + (c[3] + d1 * j) * band + (c[4] + d2 * j) * low
     memory[0], memory[1] = z1, z2
 
 
@@ -359,9 +357,12 @@ def tone_into(
     # What a band's sections were last, and whether that holds: to find it anew takes its time.
     known, holds = np.empty((len(shapes), SECTIONS, 5)), np.zeros(len(shapes), np.bool_)
     for at, n, point, offset in grid_cells(start, frames):
+        sound_here = sound[at : at + n]
+        key_here = key[at : at + n]
+        out_here = out[at : at + n]
         for column in range(columns):
             for i in range(n):
-                cell[column, i], keys[column, i] = sound[at + i, column], key[at + i, column]
+                cell[column, i], keys[column, i] = sound_here[i, column], key_here[i, column]
         for b in range(len(shapes)):
             v = value[point, b * COLUMNS : (b + 1) * COLUMNS]
             s = step[point, b * COLUMNS : (b + 1) * COLUMNS]
@@ -414,13 +415,12 @@ def tone_into(
                     known[b, j] = there
                     if not _same(here, there):
                         for column in range(count):
-                            glide(
-                                lines[column], i, m, inside, span, here, there, memory[b, j, column]
-                            )
+                            line = lines[column, i : i + m]
+                            glide(line, inside, span, here, there, memory[b, j, column])
                     elif count == 2:
-                        _still_pair(lines, i, m, here, memory[b, j])
+                        _still_pair(lines[0, i : i + m], lines[1, i : i + m], here, memory[b, j])
                     else:
-                        stand(lines[0], i, m, here, memory[b, j, 0])
+                        stand(lines[0, i : i + m], here, memory[b, j, 0])
                 if moving:
                     _heard(listened, i, m, kind, g, k, power_rate, rows[b], ears[b], count)
                     for t in range(m):
@@ -437,7 +437,7 @@ def tone_into(
                             memory[b, j, column, z] = 0.0
         for column in range(columns):
             for i in range(n):
-                out[at + i, column] = cell[column, i]
+                out_here[i, column] = cell[column, i]
 
 
 def warped(hz: float, rate: int) -> float:

@@ -51,6 +51,8 @@ def expand_into(
     exponent = np.empty(GRID)
     carried = np.empty(d.STATES)
     for at, n, k, offset in grid_cells(start, frames):
+        heard_here = heard[at : at + n]
+        change_here = change[at : at + n]
         v, s = value[k], step[k]
         for channel in range(channels):
             state[d.POWER, channel] = d._levels(
@@ -72,7 +74,7 @@ def expand_into(
             c = levels[channel]
             for i in range(n):
                 j = offset + i
-                heard[at + i, channel] = c[i]
+                heard_here[i, channel] = c[i]
                 c[i] = expansion(
                     c[i],
                     v[d.THRESHOLD] + s[d.THRESHOLD] * j,
@@ -87,4 +89,4 @@ def expand_into(
                 if row != d.POWER:
                     state[row, channel] = carried[row] if abs(carried[row]) > TINY else 0.0
             for i in range(n):
-                change[at + i, channel] = c[i]
+                change_here[i, channel] = c[i]

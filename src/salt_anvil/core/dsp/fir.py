@@ -1,7 +1,7 @@
 """Weighted sums of a line's values, many side by side: what filters without feedback come to.
 
-A loop that numba compiles loads and stores each sum again for every few weights. Here 48 of them
-are held in registers over all the weights, in vectors that LLVM fits to the machine.
+A loop that numba compiles loads and stores each sum again for every few weights. Here 24 of each of
+two rows are held in registers over all the weights, in vectors that LLVM fits to the machine.
 """
 
 from collections.abc import Callable
@@ -14,15 +14,19 @@ from numba.extending import intrinsic
 from numpy import int64
 from numpy.typing import NDArray
 
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp.control_ramp import Vector
 
-LANES, VECTORS = 4, 12
+LANES, VECTORS, ROWS = 4, 6, 2
 TOGETHER = LANES * VECTORS
 Places = NDArray[int64]
 
 
-def _sums(vectors: int, lanes: int) -> Callable[..., None]:
-    """Return a function that fills vectors * lanes sums from an index on."""
+def _sums(rows: int, vectors: int, lanes: int) -> Callable[..., None]:
+    """Return a function that fills rows of vectors * lanes sums from an index on.
+
+    Rows of weights stand behind one another; each value is loaded once for all of them.
+    """
 
     @intrinsic
     def fill(
@@ -30,34 +34,44 @@ def _sums(vectors: int, lanes: int) -> Callable[..., None]:
     ) -> Any:
         def code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
             kind = ir.VectorType(ir.DoubleType(), lanes)
-            values, indices, factors = (
-                context.make_array(type_)(context, builder, value).data
+            arrays = [
+                context.make_array(type_)(context, builder, value)
                 for type_, value in zip(signature.args[:3], args[:3], strict=True)
-            )
+            ]
+            values, indices, factors = (array.data for array in arrays)
+            ends = context.make_array(signature.args[5])(context, builder, args[5]).data
+            apart = builder.extract_value(arrays[1].shape, 0)
             name = f"llvm.fmuladd.v{lanes}f64"
             multiply_add = builder.module.globals.get(name) or ir.Function(
                 builder.module, ir.FunctionType(kind, [kind] * 3), name
             )
             with builder.goto_entry_block():
-                totals = [builder.alloca(kind) for _ in range(vectors)]
-            for total in totals:
+                totals = [[builder.alloca(kind) for _ in range(vectors)] for _ in range(rows)]
+            for total in (t for row in totals for t in row):
                 builder.store(ir.Constant(kind, [0.0] * lanes), total)
+            same = ir.Constant(ir.VectorType(ir.IntType(32), lanes), [0] * lanes)
             with cgutils.for_range(builder, args[4], args[3]) as loop:
-                one = builder.load(builder.gep(factors, [loop.index]))
-                first = builder.insert_element(ir.Constant(kind, ir.Undefined), one, _index(0))
-                same = ir.Constant(ir.VectorType(ir.IntType(32), lanes), [0] * lanes)
-                weight = builder.shuffle_vector(first, first, same)
+                spread = []
+                for r in range(rows):
+                    index = builder.add(loop.index, builder.mul(apart, _index(r, 64)))
+                    one = builder.load(builder.gep(factors, [index]))
+                    first = builder.insert_element(ir.Constant(kind, ir.Undefined), one, _index(0))
+                    spread.append(builder.shuffle_vector(first, first, same))
                 place = builder.load(builder.gep(indices, [loop.index]))
                 begin = builder.gep(values, [builder.add(args[6], place)])
-                for i, total in enumerate(totals):
+                for i in range(vectors):
                     here = builder.gep(begin, [_index(i * lanes)])
                     given = builder.load(builder.bitcast(here, kind.as_pointer()), align=8)
-                    more = builder.call(multiply_add, [weight, given, builder.load(total)])
-                    builder.store(more, total)
-            begin = builder.gep(values, [builder.add(args[5], args[6])])
-            for i, total in enumerate(totals):
-                here = builder.bitcast(builder.gep(begin, [_index(i * lanes)]), kind.as_pointer())
-                builder.store(builder.load(total), here, align=8)
+                    for weight, row in zip(spread, totals, strict=True):
+                        more = builder.call(multiply_add, [weight, given, builder.load(row[i])])
+                        builder.store(more, row[i])
+            for r, row in enumerate(totals):
+                end = builder.load(builder.gep(ends, [_index(r, 64)]))
+                begin = builder.gep(values, [builder.add(end, args[6])])
+                for i, total in enumerate(row):
+                    there = builder.gep(begin, [_index(i * lanes)])
+                    there = builder.bitcast(there, kind.as_pointer())
+                    builder.store(builder.load(total), there, align=8)
             return context.get_dummy_value()
 
         return types.void(room, places, weights, low, high, to, at), code
@@ -65,22 +79,33 @@ def _sums(vectors: int, lanes: int) -> Callable[..., None]:
     return fill
 
 
-def _index(value: int) -> Any:
-    return ir.Constant(ir.IntType(32), value)
+def _index(value: int, bits: int = 32) -> Any:
+    return ir.Constant(ir.IntType(bits), value)
 
 
-_many, _one = _sums(VECTORS, LANES), _sums(1, 1)
+_many, _one = _sums(ROWS, VECTORS, LANES), _sums(ROWS, 1, 1)
+_many_alone, _one_alone = _sums(1, ROWS * VECTORS, LANES), _sums(1, 1, 1)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def sum_into(
-    room: Vector, to: int, n: int, places: Places, weights: Vector, low: int, high: int
+    room: Vector, to: Places, n: int, places: Places, weights: Sound, low: int, high: int
 ) -> None:
-    """Fill room[to + i], i < n, with sums over low <= t < high, in this order, of weights[t] *
-    room[places[t] + i]; the places lie elsewhere.
+    """Fill room[to[r] + i], i < n, for both rows r of weights, (2, len(places)), with sums over
+    low <= t < high, in this order, of weights[r, t] * room[places[t] + i].
 
-    A sum is the same to the bit wherever it stands.
+    A sum is the same to the bit wherever it stands. What is filled does not lie at the places.
+    Where both rows lead to the same place, the first is found alone.
     """
+    if to[0] == to[1]:
+        if n < ROWS * TOGETHER:
+            for i in range(n):
+                _one_alone(room, places, weights, low, high, to, i)
+            return
+        for at in range(0, n, ROWS * TOGETHER):
+            at = min(at, n - ROWS * TOGETHER)
+            _many_alone(room, places, weights, low, high, to, at)
+        return
     if n < TOGETHER:
         for i in range(n):
             _one(room, places, weights, low, high, to, i)

@@ -145,9 +145,9 @@ def harmonics_block(
     step: Vector,
     factor: int,
     stages: o.Ints,
-    begins: o.Ints,
+    pairs: o.Ints,
     places: o.Ints,
-    weights: Vector,
+    weights: Sound,
     was: Vector,
     frames: Sound,
     past: Sound,
@@ -158,7 +158,7 @@ def harmonics_block(
     envelope: (frames + 1 or more, channels), that of the wave o.UP frames before; value, step:
     (grid points, CONTROLS or more), the polynomial; start: timeline frame; the others: `o.given`.
     """
-    tables, memory = (factor, stages, begins, places, weights), (was, frames, past, last)
+    tables, memory = (factor, stages, pairs, places, weights), (was, frames, past, last)
     out, room = np.empty_like(sound), o.room_for(tables)
     heights, powers = np.empty(o.CHUNK + 1), np.empty((CONTROLS, o.CHUNK))
     for at in range(0, len(sound), o.CHUNK):

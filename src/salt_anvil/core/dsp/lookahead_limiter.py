@@ -150,26 +150,28 @@ def needs_into(needs: Sound, peaks: Sound, start: int, value: Vector, step: Vect
     level, exponent = np.empty(GRID), np.empty(GRID)
     found = 0
     for at, n, k, offset in grid_cells(start, frames):
+        peaks_here = peaks[at : at + n]
+        needs_here = needs[at : at + n]
         target, d_target = value[k, TARGET] + step[k, TARGET] * offset, step[k, TARGET]
         lowest = 10.0 ** (min(target, target + d_target * n) / 20.0)
         for channel in range(channels):
             most = 0.0
             for i in range(n):
-                most = max(most, peaks[at + i, channel])
+                most = max(most, peaks_here[i, channel])
             if most <= lowest:
                 for i in range(n):
-                    needs[at + i, channel] = 0
+                    needs_here[i, channel] = 0
                 continue
             for i in range(n):
-                level[i] = peaks[at + i, channel] + 1e-15
+                level[i] = peaks_here[i, channel] + 1e-15
             log2_into(level, exponent, n, DB_PER_OCTAVE)
             for i in range(n):
                 over = level[i] - (target + d_target * i)
                 if over > SMALLEST_DB:
-                    needs[at + i, channel] = math.floor((min(over, MOST_DB) + GUARD_DB) / UNIT)
+                    needs_here[i, channel] = math.floor((min(over, MOST_DB) + GUARD_DB) / UNIT)
                     found += 1
                 else:
-                    needs[at + i, channel] = 0
+                    needs_here[i, channel] = 0
         if channels == 2:
             link, d_link = value[k, LINK] + step[k, LINK] * offset, step[k, LINK]
             for i in range(at, at + n):
@@ -226,10 +228,11 @@ def release_into(
     out, count = state[OUT, channel], state[COUNT, channel]
     body, lasted = state[BODY, channel], state[LASTED, channel]
     for at, n, k, offset in grid_cells(start, len(held)):
+        held_here = held[at : at + n]
         v, s = value[k], step[k]
         for i in range(n):
             j = offset + i
-            wanted = held[at + i] * UNIT
+            wanted = held_here[i] * UNIT
             slow = v[RELEASE] + s[RELEASE] * j
             quick = v[QUICK] + s[QUICK] * j
             rise = v[BODY_RISE] + s[BODY_RISE] * j
@@ -250,7 +253,7 @@ def release_into(
             if body < SMALLEST_DB:
                 body = 0.0
             whole = max(out, body) if rise > 0.0 else out
-            held[at + i] = math.ceil(whole / UNIT) if whole > 0.0 else 0
+            held_here[i] = math.ceil(whole / UNIT) if whole > 0.0 else 0
     state[OUT, channel], state[COUNT, channel] = out, max(count, 0.0)
     state[BODY, channel], state[LASTED, channel] = body, lasted if lasted > SMALLEST_DB else 0.0
 

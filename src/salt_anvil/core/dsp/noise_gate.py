@@ -42,11 +42,16 @@ def gate_into(
     frames, channels = key.shape
     levels = np.empty(2)
     for at, n, k, offset in grid_cells(start, frames):
+        key_here = key[at : at + n]
+        gain_here = gain[at : at + n]
+        heard_here = heard[at : at + n]
+        phases_here = phases[at : at + n]
+        opened_here = opened[at : at + n]
         v, d = value[k], step[k]
         for i in range(n):
             j = offset + i
             for channel in range(channels):
-                x = abs(key[at + i, channel])
+                x = abs(key_here[i, channel])
                 held = state[LEVEL, channel]
                 held += (v[FALL] + d[FALL] * j) * (x - held)
                 state[LEVEL, channel] = max(x, held)
@@ -94,10 +99,10 @@ def gate_into(
                 else:
                     g = floor
                 state[GAIN, channel], state[PHASE, channel], state[COUNT, channel] = g, phase, count
-                gain[at + i, channel] = g
-                heard[at + i, channel] = level
-                phases[at + i, channel] = phase
-                opened[at + i, channel] = began
+                gain_here[i, channel] = g
+                heard_here[i, channel] = level
+                phases_here[i, channel] = phase
+                opened_here[i, channel] = began
     for channel in range(channels):
         if state[LEVEL, channel] < TINY:
             state[LEVEL, channel] = 0.0

@@ -160,12 +160,13 @@ def stages(quality: str) -> tuple[list[Stage], list[Stage]]:
 
 SPAN = 1 + max(sum(stage.past for stage in stages(quality)[0]) for quality in FACTORS)
 """Frames on which, at most, the newest value on the way up and the one before it depend."""
-Tables = tuple[int, Ints, Ints, Ints, Vector]
+Tables = tuple[int, Ints, Ints, Ints, Sound]
 """A quality as the kernels take it: its factor; a row for each stage, the way up and down; where
-the taps of each row of weights begin; their places in the room; their weights."""
+the taps of each pair of rows of weights begin and to where they lead; their places in the room;
+their weights, (2, all)."""
 STAGE = ("inner", "outer", "past", "kept", "room", "first")
 """Columns of a stage's row: values a frame that come in and go out, frames in front, where those
-are kept, where its room begins, and its first row of weights."""
+are kept, where its room begins, and its first pair of rows of weights."""
 INNER_AT, OUTER_AT, PAST_AT, KEPT_AT, ROOM_AT, FIRST_AT = range(6)
 Kept = tuple[Vector, Sound, Sound, Sound]
 """What is remembered, as the kernels take it: the factor that the rest is of, 0 where only the
@@ -185,23 +186,45 @@ def tables(quality: str) -> Tables:
         rows.append([stage.inner, stage.outer, past, kept, room, first])
         kept += stage.inner * past if number else 0
         room += stage.inner * (past + CHUNK)
-        first += stage.outer
+        first += len(_pairs(stage))
     rows.append([1, 0, 0, kept, room, first])
-    begins, places, weights = [0], [], []
-    for stage, row in zip(chain, rows, strict=False):
-        wide = row[PAST_AT] + CHUNK
-        for place, weight in stage.rows:
+    pairs, places, weights = [], [], []
+    taken = 0
+    for number, (stage, row) in enumerate(zip(chain, rows, strict=False)):
+        wide, above = row[PAST_AT] + CHUNK, rows[number + 1]
+        out, width = above[ROOM_AT] + above[PAST_AT], above[PAST_AT] + CHUNK
+        if number + 1 == rising:
+            out, width = above[ROOM_AT] - stage.outer * (CHUNK + 1) + 1, CHUNK + 1
+        for one, other, place, weight in _pairs(stage):
             frame, value = np.divmod(place, stage.inner)
             places.append(row[ROOM_AT] + value * wide + row[PAST_AT] + frame)
             weights.append(weight)
-            begins.append(begins[-1] + len(weight))
+            pairs.append([taken, taken + len(place), out + one * width, out + other * width])
+            taken += len(place)
     return (
         FACTORS[quality],
         np.array(rows, np.int64),
-        np.array(begins, np.int64),
+        np.array(pairs, np.int64),
         np.concatenate(places).astype(np.int64),
-        np.concatenate(weights),
+        np.ascontiguousarray(np.concatenate(weights, axis=1)),
     )
+
+
+def _pairs(stage: Stage) -> list[tuple[int, int, Ints, Sound]]:
+    """Return a stage's rows two by two, those that are copies alone: which, of what, weights.
+
+    Neighbours are made of nearly the same values.
+    """
+    copies = [p for p, (places, _) in enumerate(stage.rows) if len(places) == 1]
+    sums = [p for p in range(stage.outer) if p not in copies]
+    found = [(p, p, stage.rows[p][0], np.ones((2, 1))) for p in copies]
+    for one, other in zip(sums[::2], [*sums[1::2], sums[-1]] if sums else [], strict=False):
+        places = np.union1d(stage.rows[one][0], stage.rows[other][0])
+        weights = np.zeros((2, len(places)))
+        for row, p in enumerate((one, other)):
+            weights[row, np.searchsorted(places, stage.rows[p][0])] = stage.rows[p][1]
+        found.append((one, other, places, weights))
+    return found
 
 
 KEPT = max(int(tables(quality)[1][-1, KEPT_AT]) for quality in FACTORS)
@@ -225,7 +248,7 @@ def kept(state: State) -> Kept:
 
 def given(
     quality: str, state: State
-) -> tuple[int, Ints, Ints, Ints, Vector, Vector, Sound, Sound, Sound]:
+) -> tuple[int, Ints, Ints, Ints, Sound, Vector, Sound, Sound, Sound]:
     """Return `tables` and `kept` one by one, which costs a kernel less to take."""
     return *tables(quality), *kept(state)
 
@@ -268,33 +291,32 @@ def _rising(factor: int) -> int:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def _copy(out: Vector, values: Vector) -> None:
+    for i in range(len(out)):
+        out[i] = values[i]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def _through(
     room: Vector, tables: Tables, begin: int, end: int, n: int, kept: Vector, frames: Vector
 ) -> None:
     """Run stages over n frames that stand in the room of the first; what is kept moves on."""
-    factor, rows, begins, places, weights = tables
-    rising = _rising(factor)
+    _, rows, pairs, places, weights = tables
     for s in range(begin, end):
-        inner, outer, past, keep, at, first = rows[s]
+        inner, _, past, keep, at, first = rows[s]
         wide = past + CHUNK
         for p in range(inner):
             line, memory = at + p * wide, frames if s == 0 else kept
             here = 0 if s == 0 else keep + p * past
-            for i in range(past):
-                room[line + i] = memory[here + i]
-            for i in range(past):
-                memory[here + i] = room[line + n + i]
-        out, width = rows[s + 1, ROOM_AT] + rows[s + 1, PAST_AT], rows[s + 1, PAST_AT] + CHUNK
-        if s + 1 == rising:
-            out, width = rows[rising, ROOM_AT] - factor * (CHUNK + 1) + 1, CHUNK + 1
-        for p in range(outer):
-            low, high, to = begins[first + p], begins[first + p + 1], out + p * width
-            if high - low == 1 and weights[low] == 1.0:
+            _copy(room[line : line + past], memory[here : here + past])
+            _copy(memory[here : here + past], room[line + n : line + n + past])
+        for pair in range(first, rows[s + 1, FIRST_AT]):
+            low, high, to = pairs[pair, 0], pairs[pair, 1], pairs[pair, 2]
+            if high - low == 1:
                 place = places[low]
-                for i in range(n):
-                    room[to + i] = room[place + i]
+                _copy(room[to : to + n], room[place : place + n])
             else:
-                sum_into(room, to, n, places, weights, low, high)
+                sum_into(room, pairs[pair, 2:], n, places, weights, low, high)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

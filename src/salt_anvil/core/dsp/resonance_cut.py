@@ -149,15 +149,18 @@ def cut_into(
     lines, keys, before = np.empty((2, GRID)), np.empty((2, GRID)), np.empty((2, GRID))
     here, there = np.zeros(5), np.zeros(5)
     for at, n, point, offset in grid_cells(start, frames):
+        sound_here = sound[at : at + n]
+        key_here = key[at : at + n]
+        out_here = out[at : at + n]
         for i in range(n):
             if sides:
-                left, right = sound[at + i, 0], sound[at + i, 1]
+                left, right = sound_here[i, 0], sound_here[i, 1]
                 lines[0, i], lines[1, i] = 0.5 * (left + right), 0.5 * (left - right)
-                left, right = key[at + i, 0], key[at + i, 1]
+                left, right = key_here[i, 0], key_here[i, 1]
                 keys[0, i], keys[1, i] = 0.5 * (left + right), 0.5 * (left - right)
             else:
                 for column in range(columns):
-                    lines[column, i], keys[column, i] = sound[at + i, column], key[at + i, column]
+                    lines[column, i], keys[column, i] = sound_here[i, column], key_here[i, column]
         before[:, :n] = lines[:, :n]
         common, common_step = value[point, :COMMON], step[point, :COMMON]
         for p in range(len(cuts)):
@@ -180,10 +183,11 @@ def cut_into(
                     g_to, k_to = math.exp(v[WARPED] + s[WARPED] * GRID), k + s[DAMPING] * GRID
                     section(BELL, g, k, -now, 1.0, False, BILINEAR, here)
                     section(BELL, g_to, k_to, -to, 1.0, False, BILINEAR, there)
+                    line = lines[column, :n]
                     if now == to and s[WARPED] == 0.0 and s[DAMPING] == 0.0:
-                        stand(lines[column], 0, n, here, memory[p, column])
+                        stand(line, here, memory[p, column])
                     else:
-                        glide(lines[column], 0, n, offset, GRID, here, there, memory[p, column])
+                        glide(line, offset, GRID, here, there, memory[p, column])
                 for i in range(n):
                     part = now + (to - now) * (offset + i) / GRID
                     taken[p, at + i] = max(taken[p, at + i], part)
@@ -200,11 +204,11 @@ def cut_into(
         for i in range(n):
             if sides:
                 middle, side = lines[0, i] - before[0, i], lines[1, i] - before[1, i]
-                out[at + i, 0] = sound[at + i, 0] + (middle + side)
-                out[at + i, 1] = sound[at + i, 1] + (middle - side)
+                out_here[i, 0] = sound_here[i, 0] + (middle + side)
+                out_here[i, 1] = sound_here[i, 1] + (middle - side)
             else:
                 for column in range(columns):
-                    out[at + i, column] = lines[column, i]
+                    out_here[i, column] = lines[column, i]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -226,6 +230,10 @@ def give_back_into(
     """
     frames, columns = wet.shape
     for at, n, point, offset in grid_cells(start, frames):
+        out_here = out[at : at + n]
+        wet_here = wet[at : at + n]
+        heard_in_here = heard_in[at : at + n]
+        heard_out_here = heard_out[at : at + n]
         if offset == 0:
             _compare(state, most)
         for i in range(n):
@@ -236,8 +244,8 @@ def give_back_into(
             level = known * given + (1.0 - known) * followed
             factor = 1.0 if level == 0.0 else 10.0 ** (level / 20.0)
             for column in range(columns):
-                out[at + i, column] = factor * wet[at + i, column]
-                x, y = heard_in[at + i, column], heard_out[at + i, column]
+                out_here[i, column] = factor * wet_here[i, column]
+                x, y = heard_in_here[i, column], heard_out_here[i, column]
                 state[SUM_IN] += x * x
                 state[SUM_OUT] += y * y
 

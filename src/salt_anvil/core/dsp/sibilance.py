@@ -130,6 +130,9 @@ def ess_into(
     exponent = np.empty(GRID)
     carried = np.empty(d.STATES)
     for at, n, k, offset in grid_cells(start, frames):
+        whole_here = whole[at : at + n]
+        heard_here = heard[at : at + n]
+        reduction_here = reduction[at : at + n]
         v, s = value[k], step[k]
         for channel in range(channels):
             state[d.POWER, channel] = d._levels(
@@ -147,7 +150,7 @@ def ess_into(
             )
             power = powers[channel]
             for i in range(n):
-                x = whole[at + i, channel]
+                x = whole_here[i, channel]
                 power += v[WHOLE] * (x * x - power)
                 wholes[i] = power + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
             powers[channel] = power if power > TINY else 0.0
@@ -163,7 +166,7 @@ def ess_into(
         for channel in range(channels):
             c = levels[channel]
             for i in range(n):
-                heard[at + i, channel] = c[i]
+                heard_here[i, channel] = c[i]
             d._curve_into(c, n, v, s, offset)
             carried[:] = state[:, channel]
             d._smooth(c, n, carried, d.DECOUPLED, False, v, s, offset)
@@ -171,7 +174,7 @@ def ess_into(
                 if row != d.POWER:
                     state[row, channel] = carried[row]
             for i in range(n):
-                reduction[at + i, channel] = c[i] if c[i] > SMALLEST_DB else 0.0
+                reduction_here[i, channel] = c[i] if c[i] > SMALLEST_DB else 0.0
 
 
 def response_db(taps: Vector, hz: Vector, rate: int) -> Vector:

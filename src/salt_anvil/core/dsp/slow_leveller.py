@@ -28,12 +28,15 @@ def level_into(
     frames, channels = key.shape
     power, now = state[POWER], state[GAIN]
     for at, n, k, offset in grid_cells(start, frames):
+        key_here = key[at : at + n]
+        gain_here = gain[at : at + n]
+        heard_here = heard[at : at + n]
         v, s = value[k], step[k]
         for i in range(n):
             j = offset + i
             square = 0.0
             for channel in range(channels):
-                square += key[at + i, channel] * key[at + i, channel]
+                square += key_here[i, channel] * key_here[i, channel]
             power += (v[MEAN] + s[MEAN] * j) * (square / channels - power)
             level = 10.0 * math.log10(max(power, 0.0) + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE)
             if level > v[FLOOR] + s[FLOOR] * j:
@@ -41,8 +44,8 @@ def level_into(
                 wanted = min(max(wanted, -(v[LEAST] + s[LEAST] * j)), v[MOST] + s[MOST] * j)
                 up, down = v[RISE] + s[RISE] * j, v[FALL] + s[FALL] * j
                 now += min(max(wanted - now, -down), up)
-            gain[at + i] = now
-            heard[at + i] = level
+            gain_here[i] = now
+            heard_here[i] = level
     state[POWER] = power if power > TINY else 0.0
     state[GAIN] = now
 

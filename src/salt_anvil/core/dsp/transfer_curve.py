@@ -99,6 +99,8 @@ def curve_into(
     levels = np.empty((2, GRID))
     exponent = np.empty(GRID)
     for at, n, k, offset in grid_cells(start, frames):
+        heard_here = heard[at : at + n]
+        change_here = change[at : at + n]
         v, s = value[k], step[k]
         moving = False
         for c in range(BASE, CONTROLS):
@@ -131,7 +133,7 @@ def curve_into(
             for i in range(n):
                 j = offset + i
                 level = levels[channel, i]
-                heard[at + i, channel] = level
+                heard_here[i, channel] = level
                 place = min(max((level - LOWEST_DB) * STEPS_PER_DB, 0.0), ROWS - 1.000001)
                 row = int(place)
                 share = place - row
@@ -153,7 +155,7 @@ def curve_into(
                 down_held = fall if fall >= down_held else down_held + release * (fall - down_held)
                 up += attack * (up_held - up)
                 down += attack * (down_held - down)
-                change[at + i, channel] = v[BASE] + s[BASE] * j + up - down
+                change_here[i, channel] = v[BASE] + s[BASE] * j + up - down
             state[UP, channel], state[UP_HELD, channel] = up, up_held
             state[DOWN, channel], state[DOWN_HELD, channel], state[HEARD, channel] = (
                 down,

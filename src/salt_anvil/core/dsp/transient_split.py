@@ -49,10 +49,13 @@ def shares_into(
     line, ratio, exponent = np.empty((2, GRID)), np.empty(GRID), np.empty(GRID)
     level_at = np.empty(GRID)
     for at, n, k, offset in grid_cells(start, frames):
+        key_here = key[at : at + n]
+        shares_here = shares[at : at + n]
+        heard_here = heard[at : at + n]
         v, s = value[k], step[k]
         for channel in range(channels):
             for i in range(n):
-                line[channel, i] = abs(key[at + i, channel])
+                line[channel, i] = abs(key_here[i, channel])
         if channels == 2:
             for i in range(n):
                 link = v[LINK] + s[LINK] * (offset + i)
@@ -87,12 +90,12 @@ def shares_into(
             now = state[SHARE, channel]
             for i in range(n):
                 now += v[CALM] * (min(max(ratio[i], 0.0), 1.0) - now)
-                shares[at + i, channel] = now
+                shares_here[i, channel] = now
             state[SHARE, channel] = now if now > TINY else 0.0
             if len(heard):
                 log2_into(level_at, exponent, n, DB_PER_OCTAVE)
                 for i in range(n):
-                    heard[at + i, channel] = level_at[i]
+                    heard_here[i, channel] = level_at[i]
 
 
 def look_frames(rate: int) -> int:
@@ -186,7 +189,9 @@ def peaks_gain_into(
 def scale_into(gain: Sound, shares: Sound, start: int, value: Vector, step: Vector) -> None:
     """Fill gain (frames, channels) in dB with shares times a control, given per grid point."""
     for at, n, k, offset in grid_cells(start, len(shares)):
+        gain_here = gain[at : at + n]
+        shares_here = shares[at : at + n]
         for i in range(n):
             whole = value[k] + step[k] * (offset + i)
             for channel in range(shares.shape[1]):
-                gain[at + i, channel] = whole * shares[at + i, channel]
+                gain_here[i, channel] = whole * shares_here[i, channel]

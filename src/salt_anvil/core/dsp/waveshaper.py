@@ -36,7 +36,7 @@ ARTANH = tuple(1.0 / (2.0 * n + 1.0) for n in range(10))
 """artanh(x) / x as a series of x^2; the rest is under 1e-16 up to 0.0295."""
 
 
-@njit(cache=True, nogil=True, error_model="numpy", inline="always")
+@njit(cache=True, nogil=True, error_model="numpy", inline="always", fastmath={"contract"})
 def _power_series(x: float, c: tuple[float, ...]) -> float:
     """Return a polynomial of ten powers, written out so that many are found at once."""
     high = (((c[9] * x + c[8]) * x + c[7]) * x + c[6]) * x + c[5]
@@ -113,7 +113,7 @@ def _odd_into(
         cut[i] = odd[i] * (0.5 * (a[i] + b[i]) - shifted)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
 def _even_onto(
     cut: Vector,
     a: Vector,
@@ -239,9 +239,9 @@ def bend_block(
     d_lean: Vector,
     factor: int,
     stages: o.Ints,
-    begins: o.Ints,
+    pairs: o.Ints,
     places: o.Ints,
-    weights: Vector,
+    weights: Sound,
     was: Vector,
     frames: Sound,
     past: Sound,
@@ -252,7 +252,7 @@ def bend_block(
 
     odd, lean and their steps: per grid point; start: timeline frame; the others: `o.given`.
     """
-    tables, memory = (factor, stages, begins, places, weights), (was, frames, past, last)
+    tables, memory = (factor, stages, pairs, places, weights), (was, frames, past, last)
     out, evens, room = np.empty_like(sound), np.empty_like(sound), o.room_for(tables)
     even = np.empty(o.CHUNK)
     odds, leans = np.empty(o.CHUNK), np.empty(o.CHUNK)
