@@ -183,6 +183,20 @@ def test_heavy_keeps_a_body_while_quick_peaks_return_at_once() -> None:
     assert left["push"] > 3
 
 
+def test_the_heavy_body_lets_go_sooner_of_what_did_not_last() -> None:
+    """Adaptive, behind half a release of push and behind ten."""
+    left = {}
+    for long in (2400, 48000):
+        push = np.full((96000, 1), 0.01)
+        push[10000 : 10000 + long] = 4.0
+        for mode in ("fixed", "adaptive"):
+            out = limited(push, character="heavy", release_ms=100, release_mode=mode)
+            gain = out[256:, 0] / push[:-256, 0]
+            left[mode, long] = -20 * np.log10(gain[10000 + long + 4800])  # one release later
+    assert left["adaptive", 2400] < 0.8 * left["fixed", 2400]
+    assert left["adaptive", 48000] > 0.8 * left["fixed", 48000]
+
+
 def thd_n(wave: np.ndarray, hz: float, rate: int) -> float:
     """THD+N in dB: what is left of whole periods without their fundamental, against it."""
     spectrum = np.abs(np.fft.rfft(wave)) ** 2

@@ -28,7 +28,7 @@ def test_polarity() -> None:
 
 
 @pytest.mark.parametrize("rate", RATES)
-@pytest.mark.parametrize("ms", [0.02, 7.3, 100])
+@pytest.mark.parametrize("ms", [0, 10, 70, 100])
 def test_delay_is_the_user_s_and_no_latency(rate: int, ms: float) -> None:
     item = stage("trim", {"delay_ms": ms})
     assert processor("trim").latency(item.params, rate) == 0
@@ -37,6 +37,30 @@ def test_delay_is_the_user_s_and_no_latency(rate: int, ms: float) -> None:
     out = trimmed(sound, rate, delay_ms=ms)
     assert (out[:wait] == 0).all()
     assert (out[wait:] == sound[: len(sound) - wait]).all()
+
+
+@pytest.mark.parametrize("rate", RATES)
+@pytest.mark.parametrize("ms", [0.01, 0.02, 0.05, 0.33, 7.31, 99.99])
+def test_a_fraction_of_a_frame_delays_all_frequencies_alike(rate: int, ms: float) -> None:
+    """By the spectrum of a pulse: the level to 18 kHz, the delay at 1 kHz and, of six frames and
+    more, at 10 kHz."""
+    pulse = np.zeros((16384, 1))
+    pulse[0] = 1
+    padded = np.concatenate([pulse, np.zeros((round(0.1 * rate), 1))])
+    out = trimmed(padded, rate, delay_ms=ms)[:, 0]
+    found, hz = np.fft.rfft(out), np.fft.rfftfreq(len(out), 1 / rate)
+    assert np.abs(20 * np.log10(np.abs(found[hz <= 18000]))).max() < 1e-6
+    wait = ms * rate / 1000
+    for at, most in ((1000, 0.01), (10000, 0.01 if wait >= 6 else None)):
+        k = np.argmin(np.abs(hz - at))
+        apart = np.angle(found[k] * np.exp(2j * np.pi * hz[k] * wait / rate))
+        if most is not None:
+            assert abs(apart / (2 * np.pi * hz[k] / rate)) < most, at
+
+
+def test_a_hundredth_of_a_millisecond_is_not_nothing() -> None:
+    sound = noise(2000, 1)
+    assert np.abs(trimmed(sound, delay_ms=0.01) - sound).max() > 0.01
 
 
 def test_dc_is_taken_away() -> None:

@@ -1,8 +1,63 @@
-"""A delay of whole frames, for any block length."""
+"""Delays of whole frames, for any block length, and of fractions of a frame."""
+
+from functools import lru_cache
+from math import comb
 
 import numpy as np
+from numba import njit
 
-from salt_anvil.core.audio import Sound
+from salt_anvil.core.audio import TINY, Sound
+from salt_anvil.core.dsp.control_ramp import Vector
+
+ORDER = 6
+"""Of the all-pass behind a delay of that many frames or more."""
+WHOLE = 1e-6
+"""A delay that is so near to whole frames is taken for them."""
+
+
+@lru_cache(maxsize=64)
+def split_delay(frames: float) -> tuple[int, Vector]:
+    """Return whole frames and the all-pass that is the rest of a delay, 0 or more.
+
+    Thiran's all-pass (1971; Laakso et al. 1996, equation 86, from memory): the level of all
+    frequencies stays as it is to the last digit, the delay is the flattest there is. Under half a
+    frame it is of the first order, whose delay shrinks towards half the rate. Of whole frames the
+    coefficients are empty.
+    """
+    near = round(frames)
+    if abs(frames - near) < WHOLE:
+        return near, np.zeros(0)
+    order = min(max(near, 1), ORDER)
+    whole = max(near - order, 0)
+    rest = frames - whole
+    steps = np.arange(order + 1)
+    found = [
+        (-1) ** k * comb(order, k) * np.prod((rest - order + steps) / (rest - order + k + steps))
+        for k in range(1, order + 1)
+    ]
+    return whole, np.array(found)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def all_pass_into(out: Sound, sound: Sound, a: Vector, state: Sound) -> None:
+    """Fill out (frames, channels) with the sound through an all-pass of these coefficients.
+
+    a: those of the denominator behind its 1; state: (channels, ORDER), changed.
+    """
+    frames, channels = sound.shape
+    order = len(a)
+    for channel in range(channels):
+        z = state[channel]
+        for i in range(frames):
+            x = sound[i, channel]
+            y = a[order - 1] * x + z[0]
+            for k in range(order - 1):
+                z[k] = a[order - 2 - k] * x - a[k] * y + z[k + 1]
+            z[order - 1] = x - a[order - 1] * y
+            out[i, channel] = y
+        for k in range(order):
+            if abs(z[k]) < TINY:
+                z[k] = 0.0
 
 
 def delayed(block: Sound, past: Sound) -> Sound:

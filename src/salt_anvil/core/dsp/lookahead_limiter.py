@@ -223,7 +223,7 @@ def release_into(
 
     Adaptive: QUICK takes over from RELEASE as far as the reduction has not LASTED. HOLD frames
     pass before anything is released. With BODY_RISE above 0 the release is QUICK down to a slow
-    body of the reduction, which itself falls with RELEASE.
+    body of the reduction, which itself falls with RELEASE, adaptive or not.
     """
     out, count = state[OUT, channel], state[COUNT, channel]
     body, lasted = state[BODY, channel], state[LASTED, channel]
@@ -236,9 +236,10 @@ def release_into(
             slow = v[RELEASE] + s[RELEASE] * j
             quick = v[QUICK] + s[QUICK] * j
             rise = v[BODY_RISE] + s[BODY_RISE] * j
+            whole = max(out, body) if rise > 0.0 else out
+            if adaptive and whole > 0.0:
+                slow = quick + (slow - quick) * min(lasted / whole, 1.0)
             rate = quick if rise > 0.0 else slow
-            if adaptive and out > 0.0:
-                rate = quick + (rate - quick) * min(lasted / out, 1.0)
             if wanted >= out:
                 out = wanted
                 count = v[HOLD] + s[HOLD] * j
@@ -249,10 +250,10 @@ def release_into(
                 if out < SMALLEST_DB:
                     out = 0.0
             body += (rise if out > body else slow) * (out - body)
-            lasted = min(lasted + (v[LASTING] + s[LASTING] * j) * (out - lasted), out)
             if body < SMALLEST_DB:
                 body = 0.0
             whole = max(out, body) if rise > 0.0 else out
+            lasted = min(lasted + (v[LASTING] + s[LASTING] * j) * (whole - lasted), whole)
             held_here[i] = math.ceil(whole / UNIT) if whole > 0.0 else 0
     state[OUT, channel], state[COUNT, channel] = out, max(count, 0.0)
     state[BODY, channel], state[LASTED, channel] = body, lasted if lasted > SMALLEST_DB else 0.0

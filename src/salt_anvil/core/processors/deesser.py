@@ -133,7 +133,9 @@ class DeesserParams(Params):
         "above", label="Shape", doc="Everything above the frequency, or a band around it."
     )
     slope: Literal["12", "24", "48"] = choice(
-        "24", label="Slope", doc="How steeply the range ends, in dB per octave."
+        "24",
+        label="Slope",
+        doc="How steeply the range ends, in dB per octave; gently below 4 kHz, as it is drawn.",
     )
     action: Literal["split", "wide"] = choice(
         "split", label="Action", doc="Split turns down the range alone, wide the whole sound."

@@ -8,6 +8,7 @@ from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.delay import ORDER, all_pass_into, split_delay
 from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
@@ -51,7 +52,7 @@ class TrimParams(Params):
         step=0.01,
         change="switch",
         marks=(0, 25, 50, 75, 100),
-        doc="Moves the sound later; not made good elsewhere.",
+        doc="Moves the sound later, by fractions of a frame too; not made good elsewhere.",
     )
 
 
@@ -69,12 +70,19 @@ class Trim(Processor[TrimParams]):
     def prepare(self, params: TrimParams, context: Context) -> State:
         longest = round(0.1 * context.rate)
         return State(
-            past=np.zeros((longest, context.channels)), dc=np.zeros((1, context.channels, 2))
+            past=np.zeros((longest, context.channels)),
+            dc=np.zeros((1, context.channels, 2)),
+            fraction=np.zeros((context.channels, ORDER)),
         )
 
     def process(self, given: Passage[TrimParams]) -> tuple[Sound, Report]:
         block, _, params, context, ramp, state, start = given
-        out = self._later(block, round(params.delay_ms * context.rate / 1000), state)
+        whole, rest = split_delay(params.delay_ms * context.rate / 1000)
+        out = self._later(block, whole, state)
+        if len(rest):
+            late = np.empty_like(out)
+            all_pass_into(late, out, rest, state["fraction"])
+            out = late
         blocked = np.empty_like(out)
         biquad.filter_into(blocked, out, _dc_block(context.rate), state["dc"])
         if params.dc_block:
