@@ -1,0 +1,38 @@
+"""A press of the mouse counts where it began: the page may move under it, the hand may not."""
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.test_job import open_demo
+
+PUSH = """() => {
+    const above = document.createElement('div');
+    above.style.height = '90px';
+    document.body.prepend(above);
+}"""
+
+
+def test_a_press_counts_where_it_began(page: Page) -> None:
+    open_demo(page)
+    page.keyboard.press("4")
+    button = page.get_by_role("button", name="Print…")
+    expect(button).to_be_visible()
+    box = button.bounding_box()
+    assert box
+    middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    sheet = page.get_by_role("dialog", name="Print")
+    # Drawn away, it was not meant.
+    page.mouse.move(*middle)
+    page.mouse.down()
+    page.mouse.move(middle[0] - 200, middle[1] - 60, steps=3)
+    page.mouse.up()
+    expect(sheet).not_to_be_visible()
+    # The page moves, the hand does not.
+    page.mouse.move(*middle)
+    page.mouse.down()
+    page.evaluate(PUSH)
+    page.wait_for_function(
+        "y => document.elementFromPoint(...y)?.closest('button')?.textContent !== 'Print…'",
+        arg=list(middle),
+    )
+    page.mouse.up()
+    expect(sheet).to_be_visible()
