@@ -20,8 +20,7 @@
     share: number;
     said: string;
   }
-  /** null until it is known: nothing moves away under a click. */
-  let sessions = $state.raw<SessionItem[] | null>(null);
+  let sessions = $state.raw<SessionItem[]>([]);
   let name = $state('');
   let busy = $state('');
   let problem = $state<string | null>(null);
@@ -162,131 +161,127 @@
 </script>
 
 <main class="sessions">
-  {#if sessions}
-    <section class="list">
-      <h1>Sessions</h1>
-      {#if sessions.length === 0}
-        <p class="note">None yet. Bring in audio, or open the demo to look around.</p>
-      {/if}
-      <table>
-        <tbody>
-          {#each sessions as item (item.id)}
-            <tr class:current={item.id === current?.id}>
-              <td
-                ><button
-                  class="open"
-                  data-session={item.id}
-                  onclick={() => void doing('Opening', api.session(item.id))}>{item.name}</button
-                ></td
-              >
-              <td>{item.strips} strips</td>
-              <td>{clock(item.seconds * 1000, 1000).slice(0, -4)}</td>
-              <td class="note">{when(item.touched_at)}</td>
-              <td
-                ><button
-                  class="small"
-                  aria-label="Save {item.name} as a bundle"
-                  title="All of it as one open file: the session, its recordings, its chains as recipes"
-                  disabled={busy !== ''}
-                  onclick={() => void bundle(item)}>Bundle</button
-                ></td
-              >
-              <td
-                ><button
-                  class="small"
-                  aria-label="Delete {item.name}"
-                  onclick={() => {
-                    if (confirm(`Delete “${item.name}”? Its recordings stay in the media folder.`))
-                      void api.removeSession(item.id).then(load);
-                  }}>Delete</button
-                ></td
-              >
-            </tr>
-          {/each}
-        </tbody>
-      </table>
-      {#if sessions.length > 0}
-        <div class="bundles">
-          <Checkbox
-            on={withPrints}
-            label="bundles take prints along"
-            onswitch={(on) => (withPrints = on)}
-          />
-          <span class="note"
-            >A bundle opens on another machine, and prints the same bytes there.</span
-          >
-        </div>
-      {/if}
-    </section>
-    <section class="new">
-      <h2>Bring in audio</h2>
-      <div
-        class="drop"
-        class:over
-        role="region"
-        aria-label="Drop audio files here"
-        ondragover={(e) => {
-          e.preventDefault();
-          over = true;
-        }}
-        ondragleave={() => (over = false)}
-        ondrop={drop}
-      >
-        <p>Drop files here, or <button onclick={() => chooser?.click()}>choose them</button>.</p>
-        <p class="note">
-          WAV, FLAC, AIFF, OGG, MP3; mono or stereo. They go into
-          {current ? `“${current.model.name}”` : 'a new session'} as tracks.
-          {#if current && current.frames > 0}
-            It runs at {current.model.rate / 1000} kHz: files of another rate are converted to that.
-          {:else}
-            The first file sets the session’s rate for good; files of another rate are converted to
-            it. Bring one of the rate that you want to print in first.
-          {/if}
-          A bundle (zip) is opened as a session of its own.
-        </p>
-        <input
-          bind:this={chooser}
-          type="file"
-          multiple
-          hidden
-          accept=".wav,.flac,.aif,.aiff,.ogg,.mp3,.zip,audio/*"
-          onchange={(e) => void take([...(e.currentTarget.files ?? [])])}
+  <section class="list">
+    <h1>Sessions</h1>
+    {#if sessions.length === 0}
+      <p class="note">None yet. Bring in audio, or open the demo to look around.</p>
+    {/if}
+    <table>
+      <tbody>
+        {#each sessions as item (item.id)}
+          <tr class:current={item.id === current?.id}>
+            <td
+              ><button
+                class="open"
+                data-session={item.id}
+                onclick={() => void doing('Opening', api.session(item.id))}>{item.name}</button
+              ></td
+            >
+            <td>{item.strips} strips</td>
+            <td>{clock(item.seconds * 1000, 1000).slice(0, -4)}</td>
+            <td class="note">{when(item.touched_at)}</td>
+            <td
+              ><button
+                class="small"
+                aria-label="Save {item.name} as a bundle"
+                title="All of it as one open file: the session, its recordings, its chains as recipes"
+                disabled={busy !== ''}
+                onclick={() => void bundle(item)}>Bundle</button
+              ></td
+            >
+            <td
+              ><button
+                class="small"
+                aria-label="Delete {item.name}"
+                onclick={() => {
+                  if (confirm(`Delete “${item.name}”? Its recordings stay in the media folder.`))
+                    void api.removeSession(item.id).then(load);
+                }}>Delete</button
+              ></td
+            >
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+    {#if sessions.length > 0}
+      <div class="bundles">
+        <Checkbox
+          on={withPrints}
+          label="bundles take prints along"
+          onswitch={(on) => (withPrints = on)}
         />
+        <span class="note">A bundle opens on another machine, and prints the same bytes there.</span
+        >
       </div>
-      {#each coming as item (item.name)}
-        <div class="coming">
-          <span>{item.name}</span>
-          <progress max="1" value={item.share}></progress>
-          <span class="note">{item.said}</span>
-        </div>
-      {/each}
-      {#if problem}<p role="alert" class="problem">{problem}</p>{/if}
-      <h2>New session</h2>
-      <form
-        onsubmit={(e) => {
-          e.preventDefault();
-          void doing('Making it', api.newSession(name.trim() || 'New session', null));
-        }}
-      >
-        <input
-          aria-label="Name of the new session"
-          placeholder="Name of the song"
-          bind:value={name}
-        />
-        <button>Make it</button>
-      </form>
-      <h2>Demo</h2>
+    {/if}
+  </section>
+  <section class="new">
+    <h2>Bring in audio</h2>
+    <div
+      class="drop"
+      class:over
+      role="region"
+      aria-label="Drop audio files here"
+      ondragover={(e) => {
+        e.preventDefault();
+        over = true;
+      }}
+      ondragleave={() => (over = false)}
+      ondrop={drop}
+    >
+      <p>Drop files here, or <button onclick={() => chooser?.click()}>choose them</button>.</p>
       <p class="note">
-        A six-piece dance band recorded live in a boathouse, with the faults that this program is
-        for: bleed, a stray slap, boom, hard s-sounds, a plate that rings, a quiet verse and a loud
-        reel.
+        WAV, FLAC, AIFF, OGG, MP3; mono or stereo. They go into
+        {current ? `“${current.model.name}”` : 'a new session'} as tracks.
+        {#if current && current.frames > 0}
+          It runs at {current.model.rate / 1000} kHz: files of another rate are converted to that.
+        {:else}
+          The first file sets the session’s rate for good; files of another rate are converted to
+          it. Bring one of the rate that you want to print in first.
+        {/if}
+        A bundle (zip) is opened as a session of its own.
       </p>
-      <button class="demo" onclick={() => void doing('Making the demo session', api.demo())}
-        >Open the demo</button
-      >
-      {#if busy}<p class="note" role="status">{busy} …</p>{/if}
-    </section>
-  {/if}
+      <input
+        bind:this={chooser}
+        type="file"
+        multiple
+        hidden
+        accept=".wav,.flac,.aif,.aiff,.ogg,.mp3,.zip,audio/*"
+        onchange={(e) => void take([...(e.currentTarget.files ?? [])])}
+      />
+    </div>
+    {#each coming as item (item.name)}
+      <div class="coming">
+        <span>{item.name}</span>
+        <progress max="1" value={item.share}></progress>
+        <span class="note">{item.said}</span>
+      </div>
+    {/each}
+    {#if problem}<p role="alert" class="problem">{problem}</p>{/if}
+    <h2>New session</h2>
+    <form
+      onsubmit={(e) => {
+        e.preventDefault();
+        void doing('Making it', api.newSession(name.trim() || 'New session', null));
+      }}
+    >
+      <input
+        aria-label="Name of the new session"
+        placeholder="Name of the song"
+        bind:value={name}
+      />
+      <button>Make it</button>
+    </form>
+    <h2>Demo</h2>
+    <p class="note">
+      A six-piece dance band recorded live in a boathouse, with the faults that this program is for:
+      bleed, a stray slap, boom, hard s-sounds, a plate that rings, a quiet verse and a loud reel.
+    </p>
+    <button class="demo" onclick={() => void doing('Making the demo session', api.demo())}
+      >Open the demo</button
+    >
+    {#if busy}<p class="note" role="status">{busy} …</p>{/if}
+  </section>
 </main>
 
 <style>
