@@ -80,6 +80,22 @@ for strip in ("a", "c", "main"):
     player.play(0)
     player.pieces()
 print_to_file(make_plan(small_session()), source, place / "x.wav", "wav-24")
+from salt_anvil.core.engine.unit import Unit
+from salt_anvil.core.processors import REGISTRY, Context
+from salt_anvil.core.session import Key, Stage
+import numpy as np
+for item in REGISTRY.values():
+    for share in (0.123, 0.777):
+        for control in item.describe().controls:
+            if control.type != "number":
+                continue
+            value = control.low + share * (control.high - control.low)
+            try:
+                stage = Stage(id="x", kind=item.kind, params=item.Params(**{control.name: value}))
+                unit = Unit(stage, Context(44100, 1))
+            except Exception:
+                continue  # a range upside down
+            unit.process(np.ones((100, 1)), 0)
 after = signatures()
 print([k for k in after if after[k] != before.get(k)])
 """

@@ -18,6 +18,9 @@ from salt_anvil.core.session import Key, Stage
 from salt_anvil.kernels import cache as kernel_cache
 from salt_anvil.kernels.parent import end_with_parent
 
+BETWEEN = 0.3719
+"""Of a range, where nothing is round."""
+
 
 def _every_route(item: Processor[Params]) -> list[Params]:
     """Return settings that differ from the defaults in one control: what is off is on in one."""
@@ -29,7 +32,11 @@ def _every_route(item: Processor[Params]) -> list[Params]:
         elif control.type == "bands":
             values = [_records(control)]
         elif control.type == "number":
-            values = [control.high]
+            assert control.low is not None
+            assert control.high is not None
+            # Between, a delay is no whole number of frames.
+            between = control.low + BETWEEN * (control.high - control.low)
+            values = [control.high, between]
         for value in values:
             try:
                 params = item.Params(**{control.name: value})

@@ -94,6 +94,27 @@ def test_what_sounds_is_what_is_drawn(
     assert np.abs(20 * np.log10(np.abs(found[heard, 0])) - drawn[heard]).max() < 1e-3
 
 
+@pytest.mark.parametrize("rate", [8000, 44100, 48000, 96000, 192000])
+def test_every_band_is_a_filter_that_can_be(rate: int) -> None:
+    """Over all that can be set, and what moves add to it: finite, and what rings dies away."""
+    found, edge = np.zeros(5), toning.edge_of(rate)
+    corners = [10, 50, 1000, 3999, 6000, 10000, 12000, 15000, 18000, 20000, 22000]
+    for hz in corners:
+        g = math.exp(toning.warped(hz, rate))
+        for kind in range(toning.NOTCH + 1):
+            shelved = toning.LOW_SHELF <= kind <= toning.BELL
+            dampings = {v for v in toning.DAMPINGS.ravel() if v} if kind < 2 else {
+                1 / q for q in (0.1, 0.4, 0.71, 1, 2, 5, 10, 30)}  # fmt: skip
+            for damping in dampings:
+                for gain_db in (-48, -24, -3, -1e-9, 0, 1e-3, 1, 12, 24, 48) if shelved else (0,):
+                    for real in {False, kind < 2 and damping == 2}:
+                        toning.section(kind, g, damping, gain_db, 1.0, real, edge, found)
+                        assert np.isfinite(found).all(), (hz, kind, damping, gain_db)
+                        assert found[0] > 0, (hz, kind, damping, gain_db)
+                        # A bell's or shelf's poles are narrowed by up to its gain.
+                        assert found[1] > 1e-3 * damping, (hz, kind, damping, gain_db)
+
+
 @pytest.mark.parametrize("hz", [60, 1000, 9000, 16000])
 def test_a_gain_and_its_negative_undo_each_other(hz: float) -> None:
     """To the last digits: the saturator's emphasis is undone so."""

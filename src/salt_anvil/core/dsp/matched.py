@@ -24,6 +24,11 @@ ROUNDS = 2
 """How often what is furthest off gets more weight (Lawson's way to the least of the worst)."""
 CLEAR = 0.02
 """Points so near to a notch, in corners, do not count."""
+STEPS = 8
+"""In which a fit is drawn towards roots that were sampled, until it has roots that a filter can
+have: of steep shelves near half the rate."""
+LEAST_TOP, LEAST_DAMPING = 0.01, 0.25
+"""What such roots keep at least of the sampled ones: value at half the rate, damping."""
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -76,6 +81,31 @@ def _fit(x: Vector, goal: Vector, n: int, weight: Vector, free: bool, p: Vector)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def _damping(p: Vector) -> float:
+    """Return the damping that the roots of a parabola have, 0 where no filter has such roots."""
+    top = p[0] + p[1] + p[2]
+    if not (p[0] > 0.0 and top > 0.0):
+        return 0.0
+    return math.sqrt(max(2.0 + (p[1] + 2.0 * p[0]) / math.sqrt(p[0] * top), 0.0))
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _keep_stable(p: Vector, corner: float, damping: float, value: float) -> None:
+    """Draw a fitted parabola towards that of sampled roots, which is `value` at 0 Hz."""
+    safe, fitted = np.empty(3), p.copy()
+    sampled_poles(corner, damping, safe)
+    safe *= value / safe[0]
+    top = LEAST_TOP * (safe[0] + safe[1] + safe[2])
+    least = LEAST_DAMPING * _damping(safe)
+    for step in range(STEPS + 1):
+        share = step / STEPS
+        for i in range(3):
+            p[i] = fitted[i] + share * (safe[i] - fitted[i])
+        if p[0] + p[1] + p[2] >= top and _damping(p) >= least:
+            return
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def _squares(num: Vector, den: Vector, at: float) -> float:
     """Return |num / den|^2 at j * at; num, den: coefficients of s^2, s, 1."""
     square = at * at
@@ -121,6 +151,11 @@ def matched(
             goal[n] = (c[0] + x[n] * (c[1] + x[n] * c[2])) / squares
         n += 1
     _fit(x, goal, n, weight, zeros == 2, c if zeros == 0 else d)
+    if zeros > 0:
+        _keep_stable(d, corner, den[1], d[0] if zeros == 1 else corner**4 / 16.0)
+    elif num[0] > 0.0 and num[2] > 0.0:
+        upper = math.sqrt(num[2] / num[0])
+        _keep_stable(c, corner * upper, num[1] / (num[0] * upper), c[0])
     top, floor = max(c[0] + c[1] + c[2], 0.0), d[0] + d[1] + d[2]
     square = math.sqrt(d[0] / floor)
     n0, n2 = math.sqrt(c[0] / d[0]), square * math.sqrt(top / d[0])

@@ -164,10 +164,9 @@ Tables = tuple[int, Ints, Ints, Ints, Sound]
 """A quality as the kernels take it: its factor; a row for each stage, the way up and down; where
 the taps of each pair of rows of weights begin and to where they lead; their places in the room;
 their weights, (2, all)."""
-STAGE = ("inner", "outer", "past", "kept", "room", "first")
-"""Columns of a stage's row: values a frame that come in and go out, frames in front, where those
-are kept, where its room begins, and its first pair of rows of weights."""
-INNER_AT, OUTER_AT, PAST_AT, KEPT_AT, ROOM_AT, FIRST_AT = range(6)
+PAST_AT, KEPT_AT, ROOM_AT, FIRST_AT = range(1, 5)
+"""Columns of a stage's row behind the values a frame that come in: frames in front, where those are
+kept, where its room begins, and its first pair of rows of weights."""
 Kept = tuple[Vector, Sound, Sound, Sound]
 """What is remembered, as the kernels take it: the factor that the rest is of, 0 where only the
 frames are known; the last SPAN frames; what stands in front of the stages; the last value."""
@@ -183,11 +182,11 @@ def tables(quality: str) -> Tables:
         if number == rising:
             room += stage.inner * (CHUNK + 1)
         past = SPAN if number == 0 else stage.past
-        rows.append([stage.inner, stage.outer, past, kept, room, first])
+        rows.append([stage.inner, past, kept, room, first])
         kept += stage.inner * past if number else 0
         room += stage.inner * (past + CHUNK)
         first += len(_pairs(stage))
-    rows.append([1, 0, 0, kept, room, first])
+    rows.append([1, 0, kept, room, first])
     pairs, places, weights = [], [], []
     taken = 0
     for number, (stage, row) in enumerate(zip(chain, rows, strict=False)):
@@ -303,7 +302,7 @@ def _through(
     """Run stages over n frames that stand in the room of the first; what is kept moves on."""
     _, rows, pairs, places, weights = tables
     for s in range(begin, end):
-        inner, _, past, keep, at, first = rows[s]
+        inner, past, keep, at, first = rows[s]
         wide = past + CHUNK
         for p in range(inner):
             line, memory = at + p * wide, frames if s == 0 else kept

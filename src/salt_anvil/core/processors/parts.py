@@ -22,7 +22,8 @@ def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
 
 def wide(values: Sound, block: Sound) -> Sound:
     """Return what is the same for all channels, (frames, 1), with a column for each."""
-    return np.ascontiguousarray(np.broadcast_to(values, block.shape))
+    # Of one channel it would be a view that cannot be written, another type to the kernels.
+    return values if values.shape == block.shape else np.broadcast_to(values, block.shape).copy()
 
 
 def gained(
