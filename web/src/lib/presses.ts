@@ -18,7 +18,7 @@ export function keepPresses(root: Window): void {
     (event) => {
       press = null;
       const button = event.target instanceof Element ? event.target.closest('button') : null;
-      if (!button || event.button !== 0 || !event.isPrimary) return;
+      if (!button || event.button !== 0 || !event.isPrimary || !event.isTrusted) return;
       press = { button, x: event.clientX, y: event.clientY };
       button.setPointerCapture(event.pointerId);
     },
