@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Sound, as_block, without_nonfinite
+from salt_anvil.core.dsp.between import AFTER, BEFORE, EDGE
 from salt_anvil.core.measure.rows import (
     PEAK,
     TRUE_PEAK,
@@ -15,7 +16,7 @@ from salt_anvil.core.measure.rows import (
     figures,
     hop,
 )
-from salt_anvil.core.measure.truepeak import EDGE, interpolated_peaks
+from salt_anvil.core.measure.truepeak import interpolated_peaks
 
 PIECES_A_SECOND = 100
 Peaks = NDArray[np.float32]
@@ -36,31 +37,29 @@ class PieceMeter:
 
     def __init__(self, rate: int, channels: int) -> None:
         self.frames = max(round(rate / PIECES_A_SECOND), 1)
-        self._past = np.zeros((EDGE, channels))
-        self._rest = np.zeros((0, channels))
+        self._held = np.zeros((BEFORE, channels))
         self._peaks: list[Peaks] = []
 
     def feed(self, sound: Sound) -> None:
         """Take a block; what is not finite is passed over."""
         block = without_nonfinite(as_block(sound))[0]
-        whole = np.concatenate([self._rest, block])
-        count = len(whole) // self.frames
-        if count:
-            self._measure(whole[: count * self.frames], self.frames)
-        self._rest = whole[count * self.frames :]
+        self._held = np.concatenate([self._held, block])
+        self._measure(max(len(self._held) - EDGE, 0) // self.frames, self.frames)
 
     def flush(self) -> Peaks:
         """Return the peaks of all pieces, the last with what still rings on after it."""
-        # What still comes out of the interpolation belongs to the last piece.
-        left = np.concatenate([self._rest, np.zeros((EDGE, self._past.shape[1]))])
-        self._measure(left, len(left))
+        self.feed(np.zeros((AFTER, self._held.shape[1])))
+        size = len(self._held) - EDGE + BEFORE
+        self._held = np.concatenate([self._held, np.zeros((BEFORE, self._held.shape[1]))])
+        self._measure(1, size)
         return np.concatenate(self._peaks)
 
-    def _measure(self, sound: Sound, size: int) -> None:
-        whole = np.concatenate([self._past, sound])
-        floors = np.abs(sound).reshape(-1, size * sound.shape[1]).max(axis=1)
-        self._peaks.append(interpolated_peaks(whole, size, floors).astype(np.float32))
-        self._past = whole[-EDGE:]
+    def _measure(self, count: int, size: int) -> None:
+        sound = self._held[BEFORE : BEFORE + count * size]
+        floors = np.abs(sound).reshape(count, size * sound.shape[1]).max(axis=1)
+        around = self._held[: EDGE + count * size]
+        self._peaks.append(interpolated_peaks(around, size, floors).astype(np.float32))
+        self._held = self._held[count * size :]
 
 
 @dataclass(frozen=True)

@@ -20,20 +20,24 @@ from salt_anvil.core.dsp.control_ramp import Vector
 LANES, VECTORS, ROWS = 4, 6, 2
 TOGETHER = LANES * VECTORS
 Places = NDArray[int64]
+_DOUBLE = ir.DoubleType()
+SINGLE = ir.FloatType()
 
 
-def _sums(rows: int, vectors: int, lanes: int) -> Callable[..., None]:
+def sums(rows: int, vectors: int, lanes: int, real: ir.Type = _DOUBLE) -> Callable[..., None]:
     """Return a function that fills rows of vectors * lanes sums from an index on.
 
-    Rows of weights stand behind one another; each value is loaded once for all of them.
+    It takes room, places, weights, low, high, to as `sum_into`, and the index. Rows of weights
+    stand behind one another; each value is loaded once for all of them. real: of room and weights.
     """
+    bits = 64 if real is _DOUBLE else 32
 
     @intrinsic
     def fill(
         typing: Any, room: Any, places: Any, weights: Any, low: Any, high: Any, to: Any, at: Any
     ) -> Any:
         def code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-            kind = ir.VectorType(ir.DoubleType(), lanes)
+            kind = ir.VectorType(real, lanes)
             arrays = [
                 context.make_array(type_)(context, builder, value)
                 for type_, value in zip(signature.args[:3], args[:3], strict=True)
@@ -41,7 +45,7 @@ def _sums(rows: int, vectors: int, lanes: int) -> Callable[..., None]:
             values, indices, factors = (array.data for array in arrays)
             ends = context.make_array(signature.args[5])(context, builder, args[5]).data
             apart = builder.extract_value(arrays[1].shape, 0)
-            name = f"llvm.fmuladd.v{lanes}f64"
+            name = f"llvm.fmuladd.v{lanes}f{bits}"
             multiply_add = builder.module.globals.get(name) or ir.Function(
                 builder.module, ir.FunctionType(kind, [kind] * 3), name
             )
@@ -61,7 +65,7 @@ def _sums(rows: int, vectors: int, lanes: int) -> Callable[..., None]:
                 begin = builder.gep(values, [builder.add(args[6], place)])
                 for i in range(vectors):
                     here = builder.gep(begin, [_index(i * lanes)])
-                    given = builder.load(builder.bitcast(here, kind.as_pointer()), align=8)
+                    given = builder.load(builder.bitcast(here, kind.as_pointer()), align=bits // 8)
                     for weight, row in zip(spread, totals, strict=True):
                         more = builder.call(multiply_add, [weight, given, builder.load(row[i])])
                         builder.store(more, row[i])
@@ -71,7 +75,7 @@ def _sums(rows: int, vectors: int, lanes: int) -> Callable[..., None]:
                 for i, total in enumerate(row):
                     there = builder.gep(begin, [_index(i * lanes)])
                     there = builder.bitcast(there, kind.as_pointer())
-                    builder.store(builder.load(total), there, align=8)
+                    builder.store(builder.load(total), there, align=bits // 8)
             return context.get_dummy_value()
 
         return types.void(room, places, weights, low, high, to, at), code
@@ -83,8 +87,8 @@ def _index(value: int, bits: int = 32) -> Any:
     return ir.Constant(ir.IntType(bits), value)
 
 
-_many, _one = _sums(ROWS, VECTORS, LANES), _sums(ROWS, 1, 1)
-_many_alone, _one_alone = _sums(1, ROWS * VECTORS, LANES), _sums(1, 1, 1)
+_many, _one = sums(ROWS, VECTORS, LANES), sums(ROWS, 1, 1)
+_many_alone, _one_alone = sums(1, ROWS * VECTORS, LANES), sums(1, 1, 1)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

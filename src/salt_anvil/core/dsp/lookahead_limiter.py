@@ -1,4 +1,4 @@
-"""The wall of a limiter: peaks between the samples, a window of maxima, release, smoothing.
+"""The wall of a limiter: what peaks ask for, a window of maxima, release, smoothing.
 
 Reductions are whole numbers of UNIT dB (kept as float64), so that sums over windows carry no
 rounding: where nothing is over the target, the gain is exactly 1. A running maximum in front of
@@ -9,18 +9,12 @@ import math
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
 from salt_anvil.core.dsp.grid import grid_cells
 
-Line = NDArray[np.float32]
-
-PHASES, TAPS = 16, 32
-WAIT = TAPS // 2
-"""Frames that the interpolation looks ahead."""
 AIM_DB = -0.03
 """Distance of the target from the ceiling: what 16 points a frame can miss at 0.45 of the rate."""
 UNIT = 2.0**-32
@@ -36,108 +30,6 @@ CONTROLS = 7
 # Rows of the state, one column a channel.
 OUT, COUNT, BODY, LASTED = range(4)
 STATES = 4
-
-
-def interpolator() -> Sound:
-    """Return the windowed sinc (Kaiser, beta 7) at p / 16 of a frame, p = 1 to 15, (15, TAPS).
-
-    The odd phases are those of the true-peak meter, which so sees no peak that is not seen here.
-    """
-    at = np.arange(TAPS) - (WAIT - 1) - np.arange(1, PHASES)[:, None] / PHASES
-    inside = np.sqrt(np.maximum(1 - (at / (WAIT - 1 / PHASES)) ** 2, 0))
-    taps = np.sinc(at) * np.i0(7.0 * inside) / np.i0(7.0)
-    return np.ascontiguousarray(taps / taps.sum(axis=1, keepdims=True))
-
-
-def _halves() -> Line:
-    """Return the even and odd halves of phases 1 to 8, (2, 8, TAPS / 2).
-
-    Phase 16 - p is phase p mirrored, so both are the even half's value plus and minus the odd
-    half's, and the greater magnitude is the sum of the two magnitudes. In float32, whose 1e-6 dB
-    do not count here, and which is twice as fast.
-    """
-    taps = interpolator()[: PHASES // 2]
-    left, right = taps[:, :WAIT], taps[:, : WAIT - 1 : -1]
-    return (0.5 * np.stack([left + right, left - right])).astype(np.float32)
-
-
-HALVES = _halves()
-BOUND = float(np.abs(interpolator()).sum(axis=1).max())
-
-
-# Small kernels over rows of GRID values: only in this form does LLVM vectorise them.
-@njit(cache=True, nogil=True, error_model="numpy")
-def _fold(plus: Line, minus: Line, line: Line, t: int) -> None:
-    """Fill row t with what the taps t and TAPS - 1 - t see, added and subtracted."""
-    left, right = line[t : t + GRID], line[TAPS - 1 - t : TAPS - 1 - t + GRID]
-    total, difference = plus[t], minus[t]
-    for i in range(GRID):
-        total[i] = left[i] + right[i]
-    for i in range(GRID):
-        difference[i] = left[i] - right[i]
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _add_eight(total: Line, rows: Line, halves: Line, half: int, p: int, t: int) -> None:
-    """Add the eight rows from t on, weighted."""
-    a, b = halves[half, p, t], halves[half, p, t + 1]
-    c, d = halves[half, p, t + 2], halves[half, p, t + 3]
-    e, f = halves[half, p, t + 4], halves[half, p, t + 5]
-    g, h = halves[half, p, t + 6], halves[half, p, t + 7]
-    r0, r1, r2, r3 = rows[t], rows[t + 1], rows[t + 2], rows[t + 3]
-    r4, r5, r6, r7 = rows[t + 4], rows[t + 5], rows[t + 6], rows[t + 7]
-    for i in range(GRID):
-        total[i] += (a * r0[i] + b * r1[i] + c * r2[i] + d * r3[i]) + (
-            e * r4[i] + f * r5[i] + g * r6[i] + h * r7[i]
-        )
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _keep_greatest(most: Line, even: Line, odd: Line) -> None:
-    for i in range(GRID):
-        both = abs(even[i]) + abs(odd[i])
-        most[i] = both if both > most[i] else most[i]
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def peaks_into(peaks: Sound, sound: Sound, halves: Line, least: float) -> None:
-    """Fill peaks (frames, channels) with the greatest magnitude from each frame to the next.
-
-    sound: (frames + TAPS - 1, channels); peaks[0] belongs to sound[WAIT - 1]. What does not exceed
-    `least` between the samples is not told, so that quiet stretches can be passed over.
-    """
-    frames, channels = peaks.shape
-    count, wait = halves.shape[1], halves.shape[2]
-    taps = 2 * wait
-    line = np.zeros(GRID + taps, np.float32)
-    plus, minus = np.empty((2, wait, GRID), np.float32)
-    even, odd, most = np.empty((3, GRID), np.float32)
-    for channel in range(channels):
-        for at in range(0, frames, GRID):
-            span = min(GRID, frames - at)
-            peak = 0.0
-            for i in range(span + taps - 1):
-                x = sound[at + i, channel]
-                line[i] = x
-                peak = max(peak, abs(x))
-            for i in range(span):
-                peaks[at + i, channel] = abs(sound[at + i + wait - 1, channel])
-            if peak * BOUND <= least:
-                continue
-            for t in range(wait):
-                _fold(plus, minus, line, t)
-            most[:] = 0.0
-            for p in range(count):
-                even[:] = 0.0
-                odd[:] = 0.0
-                _add_eight(even, plus, halves, 0, p, 0)
-                _add_eight(even, plus, halves, 0, p, 8)
-                _add_eight(odd, minus, halves, 1, p, 0)
-                _add_eight(odd, minus, halves, 1, p, 8)
-                _keep_greatest(most, even, odd)
-            for i in range(span):
-                if most[i] > least:
-                    peaks[at + i, channel] = max(peaks[at + i, channel], most[i])
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

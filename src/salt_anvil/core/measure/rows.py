@@ -7,9 +7,10 @@ from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import TINY, Sound, as_block, without_nonfinite
+from salt_anvil.core.dsp.between import EDGE
 from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.measure import loudness
-from salt_anvil.core.measure.truepeak import EDGE, interpolated_peaks
+from salt_anvil.core.measure.truepeak import interpolated_peaks
 
 RANGES_HZ = (150.0, 800.0, 5000.0)
 """Corners of the four ranges of energy: lows, low middle, high middle, highs."""

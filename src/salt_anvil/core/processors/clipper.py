@@ -9,6 +9,7 @@ from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import clip as c
 from salt_anvil.core.dsp import lookahead_limiter as w
 from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp.between import AFTER
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
@@ -127,7 +128,7 @@ class Clipper(Processor[ClipperParams]):
         return round(HOLD_MS * rate / 1000) if params.hold_ceiling else 0
 
     def latency(self, params: ClipperParams, rate: int) -> int:
-        return o.LATENCY + (self._ahead(params, rate) + w.WAIT if params.hold_ceiling else 0)
+        return o.LATENCY + (self._ahead(params, rate) + AFTER if params.hold_ceiling else 0)
 
     def makeup_db(self, params: ClipperParams, context: Context) -> float:
         return params.drive_db + params.output_db
@@ -149,7 +150,7 @@ class Clipper(Processor[ClipperParams]):
         if params.hold_ceiling:
             ahead = self._ahead(params, context.rate)
             state.nest("hold_", wall_state(ahead, channels))
-            state["clipped"] = np.zeros((ahead + w.WAIT, channels))
+            state["clipped"] = np.zeros((ahead + AFTER, channels))
         return state
 
     def process(self, given: Passage[ClipperParams]) -> tuple[Sound, Report]:

@@ -8,6 +8,7 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import clip as c
 from salt_anvil.core.dsp import lookahead_limiter as w
 from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp.between import AFTER
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
@@ -134,7 +135,7 @@ class Limiter(Processor[LimiterParams]):
 
     def latency(self, params: LimiterParams, rate: int) -> int:
         rounds = o.LATENCY if params.round > 0 else 0
-        return self._ahead(params, rate) + w.WAIT + rounds
+        return self._ahead(params, rate) + AFTER + rounds
 
     def controls(self, params: LimiterParams, context: Context) -> Vector:
         rate, release = context.rate, params.release_ms
@@ -160,7 +161,7 @@ class Limiter(Processor[LimiterParams]):
         ahead = self._ahead(params, context.rate)
         state = wall_state(ahead, channels)
         state.update(
-            past=np.zeros((ahead + w.WAIT, channels)),
+            past=np.zeros((ahead + AFTER, channels)),
             seen=np.zeros((ahead, channels)),
             taken=np.zeros(channels),
             heard=np.full(channels, -300.0),

@@ -4,6 +4,7 @@ import numpy as np
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import lookahead_limiter as w
+from salt_anvil.core.dsp.between import BEFORE, EDGE, peaks_into
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.state import State
@@ -17,7 +18,7 @@ def wall_state(ahead: int, channels: int) -> State:
     """Return the cold state of a wall that looks so many frames ahead."""
     steady = _steady(ahead)
     return State(
-        sound=np.zeros((w.TAPS - 1, channels)),
+        sound=np.zeros((EDGE, channels)),
         needs=np.zeros((ahead + steady, channels)),
         held=np.zeros((ahead - steady, channels)),
         wall=np.zeros((w.STATES, channels)),
@@ -25,7 +26,7 @@ def wall_state(ahead: int, channels: int) -> State:
 
 
 def peaks_of(sound: Sound, value: Vector, state: State, *, between: bool = True) -> Sound:
-    """Return the peaks of the frames that are w.WAIT old, those between the frames too or not.
+    """Return the peaks of the frames that are AFTER old, those between the frames too or not.
 
     value: (grid points, w.CONTROLS).
     """
@@ -34,9 +35,9 @@ def peaks_of(sound: Sound, value: Vector, state: State, *, between: bool = True)
     past[:] = whole[len(sound) :]
     peaks = np.empty_like(sound)
     if between:
-        w.peaks_into(peaks, whole, w.HALVES, to_gain(float(value[:, w.TARGET].min())))
+        peaks_into(peaks, whole, to_gain(float(value[:, w.TARGET].min())))
     else:
-        np.abs(whole[w.WAIT - 1 : w.WAIT - 1 + len(sound)], out=peaks)
+        np.abs(whole[BEFORE : BEFORE + len(sound)], out=peaks)
     return peaks
 
 
@@ -50,7 +51,7 @@ def reduction_of(
     share: float = 1.0,
     adaptive: bool = False,
 ) -> Sound:
-    """Return the reduction in dB, (frames, channels), for the sound w.WAIT and the look-ahead ago.
+    """Return the reduction in dB, (frames, channels), for the sound AFTER and the look-ahead ago.
 
     value, step: (grid points, w.CONTROLS). share: of the look-ahead, in which the gain gives way.
     adaptive: see w.release_into.
