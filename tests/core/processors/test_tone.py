@@ -4,6 +4,7 @@ responses of every type · Butterworth cuts · channels · movement by level · 
 """
 
 import math
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -220,25 +221,76 @@ def test_another_key_moves_a_band() -> None:
     assert alone < 0.5 < 8 < keyed
 
 
-@pytest.mark.parametrize("rate", RATES)
-def test_linear_phase_is_symmetrical_with_the_same_magnitude(rate: int) -> None:
-    bands = [
-        {"type": "bell", "hz": 250, "gain_db": -6, "q": 1},
-        {"type": "low-cut", "hz": 30, "slope": "24"},
-        {"type": "high-shelf", "hz": 7000, "gain_db": 5},
-    ]
-    linear = tone(*bands, rate=rate, phase="linear")
-    pulse = np.zeros((SIZE, 1))
+LINEAR: dict[str, tuple[list[dict[str, Any]], float]] = {
+    "wide": ([{"type": "bell", "hz": 250, "gain_db": -6, "q": 1},
+              {"type": "high-shelf", "hz": 7000, "gain_db": 5}], 40),
+    "treble at 44.1 kHz": ([{"type": "bell", "hz": 16000, "gain_db": 12, "q": 2}], 40),
+    "steep and low": ([{"type": "low-cut", "hz": 30, "slope": "48"}], 320),
+    "one pole": ([{"type": "low-cut", "hz": 30, "slope": "6"}], 160),
+    "narrow": ([{"type": "bell", "hz": 60, "gain_db": 12, "q": 10}], 640),
+    "hum": ([{"type": "notch", "hz": 60, "q": 10}], 640),
+    "narrow hum": ([{"type": "notch", "hz": 50, "q": 30}], 1280),
+    "whistle": ([{"type": "notch", "hz": 15625, "q": 30}], 40),
+}  # fmt: skip
+"""Bands, and the latency in ms that they ask for."""
+
+
+def linear_response(unit: Unit, frames: int) -> np.ndarray:
+    pulse = np.zeros((frames, 1))
     pulse[0] = 1
-    out, _ = run(linear, pulse)
-    late = linear.latency
-    assert late == round(0.16 * rate)
-    assert np.abs(out[: 2 * late + 1, 0] - out[2 * late :: -1, 0]).max() < 1e-12
-    at, found = np.fft.rfftfreq(SIZE, 1 / rate), np.abs(np.fft.rfft(out[:, 0]))
-    wanted = np.abs(pulse_response(tone(*bands, rate=rate), rate)[1][:, 0])
-    heard = (at > 20) & (at < 20000)
-    apart = 20 * np.log10(found[heard] / wanted[heard])
-    assert np.abs(apart).max() < 0.05  # the low cut rings longer than the filter
+    out, late = run(unit, pulse)[0][:, 0], unit.latency
+    assert np.abs(out[: 2 * late + 1] - out[2 * late :: -1]).max() < 1e-12
+    assert np.abs(out[2 * late + 1 :]).max(initial=0) < 1e-12
+    return out
+
+
+@pytest.mark.parametrize("rate", [44100, 96000])
+@pytest.mark.parametrize("name", LINEAR)
+def test_linear_phase_is_symmetrical_and_as_long_as_it_has_to_be(name: str, rate: int) -> None:
+    """The magnitude of the analogue prototypes by scipy, to 0.1 dB or -100 dB, 10 Hz to 20 kHz."""
+    bands, late_ms = LINEAR[name]
+    unit = tone(*bands, rate=rate, phase="linear")
+    assert unit.latency == round(late_ms * rate / 1000)
+    size = 1 << 18
+    found = np.abs(np.fft.rfft(linear_response(unit, size)))
+    at = np.fft.rfftfreq(size, 1 / rate)
+    heard = (at >= 10) & (at <= 20000)
+    wanted = np.ones(heard.sum())
+    for band in bands:
+        if "slope" in band:
+            filter_ = signal.butter(int(band["slope"]) // 6, 1, "high", analog=True)
+        else:
+            filter_ = prototype(band["type"], band.get("q", 0.71), band.get("gain_db", 0))
+        wanted *= np.abs(signal.freqs(*filter_, at[heard] / band["hz"])[1])
+    near = np.maximum(wanted * (10 ** (0.1 / 20) - 1), 1e-5)
+    assert (np.abs(found[heard] - wanted) <= near).all()
+
+
+@pytest.mark.parametrize(("hz", "near"), [(10, False), (50, True)])
+def test_linear_phase_is_drawn_as_it_is(hz: float, near: bool) -> None:
+    """Also where the longest filter is not long enough, which is said."""
+    unit = tone({"type": "notch", "hz": hz, "q": 30}, {"type": "low-shelf", "hz": 40, "gain_db": 9},
+                phase="linear")  # fmt: skip
+    drawn = unit.processor.drawing(unit.stage.params, unit.context)
+    assert (drawn.late_ms, drawn.near) == (1280, near)
+    out = linear_response(unit, 2 * unit.latency + 1)
+    turns = np.arange(len(out)) - unit.latency
+    for at, level_db in list(zip(drawn.hz, drawn.totals["both"], strict=True))[:60]:
+        amplitude = abs(float(out @ np.cos(2 * np.pi * at / 48000 * turns)))
+        assert 20 * math.log10(amplitude) == pytest.approx(level_db, abs=1e-3)
+
+
+def test_linear_phase_in_blocks_of_any_length() -> None:
+    bands = [
+        {"type": "notch", "hz": 300, "q": 10, "channel": "mid"},
+        {"type": "bell", "gain_db": 6},
+    ]
+    sound = noise(24000)
+    whole = tone(*bands, phase="linear", channels=2).process(sound, 0).out
+    for cuts in ([0, 7, 1031, 2055, 2300, 12000, 24000], [0, 1024, 2048, 2049, 24000]):
+        unit = tone(*bands, phase="linear", channels=2)
+        parts = [unit.process(sound[a:b], a).out for a, b in pairwise(cuts)]
+        assert np.abs(np.concatenate(parts) - whole).max() < 1e-14
 
 
 def test_linear_phase_without_bands_is_a_delay() -> None:

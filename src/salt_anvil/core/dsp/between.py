@@ -46,14 +46,14 @@ def _window(at: Values, half: float, beta: float) -> Values:
 
 def half_way() -> Values:
     """Return the taps of the value half-way (windowed sinc, Kaiser, beta 5), (HALF_TAPS,)."""
-    at = np.arange(HALF_TAPS) - (HALF_TAPS - 1) / 2
+    at = np.arange(HALF_TAPS, dtype=np.float64) - (HALF_TAPS - 1) / 2
     taps = np.sinc(at) * _window(at, HALF_TAPS / 2, 5.0)
-    return taps / taps.sum()
+    return np.asarray(taps / taps.sum())
 
 
 def fine() -> Sound:
-    """Return the taps of the points p / POINTS on from a value of the doubled line (Kaiser, beta 7),
-    p = 1 to POINTS - 1, (POINTS - 1, FINE_TAPS); tap _NEAR - 1 belongs to that value."""
+    """Return the taps of the points p / POINTS on from a value of the doubled line, p from 1 to
+    POINTS - 1 (Kaiser, beta 7), (POINTS - 1, FINE_TAPS); tap _NEAR - 1 belongs to that value."""
     at = np.arange(FINE_TAPS) - (_NEAR - 1) - np.arange(1, POINTS)[:, None] / POINTS
     taps = np.sinc(at) * _window(at, _NEAR, 7.0)
     return np.asarray(taps / taps.sum(axis=1, keepdims=True))
@@ -98,7 +98,7 @@ def _greatest(most: Line, row: Line) -> float:
     peak = most[0]
     for i in range(half):
         peak = max(peak, most[i])
-    return peak
+    return float(peak)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

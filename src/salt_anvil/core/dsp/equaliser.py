@@ -501,12 +501,19 @@ def edge_of(rate: int) -> float:
     return min(2 * math.pi * HEARD_HZ / rate, EDGE)
 
 
-def response(values: Vector, shape: Shapes, hz: Vector, rate: int) -> NDArray[np.complex128]:
+def response(
+    values: Vector, shape: Shapes, hz: Vector, rate: int, *, analogue: bool = False
+) -> NDArray[np.complex128]:
     """Return the complex response of one band at frequencies in Hz, at rest.
 
-    values: (COLUMNS,); shape: (3,).
+    values: (COLUMNS,); shape: (3,). analogue: of its prototype, as if the rate were infinite.
     """
-    bent = 1j * np.tan(np.pi * np.minimum(hz, 0.4999 * rate) / rate)
+    warp = math.exp(values[WARPED])
+    if analogue:
+        bent, edge = 1j * hz / (rate / math.pi * math.atan(warp)), BILINEAR
+        warp = 1.0
+    else:
+        bent, edge = 1j * np.tan(np.pi * np.minimum(hz, 0.4999 * rate) / rate), edge_of(rate)
     whole = np.ones(len(hz), np.complex128)
     kind, order = int(shape[TYPE]), int(shape[ORDER])
     cut = kind <= HIGH_CUT
@@ -514,32 +521,8 @@ def response(values: Vector, shape: Shapes, hz: Vector, rate: int) -> NDArray[np
     for j in range((order + 1) // 2):
         damping = DAMPINGS[order, j] if cut else values[DAMPING]
         real = cut and order % 2 == 1 and j == 0
-        warp = math.exp(values[WARPED])
-        section(kind, warp, damping, values[GAIN], values[ON], real, edge_of(rate), found)
+        section(kind, warp, damping, values[GAIN], values[ON], real, edge, found)
         g, k, m0, m1, m2 = found
         s = bent / g
         whole *= m0 + (m1 * s + m2) / (s * s + k * s + 1)
     return whole
-
-
-HALF_MS = 160.0
-"""Latency of linear phase; what rings longer than that, low and narrow, is a little rounder."""
-
-
-def linear_half(rate: int) -> int:
-    """Return the latency of linear phase in frames."""
-    return round(HALF_MS * rate / 1000)
-
-
-def linear_taps(magnitudes: Vector, rate: int) -> Vector:
-    """Return symmetrical filters of 2 * half + 1 taps for magnitudes (filters, bins).
-
-    Bins lie evenly from 0 to rate / 2. The ends are faded, the sum is the value at 0 Hz.
-    """
-    half = linear_half(rate)
-    size = 2 * (magnitudes.shape[1] - 1)
-    edge = half // 2
-    fade = np.ones(half + 1)
-    fade[-edge:] = 0.5 + 0.5 * np.cos(np.pi * (np.arange(edge) + 1) / (edge + 1))
-    side = np.fft.irfft(magnitudes, size, axis=1)[:, : half + 1] * fade
-    return np.concatenate([side[:, :0:-1], side], axis=1)

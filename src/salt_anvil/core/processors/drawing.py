@@ -25,11 +25,16 @@ class Shaper(Drawing):
 
 
 class Responses(Drawing):
-    """Responses in dB at frequencies in Hz: each band's, and what those of a channel come to."""
+    """Responses in dB at frequencies in Hz: each band's, and what those of a channel come to.
+
+    late_ms: latency that linear phase costs; near: what they come to is what they should.
+    """
 
     hz: list[float]
     each: list[list[float]]
     totals: dict[str, list[float]]
+    late_ms: float | None = None
+    near: bool = True
 
 
 class Harmonics(Drawing):

@@ -1,14 +1,23 @@
 """tone: up to twelve bands of cut, shelf, bell and notch, some moved by level."""
 
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from salt_anvil.core.audio import BLOCK, GRID, Sound, by_blocks
+from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import equaliser as t
 from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.linear_phase import (
+    HALVES_MS,
+    Parts,
+    filter_state,
+    filtered,
+    of_length,
+    parts_of,
+    reached,
+    shortest,
+)
 from salt_anvil.core.processors.bands import (
     Band,
     Bands,
@@ -46,8 +55,8 @@ class ToneParams(Params):
         "minimum",
         label="Phase",
         change="structural",
-        doc="Linear: no frequency later than another, all 160 ms late; what moves by level stays"
-        " minimum.",
+        doc="Linear: no frequency later than another, all of them late, 40 ms to 1.3 s, the lower"
+        " and narrower the bands the more; what moves by level stays minimum.",
     )
 
 
@@ -64,7 +73,7 @@ class Tone(Processor[ToneParams]):
     has_sidechain = True
 
     def latency(self, params: ToneParams, rate: int) -> int:
-        return t.linear_half(rate) if params.phase == "linear" else 0
+        return _half(_standing(params), rate)[0] if params.phase == "linear" else 0
 
     def switches(self, before: ToneParams, after: ToneParams) -> bool:
         if not same_shapes(before.bands, after.bands):
@@ -85,7 +94,8 @@ class Tone(Processor[ToneParams]):
         channels = context.channels
         late = self.latency(params, context.rate)
         state = bands_state(MOST, channels)
-        state["past"] = np.zeros((2 * late, channels))
+        if params.phase == "linear":
+            state.update(filter_state(late, channels))
         state["heard"] = np.zeros((late, channels))
         for name in ("taken", "given"):
             state[name] = np.zeros(channels)
@@ -99,7 +109,7 @@ class Tone(Processor[ToneParams]):
         sound, heard = block, key
         if params.phase == "linear":
             heard = _shift(key, state["heard"])
-            sound = _linear(block, _standing(params), rate, state["past"])
+            sound = _linear(block, _standing(params), rate, state)
         out, moves = toned(
             sound, heard, _stepwise(params), ramp.value, ramp.step, state, rate, start
         )
@@ -130,6 +140,8 @@ class Tone(Processor[ToneParams]):
         return cells
 
     def drawing(self, params: ToneParams, context: Context) -> Responses:
+        if params.phase == "linear":
+            return _drawn(params.bands, context.rate)
         return response(params.bands, context.rate)
 
 
@@ -161,56 +173,102 @@ _ONTO = {
 }
 
 
-@lru_cache(maxsize=32)
-def _matrix(standing: Bands, rate: int, channels: int) -> Vector:
-    """Return the symmetrical filters from every channel to every channel, (out, in, taps).
+TURNED_HZ = 632.0
+"""A notch without phase turns the polarity on one side; below this, on the lower."""
+
+
+def _amplitude(band: Band, hz: Vector, rate: int) -> Vector:
+    """Return the analogue prototype's magnitude, with a sign where it passes through nothing."""
+    rows = columns([band], rate, 1)
+    found = np.abs(t.response(rows, shapes([band])[0], hz, rate, analogue=True))
+    if band.type == "notch":
+        found *= np.sign(hz - band.hz) if band.hz < TURNED_HZ else np.sign(band.hz - hz)
+    return np.asarray(found)
+
+
+def _product(standing: Bands, name: str, hz: Vector, rate: int) -> Vector:
+    """Return what the bands of a channel come to, (1, len(hz))."""
+    found = np.ones((1, len(hz)))
+    for band in _of(standing, name):
+        found *= _amplitude(band, hz, rate)
+    return found
+
+
+def _of(some: Bands, name: str) -> Bands:
+    return tuple(b for b in some if b.channel in ("both", name))
+
+
+@lru_cache(maxsize=256)
+def _half(standing: Bands, rate: int) -> tuple[int, bool]:
+    """Return the latency of these bands in frames, and whether they are as near as they should."""
+    if not standing:
+        return round(HALVES_MS[0] * rate / 1000), True
+    names = dict.fromkeys(["both", *(b.channel for b in standing)])
+    found = shortest(
+        lambda hz: np.concatenate([_product(standing, name, hz, rate) for name in names]), rate
+    )
+    return found.half, found.enough
+
+
+@lru_cache(maxsize=8)
+def _parts(standing: Bands, rate: int, channels: int) -> Parts:
+    """Return the symmetrical filters from every channel to every channel.
 
     Each band is 1 + (h - 1) times what it works on, so that the product keeps their order.
     """
-    bins = 1 << (4 * t.linear_half(rate)).bit_length()
-    hz = np.linspace(0, rate / 2, bins + 1)
-    whole = np.repeat(np.eye(channels)[:, :, None], len(hz), axis=2)
-    for band in standing:
-        rows = columns([band], rate, 1)
-        h = np.abs(t.response(rows, shapes([band])[0], np.minimum(hz, 0.4999 * rate), rate))
-        onto = _ONTO[band.channel] if channels == 2 else np.eye(1) * (band.channel != "side")
-        one = np.eye(channels)[:, :, None] + onto[:, :, None] * (h - 1)
-        whole = np.einsum("ijf,jkf->ikf", one, whole)
-    flat = whole.reshape(channels * channels, -1)
-    taps = t.linear_taps(flat, rate).reshape(channels, channels, -1)
-    taps.setflags(write=False)
-    return taps
+
+    def amplitude(hz: Vector) -> Vector:
+        whole = np.repeat(np.eye(channels)[:, :, None], len(hz), axis=2)
+        for band in standing:
+            h = _amplitude(band, hz, rate)
+            onto = _ONTO[band.channel] if channels == 2 else np.eye(1) * (band.channel != "side")
+            one = np.eye(channels)[:, :, None] + onto[:, :, None] * (h - 1)
+            whole = np.einsum("ijf,jkf->ikf", one, whole)
+        return np.asarray(whole.reshape(channels * channels, -1))
+
+    return parts_of(of_length(amplitude, _half(standing, rate)[0], rate).side, channels)
 
 
-@lru_cache(maxsize=32)
-def _spectra(
-    standing: Bands, rate: int, channels: int, size: int
-) -> dict[tuple[int, int], NDArray[np.complex128]]:
-    """Return the spectra of the filters that do anything, by channel out and in."""
-    from scipy import fft  # takes a third of a second to import
-
-    taps = _matrix(standing, rate, channels)
-    pairs = [(o, i) for o in range(channels) for i in range(channels) if taps[o, i].any()]
-    return {pair: fft.rfft(taps[pair], size) for pair in pairs}
-
-
-def _linear(block: Sound, standing: Bands, rate: int, past: Sound) -> Sound:
-    """Return a block through the symmetrical filters, half their length late; past moves on."""
-    if len(block) > BLOCK:
-        return np.concatenate([_linear(part, standing, rate, past) for part in by_blocks(block)])
+def _linear(block: Sound, standing: Bands, rate: int, state: State) -> Sound:
+    """Return a block through the symmetrical filters, half their length late."""
+    if standing:
+        return filtered(block, _parts(standing, rate, block.shape[1]), state)
+    half, past = _half(standing, rate)[0], state["past"]
     whole = np.concatenate([past, block])
-    reach, half = len(past), len(past) // 2
     past[:] = whole[len(block) :]
-    if not standing:
-        return np.ascontiguousarray(whole[half : half + len(block)])
-    from scipy import fft  # as above
+    state["turn"][0] = -1
+    first = len(past) - half
+    return np.ascontiguousarray(whole[first : first + len(block)])
 
-    channels = block.shape[1]
-    size = fft.next_fast_len(len(whole), real=True)
-    spectra = _spectra(standing, rate, channels, size)
-    sound = [fft.rfft(whole[:, i], size) for i in range(channels)]
-    out = np.empty_like(block)
-    for o in range(channels):
-        parts = [sound[i] * spectra[o, i] for i in range(channels) if (o, i) in spectra]
-        out[:, o] = fft.irfft(sum(parts[1:], parts[0]), size)[reach : len(whole)]
-    return out
+
+@lru_cache(maxsize=16)
+def _drawn(every: Bands, rate: int) -> Responses:
+    """Return what to draw with linear phase: what the symmetrical filters do, and what moves."""
+    found = response(every, rate)
+    hz = np.array(found.hz)
+    standing = tuple(b for b in every if b.on and not b.moves)
+    half, enough = _half(standing, rate)
+    each = [
+        _decibels(_amplitude(b, hz, rate)) if b in standing else np.array(found.each[i])
+        for i, b in enumerate(every)
+    ]
+    totals = {}
+    for name in found.totals:
+        side = of_length(partial(_product, standing, name, rate=rate), half, rate).side[0]
+        total = _decibels(reached(side, hz, rate))
+        for levels, band in zip(each, every, strict=True):
+            if band.moves and band in _of(every, name):
+                total = total + levels
+        totals[name] = total.tolist()
+    return found.model_copy(
+        update={
+            "each": [levels.tolist() for levels in each],
+            "totals": totals,
+            "late_ms": 1000 * half / rate,
+            "near": enough,
+        }
+    )
+
+
+def _decibels(amplitude: Vector) -> Vector:
+    return np.asarray(20 * np.log10(np.maximum(np.abs(amplitude), 1e-9)))

@@ -34,6 +34,8 @@
   const hz = $derived(drawing.part('hz') ?? []);
   const each = $derived(drawing.part('each') ?? []);
   const totals = $derived(drawing.part('totals') ?? {});
+  const late = $derived(drawing.part('late_ms') ?? null);
+  const enough = $derived(drawing.part('near') ?? true);
   const chosen = $derived(Math.min(bandIndex, bands.length - 1));
   const now = $derived(bands[chosen]);
 
@@ -220,7 +222,10 @@
           ? `, ${signed(gainOf(now))} dB`
           : ''}</span
       >
-      {#if width > 300}<span>drag; wheel or Page keys: width</span>{/if}
+      {#if late !== null}<span title={enough ? '' : 'Linear phase would need a longer filter.'}
+          >{Math.round(late)} ms late{enough ? '' : ', rounder than set'}</span
+        >
+      {:else if width > 300}<span>drag; wheel or Page keys: width</span>{/if}
     {:else}<span>before and after</span>{/if}
   {/snippet}
 </Figure>

@@ -1,0 +1,198 @@
+"""Symmetrical filters: as long as what they do asks for, and run in parts.
+
+The taps are the inverse transform of a real amplitude, faded at the ends. Long filters are
+convolved in parts of a block (uniformly partitioned overlap-save; Stockham 1966, from memory).
+"""
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.state import State
+
+HALVES_MS = (40.0, 80.0, 160.0, 320.0, 640.0, 1280.0)
+"""Latencies that there are."""
+NEAR_DB, FLOOR = 0.1, 1e-5
+"""How near to the wished amplitude the filter comes, or what it is off at most: -100 dB."""
+LOW_HZ, HIGH_HZ = 10.0, 20000.0
+"""Where it does."""
+FADE = 4
+"""The last part of each side that is faded, so that what is cut off leaves no edge."""
+
+Amplitude = Callable[[Vector], Vector]
+"""Amplitudes (filters, bins) at frequencies in Hz; a sign turns the polarity round."""
+
+
+class Symmetrical(NamedTuple):
+    """Filters of 2 * half + 1 taps as their later halves, (filters, half + 1).
+
+    enough: they come as near as they should.
+    """
+
+    half: int
+    side: Sound
+    enough: bool
+
+
+def of_length(amplitude: Amplitude, half: int, rate: int) -> Symmetrical:
+    """Return the filters of this length."""
+    size = 1 << (8 * half - 1).bit_length()
+    hz = np.arange(size // 2 + 1, dtype=np.float64) * (rate / size)
+    wished = amplitude(hz)
+    edge = half // FADE
+    fade = np.ones(half + 1)
+    fade[-edge:] = 0.5 + 0.5 * np.cos(np.pi * (np.arange(edge) + 1) / (edge + 1))
+    side = np.fft.irfft(wished, size, axis=1)[:, : half + 1] * fade
+    whole = np.zeros((len(side), size))
+    whole[:, : half + 1], whole[:, -half:] = side, side[:, :0:-1]
+    reached = np.fft.rfft(whole, axis=1).real
+    heard = (hz >= LOW_HZ) & (hz <= HIGH_HZ)
+    near = np.maximum((10 ** (NEAR_DB / 20) - 1) * np.abs(wished), FLOOR)
+    enough = bool((np.abs(reached - wished) <= near)[:, heard].all())
+    return Symmetrical(half, side, enough)
+
+
+def shortest(amplitude: Amplitude, rate: int) -> Symmetrical:
+    """Return the shortest filters that are near enough, or the longest that there are."""
+    found = None
+    for ms in HALVES_MS:
+        found = of_length(amplitude, round(ms * rate / 1000), rate)
+        if found.enough:
+            return found
+    assert found is not None
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _cosine_sums(sums: Vector, side: Vector, angles: Vector) -> None:
+    """Fill sums with side[0] + 2 sum side[n] cos(n angle), after Clenshaw (1955)."""
+    for i in range(len(angles)):
+        twice = 2.0 * np.cos(angles[i])
+        one = two = 0.0
+        for n in range(len(side) - 1, 0, -1):
+            one, two = 2.0 * side[n] + twice * one - two, one
+        sums[i] = side[0] + 0.5 * twice * one - two
+
+
+def reached(side: Vector, hz: Vector, rate: int) -> Vector:
+    """Return the amplitude that one filter has at frequencies in Hz."""
+    sums = np.empty(len(hz))
+    _cosine_sums(sums, np.ascontiguousarray(side), 2 * np.pi * hz / rate)
+    return sums
+
+
+class Parts(NamedTuple):
+    """Filters from channels to channels in parts of a block, as spectra.
+
+    pairs: (output, input) of every filter that does anything; spectra: (pairs, parts, 2, bins),
+    real and imaginary. side: as in `Symmetrical`, (outputs, inputs, half + 1).
+    """
+
+    half: int
+    pairs: tuple[tuple[int, int], ...]
+    spectra: NDArray[np.float64]
+
+
+_SIZE = 2 * BLOCK
+_BINS = BLOCK + 1
+
+
+def count(half: int) -> int:
+    """Return the parts of a filter."""
+    return -(-(2 * half + 1) // BLOCK)
+
+
+def parts_of(side: Sound, channels: int) -> Parts:
+    """Return later halves, (channels * channels, half + 1), output by output, in parts."""
+    half = side.shape[1] - 1
+    pairs = [(i // channels, i % channels) for i in range(len(side)) if side[i].any()]
+    spectra = np.zeros((len(pairs), count(half), 2, _BINS))
+    for row, (o, i) in zip(spectra, pairs, strict=True):
+        one = side[o * channels + i]
+        taps = np.zeros(len(row) * BLOCK)
+        taps[: 2 * half + 1] = np.concatenate([one[:0:-1], one])
+        found = np.fft.rfft(taps.reshape(-1, BLOCK), _SIZE, axis=1)
+        row[:, 0], row[:, 1] = found.real, found.imag
+    return Parts(half, tuple(pairs), spectra)
+
+
+def filter_state(half: int, channels: int) -> State:
+    """Return the cold state of `filtered`: the past, and the spectra of its blocks, newest where
+    `turn` says; below 0, they are not known."""
+    return State(
+        past=np.zeros((count(half) * BLOCK, channels)),
+        spectra=np.zeros((channels, count(half), 2, _BINS)),
+        turn=np.zeros(1),
+    )
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _add_product(real: Vector, imag: Vector, filter_: Sound, sound: Sound) -> None:
+    """Add a product of spectra, each (2, bins)."""
+    a, b, c, d = filter_[0], filter_[1], sound[0], sound[1]
+    for i in range(len(real)):
+        real[i] += a[i] * c[i] - b[i] * d[i]
+    for i in range(len(imag)):
+        imag[i] += a[i] * d[i] + b[i] * c[i]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _sum_up(total: Sound, filters: Sound, blocks: Sound, newest: int) -> None:
+    """Add the products of a filter's parts with the blocks that lie as far back."""
+    n = len(filters)
+    for part in range(n):
+        _add_product(total[0], total[1], filters[part], blocks[(newest - part) % n])
+
+
+def filtered(block: Sound, parts: Parts, state: State) -> Sound:
+    """Return a block through the filters, half their length late; the state moves on."""
+    past = state["past"]
+    whole = np.concatenate([past, block])
+    out = np.zeros_like(block)
+    for at in range(0, len(block), BLOCK):
+        n = min(BLOCK, len(block) - at)
+        if n < BLOCK:
+            # The next blocks lie otherwise.
+            state["turn"][0] = -1
+            out[at:] = _at_once(whole[at:], n, parts)
+            continue
+        newest = _turned(whole[: len(past) + at + n], state)
+        total = np.zeros((block.shape[1], 2, _BINS))
+        for (o, i), spectra in zip(parts.pairs, parts.spectra, strict=True):
+            _sum_up(total[o], spectra, state["spectra"][i], newest)
+        found = np.fft.irfft(total[:, 0] + 1j * total[:, 1], _SIZE, axis=1)
+        out[at : at + n] = found[:, BLOCK:].T
+    past[:] = whole[len(block) :]
+    return out
+
+
+def _turned(whole: Sound, state: State) -> int:
+    """Take the newest block's spectrum in, or those of all; return where the newest is."""
+    spectra = state["spectra"]
+    n = int(spectra.shape[1])
+    newest = (int(state["turn"][0]) + 1) % n
+    for back in range(1 if state["turn"][0] >= 0 else n):
+        end = len(whole) - back * BLOCK
+        found = np.fft.rfft(whole[end - _SIZE : end].T, _SIZE, axis=1)
+        at = (newest - back) % n
+        spectra[:, at, 0], spectra[:, at, 1] = found.real, found.imag
+    state["turn"][0] = newest
+    return newest
+
+
+def _at_once(whole: Sound, n: int, parts: Parts) -> Sound:
+    """Return the last n frames of a sound through the filters in one transform."""
+    from scipy import fft  # takes a third of a second to import
+
+    size = fft.next_fast_len(len(whole) + BLOCK, real=True)
+    out = np.zeros((whole.shape[1], n))
+    for (o, i), spectra in zip(parts.pairs, parts.spectra, strict=True):
+        taps = np.fft.irfft(spectra[:, 0] + 1j * spectra[:, 1], _SIZE, axis=1)[:, :BLOCK].ravel()
+        product = fft.rfft(whole[:, i], size) * fft.rfft(taps, size)
+        out[o] += fft.irfft(product, size)[len(whole) - n : len(whole)]
+    return np.ascontiguousarray(out.T)
