@@ -6,7 +6,9 @@ add up to an all-pass.
 """
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass, field
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -14,8 +16,11 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.audio import BLOCK, Sound, by_blocks
 from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.equaliser import edge_of
 from salt_anvil.core.state import State
 
+ROUNDS = 150
 BUTTERWORTH = {24: (math.sqrt(0.5),), 48: (0.541196100146197, 1.306562964876377)}
 """Slope of the pair in dB per octave to the Q of the sections of one Butterworth filter."""
 # exp(-x) of the slowest pole is 1e-6 after so many periods of the corner.
@@ -32,21 +37,96 @@ class Bands:
     dry: Sound
 
 
+@lru_cache(maxsize=32)
+def _droop(order: int, rate: int) -> Vector:
+    """Return the polynomial of degree `order` in x = sin(w / 2)^2 that is (sin(w / 2) / (w / 2)) to
+    the power 2 order, 1 at 0 Hz, as near as can be in dB (Lawson's way to the least of the worst).
+    """
+    w = np.linspace(0.02, edge_of(rate), 80)
+    x = np.sin(w / 2) ** 2
+    goal = (np.sin(w / 2) / (w / 2)) ** (2 * order)
+    table = np.stack([x**power for power in range(1, order + 1)], axis=1) / goal[:, None]
+    weight = np.ones(len(w))
+    for _ in range(ROUNDS):
+        root = np.sqrt(weight)
+        found = np.linalg.lstsq(table * root[:, None], (1 - 1 / goal) * root, rcond=None)[0]
+        off = np.abs(np.log(table @ found + 1 / goal))
+        weight *= off / off.mean() + 0.02
+        weight /= weight.mean()
+    return np.concatenate([[1.0], found])
+
+
+def _inside(x: complex) -> complex:
+    """Return the root in z, inside the circle, of a root in x."""
+    middle = 1 - 2 * x
+    one = middle + 2 * np.sqrt(x * x - x + 0j)
+    return complex(one if abs(one) < 1 else 1 / one)
+
+
+@dataclass(frozen=True)
+class _Pair:
+    """Sections of both sides of a crossover, and of the all-pass that they add up to."""
+
+    low: Sound
+    high: Sound
+    whole: Sound
+
+
+@lru_cache(maxsize=256)
+def _pair(hz: float, slope: int, rate: int) -> _Pair:
+    """Return a Linkwitz-Riley pair that follows the analogue one up to 20 kHz.
+
+    Of the analogue pair each side is 1 / (1 + u^2n) or u^2n / (1 + u^2n) of one all-pass, u in
+    corners. Here u^2n is E x^n / S(x), with x = sin(w / 2)^2, E = (4 / corner^2)^n and S as in
+    `_droop`: the sides are S / D and E x^n / D of the all-pass whose poles are those of D = S +
+    E x^n, so they are in phase and add up to it exactly.
+    """
+    order = slope // 12
+    corner = 2 * math.pi * min(hz, 0.49 * rate) / rate
+    droop, steep = _droop(order, rate), (4 / corner**2) ** order
+    denominator = droop.copy()
+    denominator[order] += steep
+    poles = [_inside(x) for x in np.roots(denominator[::-1])]
+    dens = [(-2 * z.real, abs(z) ** 2) for z in _upper(poles)]
+    real = sorted(z.real for z in poles if z.imag == 0)
+    dens += [(-one - other, one * other) for one, other in zip(real[::2], real[1::2], strict=True)]
+    nums = _palindromes(np.roots(droop[::-1]))
+    # D(0) is 1: what the product of all |1 - pole|^2 has to be multiplied by.
+    scale = 1 / math.prod((1 + a1 + a2) ** 2 for a1, a2 in dens)
+    gain = (steep / 4**order / scale) ** (1 / order)
+    low, high = [], []
+    for num, (a1, a2) in zip(nums, dens * 2, strict=True):
+        low.append([*(num * (1 + a1 + a2) / num.sum()), a1, a2])
+        high.append([gain, -2 * gain, gain, a1, a2])
+    whole = [[a2, a1, 1.0, a1, a2] for a1, a2 in dens]
+    return _Pair(np.array(low), np.array(high), np.array(whole))
+
+
+def _upper(roots: Iterable[complex]) -> list[complex]:
+    """Return one of each pair of conjugate roots."""
+    return [z for z in roots if z.imag > 0]
+
+
+def _palindromes(roots: Iterable[complex]) -> list[Vector]:
+    """Return second-order numerators whose product is the polynomial in x with these roots."""
+    every = list(roots)
+    found = [np.array([1.0, 4 * x.real - 2, 1.0]) for x in every if x.imag == 0]
+    for z in _upper(_inside(x) for x in every if x.imag != 0):
+        one = np.array([1.0, -2 * z.real, abs(z) ** 2])
+        found += [one, one[::-1]]
+    return found
+
+
 def minimum_phase(corners: list[float], slope: int, rate: int) -> Bands:
     """Return the sections of a tree of pairs, lowest band first.
 
     steps[i] is what the remainder passes on its way up; paths[i] what band i takes from it,
     with the all-passes of all higher corners, so that the bands add up to one all-pass.
     """
-    qs = BUTTERWORTH[slope]
-    passes = [np.array([biquad.all_pass(hz, rate, q) for q in qs]) for hz in corners]
-    paths, steps = [], []
-    for index, hz in enumerate(corners):
-        low = np.array([biquad.low_pass(hz, rate, q) for q in qs for _ in range(2)])
-        high = np.array([biquad.high_pass(hz, rate, q) for q in qs for _ in range(2)])
-        paths.append(np.concatenate([low, *passes[index + 1 :]]))
-        steps.append(high)
-    return Bands(tuple(paths), tuple(steps), np.concatenate(passes))
+    pairs = [_pair(hz, slope, rate) for hz in corners]
+    passes = [pair.whole for pair in pairs]
+    paths = [np.concatenate([pair.low, *passes[index + 1 :]]) for index, pair in enumerate(pairs)]
+    return Bands(tuple(paths), tuple(p.high for p in pairs), np.concatenate(passes))
 
 
 def minimum_state(bands: Bands, channels: int) -> State:
