@@ -152,7 +152,7 @@ def value(session: Session, owner: str, control: str, seconds: float) -> float:
 
 def test_one_value_for_one_section() -> None:
     session = done(song(), e.SetInSection(owner="a", control="fader_db", section="Two", value=-8))
-    for t, expected in ((0, 0), (0.999, 0), (1, -8), (1.999, -8), (2, 0), (3, 0)):
+    for t, expected in ((0, 0), (0.994, 0), (1, -8), (1.994, -8), (2, 0), (3, 0)):
         assert value(session, "a", "fader_db", t) == expected, t
     again = done(session, e.SetInSection(owner="a", control="fader_db", section="Three", value=3))
     for t, expected in ((0.5, 0), (1.5, -8), (2.5, 3)):

@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy import signal
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.engine.automation import Lane, lanes_of, moved, scale_of
@@ -160,7 +161,8 @@ def test_segments_straight_curved_stepped() -> None:
     assert [one.at(t) for t in (0, 1, 1.5, 2)] == pytest.approx([-20, -20, -15, -10])
     assert one.at(2.5) == pytest.approx(-5)
     assert one.at(2.25) == pytest.approx(-10 + 10 * (0.5 - 0.5 * np.cos(np.pi / 4)))
-    assert [one.at(t) for t in (3, 3.999, 4, 99)] == pytest.approx([0, 0, -40, -40])
+    assert [one.at(t) for t in (3, 3.994, 4, 99)] == pytest.approx([0, 0, -40, -40])
+    assert one.at(3.9975) == pytest.approx(-20)  # a step takes 5 ms
 
 
 def test_logarithmic_controls_move_geometrically() -> None:
@@ -177,10 +179,51 @@ def test_an_automated_fader_follows_its_points_per_sample() -> None:
         SOUNDS,
     )
     for t, level in ((0.05, 0), (0.1, 0), (0.2, -10), (0.25, -15), (0.4, -20)):
-        # dB straight between points 64 frames apart: the chord of an exponential, < 0.001 dB.
-        assert db(out[round(t * RATE), 0]) == pytest.approx(-12 + level, abs=0.01)
+        # Corners are rounded over two grid cells: 100 dB/s, 1.3 ms, a sixth.
+        near = 0.03 if t == 0.1 else 0.01
+        assert db(out[round(t * RATE), 0]) == pytest.approx(-12 + level, abs=near)
     steps = np.abs(np.diff(out[:, 0]))
     assert steps.max() < 1.1 * 0.25 * np.log(10) * (20 / 20) / (0.2 * RATE)
+
+
+quiet = stage("trim", gain_db=-60)
+
+
+@pytest.mark.parametrize("rate", [44100, 48000, 96000])
+@pytest.mark.parametrize(
+    ("owner", "control", "low", "chain"),
+    [
+        ("a", "fader_db", -60, []), ("a", "trim_db", -60, []), ("a", "send:g", -60, []),
+        ("a", "pan", -1, []), ("t", "gain_db", -60, [stage("trim") | {"id": "t"}]),
+        ("t", "mix", 0, [stage("trim", gain_db=-60) | {"id": "t"}]),
+        ("c", "makeup_db", -24, [stage(threshold_db=0) | {"id": "c"}]),
+        ("s", "mix", 0, [split("copies", [quiet], [quiet]) | {"id": "s"}]),
+        ("s-0", "gain_db", -60, [split("copies", [], []) | {"id": "s"}]),
+    ],
+)  # fmt: skip
+def test_a_step_makes_no_click(
+    owner: str, control: str, low: float, chain: list[dict[str, Any]], rate: int
+) -> None:
+    """A full 200 Hz tone, to the control's low end and back: above 4 kHz at most -90 dBFS, by an
+    eighth-order filter of scipy's."""
+    frames = rate // 2
+    tone = np.sin(2 * np.pi * 200 * np.arange(frames) / rate + 0.7)
+    ends = [round(0.2 + 17 / rate, 6), 0.35]
+    strips = [
+        dict(track("a", *chain, sends=[{"to": "g"}], fader_db=0), frames=frames),
+        {"id": "g", "name": "G", "kind": "bus", "fader_db": 0},
+        MAIN,
+    ]
+    high = 1 if control == "mix" else 0
+    moving = lane(owner, control, (0, high, "stepped"), (ends[0], low, "stepped"), (ends[1], high))
+    session = session_of(strips, automation=[moving], rate=rate)
+    sounds = {"a": np.stack([tone, tone], axis=1)}
+    out = run_strip(session, "g" if control == "send:g" else "main", sounds, faded=True)
+    above = signal.butter(8, 4000, "high", fs=rate, output="sos")
+    # The right, which a pan to the left leaves.
+    assert db(np.abs(signal.sosfilt(above, out[:, 1])[rate // 10 :]).max()) < -90
+    levels = np.abs(out[rate // 10 : -(rate // 10), 1]).reshape(10, -1).max(axis=1)
+    assert levels.min() < 0.6 * levels.max()
 
 
 def test_automated_stages_equal_the_settings_they_pass() -> None:

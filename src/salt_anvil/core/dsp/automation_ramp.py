@@ -26,8 +26,30 @@ class Trajectory:
         return cls(lambda point: vector, still=True)
 
 
+def _rounded(trajectory: Trajectory, point: int) -> Vector:
+    """Return the value at a grid point of the spline through a trajectory."""
+    here = trajectory.at(point)
+    if trajectory.still:
+        return here
+    return np.asarray((trajectory.at(point - 1) + 4 * here + trajectory.at(point + 1)) / 6)
+
+
+def _spline(along: Vector) -> tuple[Vector, Vector]:
+    """Return the grid values of a cubic B-spline of these points and its bends (see `Ramp`).
+
+    along: (n + 3, controls), from the point before the first to two behind the last cell. Values:
+    (n + 1, controls); straight lines stay what they are, corners and jumps become smooth to the
+    second derivative over two cells on both sides.
+    """
+    before, here, next_, last = along[:-3], along[1:-2], along[2:-1], along[3:]
+    values = (along[:-2] + 4 * along[1:-1] + along[2:]) / 6
+    return values, np.array([(before - 2 * here + next_) / 2,
+                             (last - 3 * next_ + 3 * here - before) / 6])  # fmt: skip
+
+
 class AutomationRamp:
-    """Carries a vector along a trajectory: exact at every grid point, straight lines in between.
+    """Carries a vector along a trajectory, whose corners it rounds, in lines from grid point to
+    grid point.
 
     A change of the trajectory in play is bridged over RAMP frames; at rest nothing is remembered,
     so that any place can be gone to.
@@ -46,7 +68,7 @@ class AutomationRamp:
 
     def target(self, point: int) -> Vector:
         """Return where the trajectory is at a grid point."""
-        return self._trajectory.at(point)
+        return _rounded(self._trajectory, point)
 
     def clone(self) -> "AutomationRamp":
         """Return an independent ramp at the same place."""
@@ -83,7 +105,7 @@ class AutomationRamp:
         segment, inside = divmod(self._next, GRID)
         ends = [segment, segment + 1] if inside else [segment]
         held = self._offset
-        gap = np.array([self._trajectory.at(k) - trajectory.at(k) for k in ends])
+        gap = np.array([_rounded(self._trajectory, k) - _rounded(trajectory, k) for k in ends])
         if held is not None:
             reached = held.value + held.step * GRID
             gap = gap + (np.array([held.value, reached]) if inside else reached)
@@ -112,11 +134,13 @@ class AutomationRamp:
             self._offset = offset = None
         if offset is None and self._trajectory.still:
             return self._standing(first, points)
-        along = np.array([self._trajectory.at(first + k) for k in range(points + 1)])
-        value, step = along[:-1], np.diff(along, axis=0) / GRID
+        along = [self._trajectory.at(first + k) for k in range(-1, points + 2)]
+        values, bends = _spline(np.array(along))
+        value, step = values[:-1], np.diff(values, axis=0) / GRID
+        bent = bends if bends.any() else None
         if offset is None:
-            return Ramp(value, step)
-        return Ramp(value + offset.value[:points], step + offset.step[:points])
+            return Ramp(value, step, bends=bent)
+        return Ramp(value + offset.value[:points], step + offset.step[:points], bends=bent)
 
     def _standing(self, first: int, points: int) -> Ramp:
         vector = np.asarray(self._trajectory.at(first), np.float64)

@@ -29,12 +29,14 @@ class Ramp:
     """Control values of one block: `value[k] + step[k] * frames` since grid point k.
 
     value, step: (points, controls); point 0 is the grid point at or before the block's start.
-    still: known to stand at value[0] all along.
+    still: known to stand at value[0] all along. bends: (2, points, controls), what a gain that has
+    no corners adds to the straight lines: bends[0] (u^2 - u) + bends[1] (u^3 - u), u in cells.
     """
 
     value: Vector
     step: Vector
     still: bool = False
+    bends: Vector | None = None
     _columns: dict[int, tuple[Vector, Vector]] = field(default_factory=dict, compare=False)
 
     def column(self, index: int) -> tuple[Vector, Vector]:
@@ -55,12 +57,25 @@ class Ramp:
         at = np.arange(count) + start % GRID
         k = at // GRID
         values: Sound = self.value[k, index] + self.step[k, index] * (at % GRID)
+        if self.bent(index):
+            assert self.bends is not None
+            u = (at % GRID) / GRID
+            values += u * (u - 1) * (self.bends[0, k, index] + (u + 1) * self.bends[1, k, index])
         return values[:, None]
+
+    def negative(self) -> "Ramp":
+        """Return what undoes gains in dB."""
+        bends = None if self.bends is None else -self.bends
+        return Ramp(-self.value, -self.step, self.still, bends)
+
+    def bent(self, index: int) -> bool:
+        """Say whether one control's lines are bent."""
+        return self.bends is not None and bool(self.bends[:, :, index].any())
 
 
 def lag_state(lag: int, controls: int) -> Sound:
-    """Return what `lagging` keeps, cold: values and steps, (2, points, controls)."""
-    return np.full((2, -(-lag // GRID), controls), np.nan)
+    """Return what `lagging` keeps, cold: values, steps and bends, (4, points, controls)."""
+    return np.full((4, -(-lag // GRID), controls), np.nan)
 
 
 def lagging(ramp: Ramp, lag: int, start: int, frames: int, kept: Sound) -> tuple[Ramp, int]:
@@ -72,16 +87,17 @@ def lagging(ramp: Ramp, lag: int, start: int, frames: int, kept: Sound) -> tuple
     points = kept.shape[1]
     cold = np.isnan(kept[0])
     kept[0] = np.where(cold, ramp.value[0], kept[0])
-    kept[1] = np.where(cold, 0.0, kept[1])
-    value = np.concatenate([kept[0], ramp.value])
-    step = np.concatenate([kept[1], ramp.step])
+    kept[1:] = np.where(cold, 0.0, kept[1:])
+    bends = np.zeros((2, *ramp.value.shape)) if ramp.bends is None else ramp.bends
+    whole = np.concatenate([kept, [ramp.value, ramp.step, *bends]], axis=1)
     moved = (start + frames) // GRID - start // GRID
-    if ramp.still and moved + points > len(value):
-        kept[:] = value[-1], step[-1]
+    if ramp.still and moved + points > whole.shape[1]:
+        kept[:] = whole[:, -1:]
     else:
-        kept[0], kept[1] = value[moved : moved + points], step[moved : moved + points]
+        kept[:] = whole[:, moved : moved + points]
     first = points + (start - lag) // GRID - start // GRID
-    return Ramp(value[first:], step[first:]), start - lag
+    value, step, *bent = np.ascontiguousarray(whole[:, first:])
+    return Ramp(value, step, bends=np.array(bent) if np.any(bent) else None), start - lag
 
 
 class ControlRamp:

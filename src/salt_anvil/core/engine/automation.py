@@ -25,6 +25,8 @@ from salt_anvil.core.session import (
 from salt_anvil.core.session_index import SessionIndex
 
 Floats = NDArray[np.float64]
+STEP_S = 0.005
+"""Time that a step takes, which has arrived at its point."""
 
 
 @dataclass(frozen=True)
@@ -79,11 +81,16 @@ class Lane:
         if low == 0:
             return points[0].value
         here = points[low - 1]
-        if low == len(points) or here.shape == "stepped":
+        if low == len(points):
             return here.value
         there = points[low]
-        share = (seconds - here.at_s) / (there.at_s - here.at_s)
-        if here.shape == "curved":
+        begin = here.at_s
+        if here.shape == "stepped":
+            if not self.scale_in_force.glides:
+                return here.value
+            begin = max(begin, there.at_s - STEP_S)
+        share = max(seconds - begin, 0.0) / (there.at_s - begin)
+        if here.shape != "straight":
             share = 0.5 - 0.5 * math.cos(math.pi * share)
         return self.scale.between(here.value, there.value, share)
 

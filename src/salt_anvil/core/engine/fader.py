@@ -38,9 +38,8 @@ class Fader:
             gains = ramp.value[0]
             unity = sound.shape[1] == 2 and gains[0] == 1.0 == gains[1]
             return sound if unity else placed(as_block(sound), *gains)
-        at = np.arange(len(sound)) + start % GRID
-        k = at // GRID
-        return np.asarray(sound * (ramp.value[k] + ramp.step[k] * (at % GRID)[:, None]))
+        left, right = (ramp.frames(side, start, len(sound)) for side in range(2))
+        return np.asarray(sound * np.concatenate([left, right], axis=1))
 
 
 def gains_trajectory(plan: StripPlan, route: Route) -> Trajectory:
@@ -103,11 +102,10 @@ class BusJoin:
             self._ramp.over(start, frames)
             return bus_sum(sounds, frames)
         ramp = self._ramp.over(start, frames)
-        at = np.arange(frames)
-        gains = ramp.value[at // GRID] + ramp.step[at // GRID] * (at % GRID)[:, None]
         if len(sounds) != 2:
             return bus_sum(sounds, frames)
-        return sounds[0] * gains[:, :1] + sounds[1] * gains[:, 1:]
+        first, second = (ramp.frames(i, start, frames) for i in range(2))
+        return sounds[0] * first + sounds[1] * second
 
 
 def _bus_trajectory(plan: StripPlan) -> Trajectory:

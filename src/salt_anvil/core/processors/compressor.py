@@ -36,7 +36,7 @@ from salt_anvil.core.processors.fields import (
     share,
     stereo,
 )
-from salt_anvil.core.processors.parts import cells_of, without_offset
+from salt_anvil.core.processors.parts import cells_of, gained, without_offset
 from salt_anvil.core.state import State
 
 MAKEUP, COLOUR, BALANCE = d.CONTROLS, d.CONTROLS + 1, d.CONTROLS + 2
@@ -290,9 +290,7 @@ class Compressor(Processor[CompressorParams]):
         signal = delayed(block, state["past"])
         if sides:
             signal = to_mid_side(signal)
-        out = np.empty_like(block)
-        makeup, d_makeup = ramp.column(MAKEUP)
-        d.gain_into(out, signal, reduction, start, makeup, d_makeup)
+        out = gained(signal, ramp, MAKEUP, start, reduction)
         if sides:
             out = from_mid_side(out)
         if "late" in state:

@@ -22,7 +22,7 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.fields import Detector, detector, link, lookahead, makeup, rms_time
-from salt_anvil.core.processors.parts import cells_of
+from salt_anvil.core.processors.parts import cells_of, gained
 from salt_anvil.core.state import State
 
 MAKEUP = s.CONTROLS
@@ -135,12 +135,11 @@ class Curve(Processor[CurveParams]):
 
     def process(self, given: Passage[CurveParams]) -> tuple[Sound, Report]:
         block, key, params, context, ramp, state, start = given
-        change, heard, out = (np.empty_like(block) for _ in range(3))
+        change, heard = np.empty_like(block), np.empty_like(block)
         detector = d.MEAN_SQUARE if params.detector == "rms" else d.PEAK
         s.curve_into(change, heard, key, start, ramp.value, ramp.step, detector, state["detector"])
         signal = delayed(block, state["past"])
-        makeup, d_makeup = ramp.column(MAKEUP)
-        d.gain_into(out, signal, -change, start, makeup, d_makeup)
+        out = gained(signal, ramp, MAKEUP, start, -change)
         late = start - len(state["past"])
         cells = {
             "reduction_db": cells_of(np.maximum(-change, 0.0), late, state["taken"], 0.0),

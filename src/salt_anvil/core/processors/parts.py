@@ -33,7 +33,12 @@ def gained(
     if reduction is None and ramp.still:
         level = float(ramp.value[0, index])
         return sound * amplitude(level) if level else sound
-    gain, step = ramp.column(index)
+    if ramp.bent(index):
+        line = wide(ramp.frames(index, start, len(sound)), sound)
+        reduction = -line if reduction is None else reduction - line
+        gain = step = np.zeros(len(ramp.value))
+    else:
+        gain, step = ramp.column(index)
     taken = reduction is not None and reduction.any()
     if not (gain.any() or step.any() or taken):
         return sound

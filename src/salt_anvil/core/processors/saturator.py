@@ -172,7 +172,6 @@ class Saturator(Processor[SaturatorParams]):
     def process(self, given: Passage[SaturatorParams]) -> tuple[Sound, Report]:
         block, _, params, context, ramp, state, start = given
         sides = params.stereo == "mid-side" and context.channels == 2
-        zeros = np.zeros_like(block)
         emphasis = as_bands(params.emphasis)
         value, step = ramp.value[:, EMPHASIS:], ramp.step[:, EMPHASIS:]
         leaning = self._toned(block, emphasis, value, step, state, "emphasis_", context, start)
@@ -188,9 +187,7 @@ class Saturator(Processor[SaturatorParams]):
             cut = from_mid_side(cut)
         # Taken back from the sound that it was given to, however it moves meanwhile.
         late, then = lagging(ramp, o.LATENCY, start, len(block), state["controls"])
-        drive, d_drive = late.column(DRIVE)
-        level = np.empty_like(block)
-        gain_into(level, cut, zeros, then, -drive, -d_drive)
+        level = gained(cut, late.negative(), DRIVE, then)
         bare, dry = delayed(block, state["bare"]), delayed(leaning, state["past"])
         undone = t.undone(late.value[:, EMPHASIS:]), t.undone(late.step[:, EMPHASIS:])
         back = self._toned(level, emphasis, *undone, state, "undo_", context, then)
