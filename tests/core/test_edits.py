@@ -134,6 +134,58 @@ def test_what_is_keyed_cannot_lose_its_key() -> None:
 # Automation and levers -----------------------------------------------------------------------
 
 
+def controls(session: Session) -> list[str]:
+    """What is automated, and what the levers move."""
+    moves = [m.control for lever in session.levers for m in lever.moves]
+    return [a.control for a in session.automation] + moves
+
+
+def test_what_moves_in_a_list_follows_its_item() -> None:
+    """A band in front comes or goes, or the band itself; a crossover with its band."""
+    bands = [{"hz": hz} for hz in (100, 1000, 5000)]
+    session = done(
+        small_session(),
+        e.AddStage(place="a", index=0, kind="tone", params={"bands": bands}),
+    )
+    tone = chain(session, "a")[0].id
+    point = [{"at_s": 0, "value": 3}]
+    session = done(
+        session,
+        *(
+            e.SetLane.model_validate(
+                {"owner": tone, "control": f"bands.{i}.gain_db", "points": point}
+            )
+            for i in (0, 2)
+        ),
+        e.AddLever(name="Lift"),
+    )
+    move = {"owner": tone, "control": "bands.2.q", "low": 1, "high": 2}
+    lift = session.levers[0].id
+    session = done(session, e.SetLever.model_validate({"lever": lift, "moves": [move]}))
+
+    def with_(kept: list[dict[str, Any]]) -> list[str]:
+        return controls(done(session, e.SetParams(stage=tone, params={"bands": kept})))
+
+    assert with_(bands[1:]) == ["bands.1.gain_db", "bands.1.q"]
+    assert with_([bands[0], bands[2]]) == ["bands.0.gain_db", "bands.1.gain_db", "bands.1.q"]
+    assert with_(bands[:2]) == ["bands.0.gain_db"]
+    assert with_([{"hz": 50}, *bands]) == ["bands.1.gain_db", "bands.3.gain_db", "bands.3.q"]
+    assert with_([*bands, {"hz": 9000}]) == controls(session)
+    assert with_([]) == []
+    added = done(small_session(), e.AddSplit.model_validate(
+        {"place": "a", "index": 0, "by": "bands", "bands": 4}))  # fmt: skip
+    split = chain(added, "a")[0]
+    corner = {
+        "owner": split.id,
+        "control": "crossovers_hz.2",
+        "points": [{"at_s": 0, "value": 9000}],
+    }
+    added = done(added, e.SetLane.model_validate(corner))
+    fewer = done(added, e.RemoveBranch(branch=split.branches[0].id))
+    assert controls(fewer) == ["crossovers_hz.1"]
+    assert controls(done(added, e.RemoveBranch(branch=split.branches[3].id))) == []
+
+
 def song() -> Session:
     return small_session(
         sections=[

@@ -141,6 +141,10 @@ class Branch(Model):
     chain: list["Element"] = []
 
 
+LOW_HZ, HIGH_HZ = 20.0, 20000.0
+"""Of a crossover."""
+
+
 class Split(Model):
     """A stage that divides the signal into branches and joins them again."""
 
@@ -149,7 +153,7 @@ class Split(Model):
     on: bool = True
     mix: float = _mix()
     by: Literal["copies", "bands", "mid-side", "left-right"]
-    crossovers_hz: list[Annotated[float, Field(ge=20, le=20000)]] = []
+    crossovers_hz: list[Annotated[float, Field(ge=LOW_HZ, le=HIGH_HZ)]] = []
     slope: Literal[24, 48] = 24
     phase: Literal["minimum", "linear"] = "minimum"
     branches: list[Branch] = Field(min_length=2, max_length=8)
@@ -507,9 +511,15 @@ def owners_controls() -> dict[str, dict[str, Control]]:
         fields = [(n, f) for m in models for n, f in m.model_fields.items()]
         return {n: control_of(n, f) for n, f in fields if f.json_schema_extra}
 
+    corner = number(
+        1000, LOW_HZ, HIGH_HZ, label="Crossover", unit="Hz", scale="log", step=1, change="switch",
+        doc="Where two bands meet.",
+    )  # fmt: skip
+    corner.annotation = float
     return {
         "strip": of(Strip, Join), "send": of(Send), "branch": of(Branch), "stage": of(Stage),
-        "split": of(Split, Join), "lever": of(Lever),
+        "split": of(Split, Join) | {"crossovers_hz": control_of("crossovers_hz", corner)},
+        "lever": of(Lever),
     }  # fmt: skip
 
 

@@ -19,6 +19,8 @@ from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import REGISTRY, Context
+from salt_anvil.core.processors.base import Control
+from salt_anvil.core.processors.within import value_within, with_values
 from salt_anvil.core.session import Move, Point, Session, Split, Stage, checked
 from salt_anvil.core.session_index import SessionIndex
 from tests.conftest import sine
@@ -77,6 +79,7 @@ def test_every_control_of_every_kind_moves_or_says_why(kind: str) -> None:
         if control.type in ("points", "bands"):
             with pytest.raises(SettingError, match="can move"):
                 scale_of(item, control.name)
+            _inner_controls_move(kind, control)
             continue
         scale = scale_of(item, control.name)
         assert scale.label == control.label
@@ -85,6 +88,56 @@ def test_every_control_of_every_kind_moves_or_says_why(kind: str) -> None:
             assert [scale.named(i) for i in range(len(control.choices))] == control.choices
         if control.type == "switch":
             assert [scale.named(v) for v in (0, 1)] == [False, True]
+
+
+def _inner_controls_move(kind: str, control: Control) -> None:
+    """Each of a band's controls, and both levels of a point."""
+    if control.type == "bands":
+        item = checked(Stage, {"id": "x", "kind": kind, "params": {control.name: [{}, {}]}})
+        fields = {f.name: f.change for f in control.fields}
+    else:
+        item, fields = checked(Stage, {"id": "x", "kind": kind}), {"in": "glide", "out": "glide"}
+    last = len(getattr(item.params, control.name)) - 1
+    for name, change in fields.items():
+        scale = scale_of(item, f"{control.name}.{last}.{name}")
+        assert str(last + 1) in scale.label
+        assert scale.glides == (change == "glide" and not scale.words)
+    for lost in (f"{control.name}.{last + 1}.{name}", f"{control.name}.0.nothing",
+                 f"{control.name}.x.{name}", f"{control.name}.0"):  # fmt: skip
+        with pytest.raises(SettingError, match="can move"):
+            scale_of(item, lost)
+
+
+def test_what_moves_within_a_list() -> None:
+    """Points keep their order, and what is beyond the list's end is left alone."""
+    params = checked(Stage, {"id": "x", "kind": "curve"}).params
+    assert value_within(params, "points.1.in") == -24
+    assert value_within(params, "points.1.out") == -24
+    moved_ = with_values(params, {"points.1.in": 6, "points.0.out": -60, "points.7.out": 0})
+    assert value_within(moved_, "points.1.in") == pytest.approx(-0.1)
+    assert value_within(moved_, "points.0.out") == -60
+    assert with_values(params, {"points.1.in": -90}).points[1][0] == pytest.approx(-79.9)
+    tone = checked(Stage, {"id": "x", "kind": "tone", "params": {"bands": [{"hz": 100}, {}]}})
+    both = with_values(tone.params, {"bands.1.hz": 50, "bands.0.q": 3, "bands.0.on": False})
+    assert [(b.hz, b.q, b.on) for b in both.bands] == [(100, 3, False), (50, 0.71, True)]
+
+
+def test_with_linear_phase_bands_and_crossovers_stand_still() -> None:
+    params = {"bands": [{}], "phase": "linear"}
+    with pytest.raises(SettingError, match="stand still"):
+        scale_of(checked(Stage, {"id": "x", "kind": "tone", "params": params}), "bands.0.hz")
+    by_bands = split("bands", [], [], crossovers_hz=[200.0]) | {"id": "s"}
+    for phase, works in (("minimum", True), ("linear", False)):
+        owner = session_of([track("a", by_bands | {"phase": phase}), MAIN]).strips[0].chain[0]
+        if works:
+            scale = scale_of(owner, "crossovers_hz.0")
+            assert (scale.low, scale.high, scale.glides, scale.log) == (20, 20000, False, True)
+            for lost in ("crossovers_hz.1", "crossovers_hz", "crossovers_hz.x"):
+                with pytest.raises(SettingError, match="can move"):
+                    scale_of(owner, lost)
+        else:
+            with pytest.raises(SettingError, match="stand still"):
+                scale_of(owner, "crossovers_hz.0")
 
 
 def test_values_stay_in_range_and_words_are_whole() -> None:
@@ -99,8 +152,11 @@ def test_values_stay_in_range_and_words_are_whole() -> None:
 
 def test_two_points_at_one_time_are_a_step() -> None:
     lane = Lane(Scale("x", 0, 1), points((0, 0), (1, 0), (1, 1), (2, 1)))
-    assert lane.at(0.999) == pytest.approx(0, abs=1e-9)
+    assert lane.at(0.995) == pytest.approx(0, abs=1e-9)
+    assert lane.at(0.9975) == pytest.approx(0.5)
     assert lane.at(1.0) == 1
+    chosen = Lane(Scale("x", 0, 1, glides=False), points((0, 0), (1, 0), (1, 1), (2, 1)))
+    assert chosen.at(0.9999) == 0
 
 
 def test_still_lanes_are_known() -> None:

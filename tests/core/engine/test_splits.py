@@ -214,7 +214,7 @@ def test_mid_side_nulls_in_double_precision() -> None:
     )
     context = Context(48000, 2)
     sound = noise(1024)
-    middle, side, dry = Division(item, context).run(sound)
+    middle, side, dry = Division(item, context).run(sound, 0)
     back = Joining(item, context, {}, None).run([middle, side], dry, sound, 0)
     assert np.abs(back - sound).max() < 1e-15
     assert np.abs(middle[:, 0] - sound.mean(axis=1)).max() < 1e-15

@@ -197,7 +197,7 @@ quiet = stage("trim", gain_db=-60)
         ("a", "pan", -1, []), ("t", "gain_db", -60, [stage("trim") | {"id": "t"}]),
         ("t", "mix", 0, [stage("trim", gain_db=-60) | {"id": "t"}]),
         ("c", "makeup_db", -24, [stage(threshold_db=0) | {"id": "c"}]),
-        ("s", "mix", 0, [split("copies", [quiet], [quiet]) | {"id": "s"}]),
+        ("s", "mix", 0, [split("copies", [dict(quiet)], [dict(quiet)]) | {"id": "s"}]),
         ("s-0", "gain_db", -60, [split("copies", [], []) | {"id": "s"}]),
     ],
 )  # fmt: skip
@@ -241,6 +241,46 @@ def test_automated_stages_equal_the_settings_they_pass() -> None:
         assert out[frame, 0] == pytest.approx(still[-1, 0], rel=1e-6)
 
 
+@pytest.mark.parametrize(
+    ("element", "control", "values"),
+    [
+        (stage("tone", bands=[{"type": "bell", "hz": 300}, {"gain_db": 3}]), "bands.0.gain_db",
+         (-9.0, 6.0)),
+        (stage("curve"), "points.1.out", (-40.0, -10.0)),
+        (split("bands", [stage(threshold_db=-40)], [], crossovers_hz=[300.0]), "crossovers_hz.0",
+         (300.0, 5000.0)),
+    ],
+)  # fmt: skip
+def test_what_moves_within_a_list_comes_to_what_it_is_set_to(
+    element: dict[str, Any], control: str, values: tuple[float, float]
+) -> None:
+    """Before the step and long after it, the sound is that of the setting itself."""
+    sounds = {"a": 0.3 * noise(2 * RATE)}
+    first, *rest = control.split(".")
+
+    def with_(value: float) -> dict[str, Any]:
+        one = dict(element) | {"id": "x"}
+        if first == "crossovers_hz":
+            return one | {first: [value]}
+        items = [list(p) for p in ((-80, -80), (-24, -24), (0, -12))]
+        if first == "bands":
+            items = [dict(b) for b in one["params"]["bands"]]
+            items[0][rest[1]] = value
+        else:
+            items[1][1] = value
+        return one | {"params": dict(one["params"]) | {first: items}}
+
+    def out(item: dict[str, Any], *lanes: dict[str, Any]) -> np.ndarray:
+        strips = [dict(track("a", item), frames=2 * RATE), MAIN]
+        return run_strip(session_of(strips, automation=list(lanes)), "a", sounds)
+
+    moving = out(with_(values[0]), lane("x", control, (0, values[0], "stepped"), (1, values[1])))
+    before, after = (out(with_(value)) for value in values)
+    assert np.abs(moving[: RATE - 2000] - before[: RATE - 2000]).max() < 1e-9
+    assert np.abs(moving[-RATE // 4 :] - after[-RATE // 4 :]).max() < 1e-4
+    assert np.abs(before - after).max() > 0.05
+
+
 def automated(**more: Any) -> Any:
     """A bit of everything that moves: mix, choice, delay, position, branch gain, pan, lever."""
     chain = [
@@ -248,6 +288,10 @@ def automated(**more: Any) -> Any:
         stage("trim") | {"id": "t"},
         split("copies", [], [stage(threshold_db=-40, ratio=8)],
               join={"law": "linear", "position": 0.5}) | {"id": "s"},
+        stage("tone", bands=[{"type": "bell", "hz": 300, "q": 2}]) | {"id": "e"},
+        stage("curve") | {"id": "v"},
+        split("bands", [], [stage(threshold_db=-30)], [], crossovers_hz=[150.0, 3000.0])
+        | {"id": "x"},
     ]  # fmt: skip
     lanes = [
         lane("c", "mix", (0, 0), (1, 1), (2, 0.3)),
@@ -255,6 +299,10 @@ def automated(**more: Any) -> Any:
         lane("t", "delay_ms", (0, 0), (1.5, 4)),
         lane("s", "position", (0.2, 0.1), (2.5, 0.9, "curved"), (3, 0)),
         lane("s-1", "gain_db", (0, -12), (3, 6)),
+        lane("e", "bands.0.hz", (0, 200), (3, 4000)),
+        lane("e", "bands.0.gain_db", (0, 0), (1.5, 12), (3, -12)),
+        lane("v", "points.2.out", (0, -12), (2, -24)),
+        lane("x", "crossovers_hz.0", (0, 100), (3, 2000)),
         lane("a", "pan", (0, -1), (3, 1)),
         lane("a", "trim_db", (0, -6), (3, 3)),
         lane("lift", "value", (0, 0), (3, 1)),

@@ -7,6 +7,7 @@ from pydantic import Field
 from salt_anvil.core.edits.base import figure, free, rebuilt, slug
 from salt_anvil.core.engine.automation import Lane, Scale, scale_of
 from salt_anvil.core.errors import MissingError, SettingError
+from salt_anvil.core.processors.within import value_within
 from salt_anvil.core.session import (
     Automation,
     Id,
@@ -188,8 +189,12 @@ def _value(session: Session, owner: str, control: str) -> float:
         return float(next(s.gain_db for s in sends if s.to == to))
     if control == "position":
         return float(found.join.position)  # type: ignore[attr-defined]
-    holder = found.params if isinstance(found, Stage) and control != "mix" else found
-    value = getattr(holder, control)
+    if isinstance(found, Split) and "." in control:
+        value = found.crossovers_hz[int(control.partition(".")[2])]
+    elif isinstance(found, Stage) and control != "mix":
+        value = value_within(found.params, control)
+    else:
+        value = getattr(found, control)
     if scale.words:
         return float(scale.words.index(value))
     return float(scale.low if value is None else value)

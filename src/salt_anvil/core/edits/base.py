@@ -1,13 +1,16 @@
 """What all edits share: finding a chain, changing it, words for what was done."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 from salt_anvil.core.processors import processor
 from salt_anvil.core.processors.base import Control
+from salt_anvil.core.processors.within import control_within
 from salt_anvil.core.session import (
+    Automation,
     Element,
     Model,
+    Move,
     Session,
     Settings,
     Split,
@@ -20,6 +23,7 @@ from salt_anvil.core.session import (
 from salt_anvil.core.session_index import SessionIndex
 
 Chain = list[Element]
+Items = Sequence[Any]
 
 
 def dump(model: Model) -> dict[str, Any]:
@@ -101,14 +105,58 @@ def pruned(session: Session) -> Session:
     """Return the session without automation, lever moves and settings of what is gone."""
     known = SessionIndex(session).ids
     session = _with_known_settings(session, known)
-    automation = [a for a in session.automation if a.owner in known]
+    index = SessionIndex(session)
+
+    def there(one: Automation | Move) -> bool:
+        owner = index.owner(one.owner)
+        if "." not in one.control or owner is None:
+            return one.owner in known
+        # Of a list: the item may be gone.
+        if isinstance(owner, Split):
+            return int(one.control.partition(".")[2]) < len(owner.crossovers_hz)
+        assert isinstance(owner, Stage)
+        controls = processor(owner.kind).describe().controls
+        return control_within(controls, owner.params, one.control) is not None
+
+    automation = [a for a in session.automation if there(a)]
     levers = [
-        lever.model_copy(update={"moves": [m for m in lever.moves if m.owner in known]})
+        lever.model_copy(update={"moves": [m for m in lever.moves if there(m)]})
         for lever in session.levers
     ]
     if automation == session.automation and levers == session.levers:
         return session
     return rebuilt(session, automation=automation, levers=levers)
+
+
+def renumbered(session: Session, owner: str, name: str, old: Items, new: Items) -> Session:
+    """Return the session with what moves the items of a list moving them at their new places."""
+    if len(old) == len(new):
+        return session
+    places = _places(list(old), list(new))
+
+    def moved(control: str) -> str | None:
+        first, *rest = control.split(".")
+        if first != name or not rest:
+            return control
+        place = places.get(int(rest[0]))
+        return None if place is None else ".".join([first, str(place), *rest[1:]])
+
+    def kept(items: Sequence[Automation | Move]) -> list[Any]:
+        found = [(i, moved(i.control) if i.owner == owner else i.control) for i in items]
+        return [i.model_copy(update={"control": to}) for i, to in found if to is not None]
+
+    levers = [lever.model_copy(update={"moves": kept(lever.moves)}) for lever in session.levers]
+    return rebuilt(session, automation=kept(session.automation), levers=levers)
+
+
+def _places(old: list[Any], new: list[Any]) -> dict[int, int]:
+    """Return where the items of a list are after some came or went."""
+    same = 0
+    while same < min(len(old), len(new)) and old[same] == new[same]:
+        same += 1
+    away = len(old) - len(new)
+    places = {i: i for i in range(same)}
+    return places | {i: i - away for i in range(same + max(away, 0), len(old))}
 
 
 def replaced(chain: Chain, element_id: str, put: Callable[[Element], Chain]) -> Chain:

@@ -12,6 +12,7 @@ from salt_anvil.core.edits.base import (
     figure,
     free,
     fresh_copy,
+    renumbered,
     replaced,
     said_place,
     slug,
@@ -315,6 +316,10 @@ def _with_branches(chain: Chain, split: Split, parts: list[Branch]) -> Chain:
 
 
 def _with(session: Session, strip: Strip, split: Split) -> Session:
+    old = SessionIndex(session).element(split.id)[1]
+    if isinstance(old, Split):
+        corners = (old.crossovers_hz, split.crossovers_hz)
+        session = renumbered(session, split.id, "crossovers_hz", *corners)
     return with_chain(session, strip, replaced(strip.chain, split.id, lambda e: [split]))
 
 

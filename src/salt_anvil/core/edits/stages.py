@@ -10,6 +10,7 @@ from salt_anvil.core.edits.base import (
     free,
     fresh_copy,
     reachable,
+    renumbered,
     replaced,
     said_place,
     said_value,
@@ -169,6 +170,10 @@ class SetParams(Model):
         if self.whole:
             start = {n: start[n] for n in processor(stage.kind).measured_of_the_sound}
         new = checked(Stage, dump(stage) | {"params": start | self.params})
+        for control in processor(stage.kind).describe().controls:
+            if control.type in ("bands", "points"):
+                lists = (getattr(s.params, control.name) for s in (stage, new))
+                session = renumbered(session, stage.id, control.name, *lists)
         return _with(
             session, strip, new
         ), f"{said_place(strip, old)}: {self.words or self._said(new)}"

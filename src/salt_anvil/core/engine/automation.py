@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Params, processor
 from salt_anvil.core.processors.base import Control
+from salt_anvil.core.processors.within import control_within
 from salt_anvil.core.session import (
     Automation,
     Branch,
@@ -92,7 +93,17 @@ class Lane:
         share = max(seconds - begin, 0.0) / (there.at_s - begin)
         if here.shape != "straight":
             share = 0.5 - 0.5 * math.cos(math.pi * share)
-        return self.scale.between(here.value, there.value, share)
+        value = self.scale.between(here.value, there.value, share)
+        behind = low + 1
+        if behind == len(points) or points[behind].at_s > there.at_s:
+            return value
+        # Two points at one time are a step, too.
+        while behind + 1 < len(points) and points[behind + 1].at_s == there.at_s:
+            behind += 1
+        left = min((there.at_s - seconds) / STEP_S, 1.0)
+        if not self.scale_in_force.glides or left >= 1.0:
+            return value
+        return self.scale.between(value, points[behind].value, 0.5 + 0.5 * math.cos(math.pi * left))
 
     @property
     def scale_in_force(self) -> Scale:
@@ -132,7 +143,14 @@ def widest(stage: Stage, lanes: Lanes) -> Params:
         for name, lane in lanes.items()
         if name in type(stage.params).model_fields and lane.scale_in_force.glides
     }
+    # What lies within lists makes no stage late.
     return stage.params.model_copy(update=most) if most else stage.params
+
+
+def own_lanes(stage: Stage, lanes: Lanes) -> Lanes:
+    """Return the lanes of a stage's parameters."""
+    known = type(stage.params).model_fields
+    return {name: lane for name, lane in lanes.items() if name.partition(".")[0] in known}
 
 
 def latency_of(stage: Stage, lanes: Lanes, rate: int) -> int:
@@ -155,6 +173,10 @@ def scale_of(owner: object, control: str) -> Scale:
         SettingError: there is no such control, or it cannot move.
     """
     found = _declared(owner, control)
+    if isinstance(owner, Stage) and found is not None:
+        reason = processor(owner.kind).stands(owner.params, control)
+        if reason is not None:
+            raise SettingError(f"{owner.id}: {reason}")
     if found is None or found.type in ("points", "bands"):
         name = getattr(owner, "id", "?")
         raise SettingError(f"{name} has no control “{control}” that can move")
@@ -172,11 +194,23 @@ def _declared(owner: object, control: str) -> Control | None:
     if isinstance(owner, Branch):
         return own["branch"].get(control)
     if isinstance(owner, Split):
-        return own["split"].get(control)
+        return _crossover(owner, control) if "crossovers" in control else own["split"].get(control)
     if isinstance(owner, Stage):
         controls = processor(owner.kind).describe().controls
-        return own["stage"].get(control) or next((c for c in controls if c.name == control), None)
+        return own["stage"].get(control) or control_within(controls, owner.params, control)
     return own["lever"].get(control)
+
+
+def _crossover(split: Split, control: str) -> Control | None:
+    """Return the declaration of one crossover, `crossovers_hz.0`."""
+    first, _, number = control.partition(".")
+    if not number.isdigit() or int(number) >= len(split.crossovers_hz):
+        return None
+    if split.phase == "linear":
+        raise SettingError(f"{split.id}: with linear phase the crossovers stand still")
+    found = owners_controls()["split"][first]
+    label = f"{found.label} {int(number) + 1}"
+    return found.model_copy(update={"name": control, "label": label})
 
 
 def lever_scale() -> Scale:

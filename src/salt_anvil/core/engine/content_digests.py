@@ -140,7 +140,9 @@ def _node_facts(node: Node, plan: StripPlan) -> list[Any]:
         facts = [element.kind, element.on, element.mix, element.params.model_dump(), key]
         return [*facts, plan.context.bpm, lanes]
     if node.role == "split":
-        return [element.by, element.crossovers_hz, element.slope, element.phase]
+        corners = {n: facts for n, facts in lanes.items() if n.startswith("crossovers_hz.")}
+        moving = [corners] if corners else []
+        return [element.by, element.crossovers_hz, element.slope, element.phase, *moving]
     each = [
         [b.on, b.solo, b.gain_db, _lane_facts(plan.own(b.id), "gain_db")] for b in element.branches
     ]

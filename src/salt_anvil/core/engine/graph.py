@@ -7,9 +7,10 @@ from typing import Literal, NamedTuple
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp.crossover import linear_half
-from salt_anvil.core.engine.automation import NONE, Lanes, latency_of
+from salt_anvil.core.engine.automation import NONE, Lanes, latency_of, own_lanes
 from salt_anvil.core.errors import RoutingError, SettingError
 from salt_anvil.core.processors import Context, processor
+from salt_anvil.core.processors.within import with_values
 from salt_anvil.core.session import Element, Split, Stage, Strip
 
 Role = Literal["stage", "split", "join"]
@@ -292,15 +293,11 @@ def _narrow(element: Element) -> bool:
 
 def _forms(stage: Stage, lanes: Lanes) -> list[Stage]:
     """Return a stage in every setting that its stepped lanes can bring it into."""
-    names = [
-        n
-        for n, lane in lanes.items()
-        if n in type(stage.params).model_fields and not lane.scale_in_force.glides
-    ]
+    names = [n for n, lane in own_lanes(stage, lanes).items() if not lane.scale_in_force.glides]
     combinations = product(*(lanes[n].words() for n in names))
     return [
         stage.model_copy(
-            update={"params": stage.params.model_copy(update=dict(zip(names, values, strict=True)))}
+            update={"params": with_values(stage.params, dict(zip(names, values, strict=True)))}
         )
         for values in islice(combinations, 200)
     ]

@@ -1,5 +1,6 @@
 """A split in operation: the division at its opening, the laws at its join."""
 
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -11,35 +12,50 @@ from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.engine.automation import NONE, still
+from salt_anvil.core.engine.automation import NONE, Lane, Lanes, still
 from salt_anvil.core.engine.graph import Node
-from salt_anvil.core.engine.unit import mix_trajectory
+from salt_anvil.core.engine.unit import mix_trajectory, step_cuts
 from salt_anvil.core.processors import Context
 from salt_anvil.core.session import Join, Split
 from salt_anvil.core.state import State
 
 AllLanes = dict[str, dict[str, Any]]
+APART = 1.02
+"""What a crossover keeps at least from the one below, as a ratio."""
 
 
 class Division:
     """Divides a block into branches, and gives the dry sound with the same phase.
 
-    Moved crossovers run the old filters beside the new ones and cross-fade over RAMP frames.
+    Moved crossovers run the old filters beside the new ones and cross-fade over RAMP frames. Those
+    that move by themselves are looked up at every RAMP frames of the timeline.
     """
 
-    def __init__(self, split: Split, context: Context) -> None:
+    def __init__(self, split: Split, context: Context, lanes: Lanes = NONE) -> None:
         self.split, self.context = split, context
-        self._bands = self._designed()
+        self._lanes = _crossover_lanes(lanes)
+        self._position = -RAMP
+        self._corners = self._corners_at(self._position)
+        self._bands = self._designed(self._corners)
         self._state = self._cold()
-        self._old: tuple[Any, State] | None = None
-        self._next: Split | None = None
+        self._old: tuple[list[float], Any, State] | None = None
+        self._next: tuple[Split, Lanes] | None = None
         self._fade_left = 0
 
-    def _designed(self) -> Any:
+    def _corners_at(self, frame: int) -> list[float]:
+        """Return the crossovers as they are from a multiple of RAMP on, in increasing order."""
+        corners = list(self.split.crossovers_hz)
+        for index, lane in self._lanes.items():
+            corners[index] = lane.at(frame / self.context.rate)
+        for index in range(1, len(corners)):
+            corners[index] = max(corners[index], corners[index - 1] * APART)
+        return corners
+
+    def _designed(self, corners: list[float]) -> Any:
         if self.split.by != "bands":
             return None
         design = crossover.linear_phase if self.split.phase == "linear" else crossover.minimum_phase
-        return design(list(self.split.crossovers_hz), self.split.slope, self.context.rate)
+        return design(corners, self.split.slope, self.context.rate)
 
     def _cold(self) -> State:
         if self._bands is None:
@@ -53,7 +69,8 @@ class Division:
         other = object.__new__(Division)
         other.__dict__.update(self.__dict__)
         other._state = self._state.clone()
-        other._old = (self._old[0], self._old[1].clone()) if self._old else None
+        if self._old is not None:
+            other._old = (*self._old[:2], self._old[2].clone())
         return other
 
     def fits(self, split: Split, context: Context) -> bool:
@@ -72,21 +89,24 @@ class Division:
         half = crossover.linear_half(split.crossovers_hz, split.slope, context.rate)
         return same and half == self._bands.half
 
-    def change(self, split: Split) -> None:
+    def change(self, split: Split, lanes: Lanes = NONE) -> None:
         """Move to other crossovers without a click."""
-        if split.crossovers_hz == self.split.crossovers_hz:
-            self.split = split
-        elif self._old is not None:
-            self._next = split
-        else:
-            self._old, self._fade_left = (self._bands, self._state), RAMP
-            self.split = split
-            self._bands = self._designed()
-            # The filters' memories are of the same order: a warm start.
-            self._state = self._state.clone()
+        if self._old is not None:
+            self._next = (split, lanes)
+            return
+        self.split, self._lanes = split, _crossover_lanes(lanes)
+        self._move_to(self._corners_at(self._position // RAMP * RAMP))
 
-    def run(self, block: Sound) -> list[Sound]:
-        """Return the branches' sounds, then the dry one."""
+    def _move_to(self, corners: list[float]) -> None:
+        if corners == self._corners:
+            return
+        self._old, self._fade_left = (self._corners, self._bands, self._state), RAMP
+        self._corners, self._bands = corners, self._designed(corners)
+        # The filters' memories are of the same order: a warm start.
+        self._state = self._state.clone()
+
+    def run(self, block: Sound, start: int) -> list[Sound]:
+        """Return the branches' sounds, then the dry one. start: timeline frame of block[0]."""
         split = self.split
         if split.by == "copies":
             return [*([block] * len(split.branches)), block]
@@ -95,10 +115,24 @@ class Division:
         if split.by == "mid-side":
             left, right = block[:, :1], block[:, 1:]
             return [0.5 * (left + right), 0.5 * (left - right), block]
+        if not self._lanes:
+            return self._piece(block, start)
+        cuts = step_cuts(start, len(block))
+        pieces = [self._piece(block[a:b], start + a) for a, b in pairwise(cuts)]
+        return (
+            pieces[0]
+            if len(pieces) == 1
+            else [np.concatenate(parts) for parts in zip(*pieces, strict=True)]
+        )
+
+    def _piece(self, block: Sound, start: int) -> list[Sound]:
+        if self._lanes and start % RAMP == 0 and self._old is None:
+            self._move_to(self._corners_at(start))
+        self._position = start + len(block)
         new = _divided(block, self._bands, self._state)
         if self._old is None:
             return new
-        return self._crossed(new, _divided(block, *self._old), len(block))
+        return self._crossed(new, _divided(block, *self._old[1:]), len(block))
 
     def _crossed(self, new: list[Sound], old: list[Sound], frames: int) -> list[Sound]:
         done = RAMP - self._fade_left
@@ -107,16 +141,47 @@ class Division:
             self._old, self._fade_left = None, 0
             if self._next is not None:
                 waiting, self._next = self._next, None
-                self.change(waiting)
+                self.change(*waiting)
         return [crossfaded(a, b, done) for a, b in zip(new, old, strict=True)]
 
     def state(self) -> State:
-        """Return what the filters remember."""
-        return self._state.clone()
+        """Return what the filters remember.
+
+        A change by hand in progress is not kept; what the split's own lanes have set off is.
+        """
+        whole = self._state.clone()
+        if self._lanes:
+            whole["step"] = np.array([self._position, self._fade_left], np.float64)
+            whole["corners"] = np.array(self._corners)
+            if self._old is not None:
+                whole["before"] = np.array(self._old[0])
+                whole.nest("old.", self._old[2].clone())
+        return whole
 
     def restore(self, state: State) -> None:
         """Go on from a stored state."""
-        self._state, self._old, self._next = state.clone(), None, None
+        self._old, self._next, self._fade_left = None, None, 0
+        own = ("step", "corners", "before")
+        self._state = State(
+            {n: a.copy() for n, a in state.items() if n not in own and not n.startswith("old.")}
+        )
+        if "step" not in state:
+            return
+        self._position, self._fade_left = (int(v) for v in state["step"])
+        self._corners = state["corners"].tolist()
+        self._bands = self._designed(self._corners)
+        if "before" in state:
+            before = state["before"].tolist()
+            self._old = (before, self._designed(before), state.nested("old.").clone())
+
+
+def _crossover_lanes(lanes: Lanes) -> dict[int, Lane]:
+    found = {}
+    for name, lane in lanes.items():
+        first, _, number = name.partition(".")
+        if first == "crossovers_hz":
+            found[int(number)] = lane
+    return found
 
 
 def _divided(block: Sound, bands: Any, state: State) -> list[Sound]:

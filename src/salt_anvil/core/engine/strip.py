@@ -85,7 +85,7 @@ class _Step:
         if isinstance(element, Stage):
             self.unit = Unit(element, node.context, plan.own(element.id))
         elif node.role == "split":
-            self.division = Division(element, node.context)
+            self.division = Division(element, node.context, plan.own(element.id))
         else:
             self.joining = Joining(element, node.context, plan.lanes, plan.measurement(element.id))
 
@@ -122,7 +122,7 @@ class _Step:
         if self.unit is not None and isinstance(element, Stage):
             self.unit.change(element, node.context, plan.own(element.id))
         elif self.division is not None:
-            self.division.change(of_node(node))
+            self.division.change(of_node(node), plan.own(element.id))
         elif self.joining is not None:
             split = of_node(node)
             self.joining.change(split, plan.lanes, plan.measurement(split.id))
@@ -140,7 +140,7 @@ class _Step:
             self.first = passed.report.first
             return passed.report.cells
         if self.division is not None:
-            found = self.division.run(inputs[0])
+            found = self.division.run(inputs[0], at)
             sounds.update(zip(node.outputs, found, strict=True))
         elif self.joining is not None:
             *branches, dry, plain = inputs

@@ -11,11 +11,12 @@ from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.dsp.delay import delayed, keep
-from salt_anvil.core.engine.automation import NONE, Lanes, latency_of, still, widest
+from salt_anvil.core.engine.automation import NONE, Lanes, latency_of, own_lanes, still, widest
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context, Report, processor
 from salt_anvil.core.processors.base import Passage, changes
 from salt_anvil.core.processors.parts import range_sections
+from salt_anvil.core.processors.within import value_within, with_values
 from salt_anvil.core.session import Split, Stage
 from salt_anvil.core.state import State
 
@@ -25,6 +26,12 @@ class Passed(NamedTuple):
 
     out: Sound
     report: Report
+
+
+def step_cuts(start: int, frames: int) -> list[int]:
+    """Return where a block is cut: what does not glide changes at multiples of RAMP."""
+    first = -(-start // RAMP) * RAMP - start
+    return sorted({0, *range(first, frames, RAMP), frames})
 
 
 class Unit:
@@ -57,7 +64,7 @@ class Unit:
     def _set(self, stage: Stage, lanes: Lanes) -> None:
         """Take a stage as it is written down; `stage` is what is in force."""
         self.written, self.lanes = stage, lanes
-        names = {n: lane for n, lane in lanes.items() if n in type(stage.params).model_fields}
+        names = own_lanes(stage, lanes)
         self._stepped = {n: lane for n, lane in names.items() if not lane.scale_in_force.glides}
         self._smooth = {n: lane for n, lane in names.items() if lane.scale_in_force.glides}
         self.stage = self._at_step(-RAMP) if self._stepped else stage
@@ -66,9 +73,9 @@ class Unit:
         """Return the stage with what does not glide as it is from a multiple of RAMP on."""
         seconds = frame / self.context.rate
         values = {n: lane.named_at(seconds) for n, lane in self._stepped.items()}
-        if all(getattr(self.written.params, n) == v for n, v in values.items()):
+        if all(value_within(self.written.params, n) == v for n, v in values.items()):
             return self.written
-        params = self.written.params.model_copy(update=values)
+        params = with_values(self.written.params, values)
         return self.written.model_copy(update={"params": params})
 
     def _check(self) -> None:
@@ -89,7 +96,7 @@ class Unit:
             seconds = point * GRID / context.rate
             values = tuple(lane.at(seconds) for lane in smooth.values())
             if not last or last[0][0] != values:
-                changed = params.model_copy(update=dict(zip(smooth, values, strict=True)))
+                changed = with_values(params, dict(zip(smooth, values, strict=True)))
                 last[:] = [(values, item.controls(changed, context))]
             return last[0][1]
 
@@ -166,7 +173,7 @@ class Unit:
         """
         block, bad = (sound, 0) if clean else without_nonfinite(as_block(sound))
         self.nonfinite += bad
-        cuts = self._cuts(start, len(block)) if self._stepped else []
+        cuts = step_cuts(start, len(block)) if self._stepped else []
         if len(cuts) <= 2:
             return self._piece(block, start, key)
         pieces = []
@@ -174,11 +181,6 @@ class Unit:
             part = None if key is None else key[begin:end]
             pieces.append(self._piece(block[begin:end], start + begin, part))
         return _joined(pieces)
-
-    def _cuts(self, start: int, frames: int) -> list[int]:
-        """Return where the block is cut: what does not glide changes at multiples of RAMP."""
-        first = -(-start // RAMP) * RAMP - start
-        return sorted({0, *range(first, frames, RAMP), frames})
 
     def _piece(self, block: Sound, start: int, key: Sound | None) -> Passed:
         self._position = start

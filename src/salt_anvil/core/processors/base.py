@@ -276,6 +276,10 @@ class Processor(Generic[P]):
         """Say whether the detector follows the very waveform that comes in, unfiltered."""
         return True
 
+    def stands(self, params: P, name: str) -> str | None:
+        """Say why a control cannot move by itself with these settings; None: it can."""
+        return None
+
     def check_outside_key(self, params: P) -> None:
         """Raise SettingError where these settings cannot listen to another signal."""
 

@@ -87,6 +87,11 @@ class Tone(Processor[ToneParams]):
         carry_bands(_stepwise(before), _stepwise(after), inner)
         return True
 
+    def stands(self, params: ToneParams, name: str) -> str | None:
+        if params.phase == "linear" and name.startswith("bands."):
+            return "with linear phase the bands stand still"
+        return None
+
     def controls(self, params: ToneParams, context: Context) -> Vector:
         return columns(_stepwise(params), context.rate, MOST)
 
