@@ -106,6 +106,7 @@ def test_three_band_compressor_by_mouse(page: Page) -> None:
     page.wait_for_function(f"{wall}.kind === 'compressor'")
 
     # Drag the lower crossover an octave up.
+    expect(page.locator("path.response")).to_have_count(3)
     corner = page.get_by_role("slider", name="Crossover 1")
     box = corner.locator("line").bounding_box()
     field = page.get_by_label("Spectrum and crossovers").bounding_box()

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import json
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -92,9 +93,63 @@ def test_a_band_moves_by_level_and_shows_it(page: Page) -> None:
     page.wait_for_function("document.querySelector('line.moved.less') !== null")
     page.get_by_role("radio", name="linear").click()
     page.wait_for_function("saltAnvil.work.stage.params.phase === 'linear'")
-    page.wait_for_function("saltAnvil.work.state.latency > 7000")
+    page.wait_for_function("saltAnvil.work.state.latency > 1900")
     page.get_by_role("button", name="Stop").click()
     assert params(page, "shaker", stage)["bands"][0]["move_db"] == -12
+
+
+def test_a_band_a_point_and_a_crossover_have_lanes(page: Page) -> None:
+    """Set for one section, then moved by hand where they stand: the automation takes it."""
+    open_demo(page, "shaker")
+    empty(page, "shaker")
+    tone = add(page, "Shaker", "Tone")
+    page.get_by_label("Add a band").click()
+    page.get_by_label("Add a band").click()
+    page.get_by_label("Automation of Gain").click()
+    type_into(page, "Band 2 gain in Reel", "-9")
+    page.wait_for_function(
+        f"saltAnvil.work.pointsOf({{owner: '{tone}', control: 'bands.1.gain_db'}})?.length > 2"
+    )
+    page.wait_for_function("saltAnvil.work.lanes.length > 0")
+    lanes = page.evaluate("saltAnvil.work.state.model.automation")
+    # By hand at rest: the point that the control stands on is moved, not the setting.
+    type_into(page, "Gain", "4")
+    page.wait_for_function(
+        "(old) => JSON.stringify(saltAnvil.work.state.model.automation) !== old",
+        arg=json.dumps(lanes, separators=(",", ":")),
+    )
+    assert params(page, "shaker", tone)["bands"][1]["gain_db"] == 0
+    type_into(page, "Frequency", "5k")  # what has no automation is set
+    page.wait_for_function("saltAnvil.work.stage.params.bands[1].hz === 5000")
+    # The band before it goes: the automation stays with its band.
+    page.get_by_role("button", name="1", exact=True).click()
+    page.get_by_role("button", name="take this band away").click()
+    page.wait_for_function(
+        f"saltAnvil.work.pointsOf({{owner: '{tone}', control: 'bands.0.gain_db'}})"
+    )
+    curve = add(page, "Shaker", "Curve")
+    page.get_by_label("Point 2").first.focus()
+    page.get_by_label("Automation of Point 2 out").click()
+    type_into(page, "Point 2 out in Verse", "-40")
+    page.wait_for_function(
+        f"saltAnvil.work.pointsOf({{owner: '{curve}', control: 'points.1.out'}})"
+    )
+    page.get_by_role("button", name="into bands").click()
+    page.get_by_label("Automation of Crossover 1").click()
+    type_into(page, "Crossover 1 in Verse", "400")
+    page.wait_for_function(
+        "saltAnvil.work.state.model.automation.some((a) => a.control === 'crossovers_hz.0')"
+    )
+    play_loop(page, 26, 30)
+    page.wait_for_function("saltAnvil.live.frame > 27 * 48000")
+    page.get_by_role("button", name="Stop").click()
+    # All of it by a lever, too.
+    page.keyboard.press("3")
+    page.get_by_role("button", name="add a lever").click()
+    page.get_by_role("button", name="moves 0 controls").click()
+    moved = page.get_by_label("Move another control")
+    expect(moved.locator("option", has_text="Shaker, Tone: band 1 frequency")).to_have_count(1)
+    expect(moved.locator("option", has_text="Shaker, 3 bands: crossover 2")).to_have_count(1)
 
 
 def test_an_enhancers_range_is_dragged_and_its_harmonics_are_heard(page: Page) -> None:

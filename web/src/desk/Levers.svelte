@@ -1,7 +1,8 @@
 <script lang="ts">
   import MovingSlider from '../components/MovingSlider.svelte';
   import { branches, elements, isSplit, splitTitle } from '../lib/chain';
-  import type { Lever, Move } from '../lib/types';
+  import { within } from '../lib/controls';
+  import type { Element, Lever, Move } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
 
   interface Props {
@@ -20,6 +21,19 @@
     words: string;
     low: number;
     high: number;
+  }
+
+  type At = (control: string, label: string, low: number, high: number) => Choice;
+
+  /** What is within an element's lists; with linear phase it stands still. */
+  function inner(element: Element, at: At): Choice[] {
+    const phase = isSplit(element) ? element.phase : element.params['phase'];
+    if (phase === 'linear') return [];
+    const kind = isSplit(element) ? undefined : work.kinds[element.kind];
+    const crossover = work.catalogue.controls['split']?.['crossovers_hz'];
+    return within(element, kind, crossover)
+      .filter((c) => c.type === 'number' && c.change !== 'structural')
+      .map((c) => at(c.name, c.label.toLowerCase(), c.low ?? 0, c.high ?? 1));
   }
 
   /** Every control that a lever can move. */
@@ -54,7 +68,7 @@
         });
         if (isSplit(e)) {
           const position = e.join.law === 'sum' ? [] : [at('position', 'position', 0, 1)];
-          return [at('mix', 'mix', 0, 1), ...position];
+          return [at('mix', 'mix', 0, 1), ...position, ...inner(e, at)];
         }
         const controls = (work.kinds[e.kind]?.controls ?? []).filter(
           (c) => c.type === 'number' && c.change !== 'structural',
@@ -62,6 +76,7 @@
         return [
           at('mix', 'mix', 0, 1),
           ...controls.map((c) => at(c.name, c.label.toLowerCase(), c.low ?? 0, c.high ?? 1)),
+          ...inner(e, at),
         ];
       });
       return [...own, ...parts, ...inside];

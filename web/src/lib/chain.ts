@@ -102,7 +102,13 @@ export function standing(model: Session, owner: string, control: string): number
     value = control === 'position' ? strip.join.position : strip[control as 'fader_db'];
   } else if (branch) value = branch.gain_db;
   else if (element && control === 'mix') value = element.mix;
-  else if (element && isSplit(element)) value = element.join.position;
+  else if (element && control.includes('.')) {
+    const [list = '', index, field = ''] = control.split('.');
+    const items = isSplit(element) ? element.crossovers_hz : element.params[list];
+    const item = (items as unknown[] | undefined)?.[Number(index)];
+    if (Array.isArray(item)) value = item[field === 'in' ? 0 : 1];
+    else value = field ? (item as Record<string, unknown> | undefined)?.[field] : item;
+  } else if (element && isSplit(element)) value = element.join.position;
   else if (element) value = element.params[control];
   return typeof value === 'number' ? value : null;
 }

@@ -28,6 +28,9 @@ export interface PictureProps {
   scan: ScanAnswer | null;
   onReports: (listener: (batch: PlayedReport[]) => void) => () => void;
   onband: (index: number) => void;
+  /** Whether a control moves by itself; shows its automation. */
+  moves: (control: string) => boolean;
+  onlane: (control: string) => void;
   onhold: (name: string, value: ParamValue) => void;
   onset: (name: string, value: ParamValue) => void;
   ondrop: () => void;

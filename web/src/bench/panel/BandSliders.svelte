@@ -24,6 +24,10 @@
   const MOVING = ['threshold_db', 'attack_ms', 'release_ms'];
   const shown = $derived(numbers.filter((f) => !MOVING.includes(f.name) || band?.move_db));
 
+  const owner = $derived(work.stage?.id ?? '');
+  // With linear phase, bands are one filter that stands.
+  const still = $derived(work.stage?.params['phase'] === 'linear');
+
   const next = (name: string, value: BandValue): ReturnType<typeof changedBand> =>
     changedBand(bands, index, () => ({ [name]: value }));
 
@@ -77,9 +81,12 @@
     </div>
   {/each}
   {#each shown as field (field.name)}
+    {@const place = `${control.name}.${index}.${field.name}`}
     <Slider
       control={field}
-      value={band[field.name] ?? null}
+      value={work.moving(owner, place) ?? band[field.name] ?? null}
+      moves={work.laneOf(owner, place) !== null}
+      onlane={still ? undefined : () => (work.lane = { owner, control: place })}
       onhold={(value) => work.hold(control.name, next(field.name, value))}
       ondrop={() => void work.drop()}
     />

@@ -240,6 +240,8 @@
               scan={taming.answer}
               onReports={(listener) => live.onReports(listener)}
               onband={(index) => (work.bandIndex = index)}
+              moves={(control) => work.laneOf(stage.id, control) !== null}
+              onlane={(control) => (work.lane = { owner: stage.id, control })}
               onhold={(name, value) => work.hold(name, value)}
               onset={(name, value) => void work.set(name, value)}
               ondrop={() => void work.drop()}

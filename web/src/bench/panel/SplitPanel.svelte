@@ -10,7 +10,9 @@
   import type { Aiming } from '../../lib/aiming.svelte';
   import AimBox from './AimBox.svelte';
   import BranchRows from './BranchRows.svelte';
+  import MovingNumber from '../../components/MovingNumber.svelte';
   import MovingSlider from '../../components/MovingSlider.svelte';
+  import { hertz } from '../../lib/figures';
 
   interface Props {
     work: Work;
@@ -98,6 +100,22 @@
           onchoose={(v) => set({ phase: v as Split['phase'] })}
         />
       {/if}
+      {#if split.by === 'bands' && split.phase === 'minimum'}
+        <div class="corners">
+          <span>Crossovers</span>
+          {#each split.crossovers_hz as hz, i (i)}
+            <MovingNumber
+              {work}
+              owner={split.id}
+              control="crossovers_hz.{i}"
+              label="Crossover {i + 1}"
+              value={hz}
+              words={hertz}
+              onhold={(v) => work.holdCorners(split.id, split.crossovers_hz.with(i, v))}
+            />
+          {/each}
+        </div>
+      {/if}
       {#if laws.length > 1}
         <Choice
           label="Join"
@@ -135,6 +153,15 @@
 </section>
 
 <style>
+  .corners {
+    display: flex;
+    flex-wrap: wrap;
+    gap: var(--s1) var(--s2);
+    font-size: var(--note);
+  }
+  .corners > span {
+    color: var(--slate);
+  }
   .panel {
     display: grid;
     grid-template-rows: 30px auto minmax(0, 1fr);

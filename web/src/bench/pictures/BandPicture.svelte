@@ -51,7 +51,7 @@
   );
 
   async function load(): Promise<void> {
-    if (!work.state || drag !== null) return;
+    if (!work.state) return;
     const found = await api.split(work.state.id, split.id).catch(() => null);
     hz = found?.hz ?? [];
     bands = found?.bands ?? [];

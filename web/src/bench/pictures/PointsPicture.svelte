@@ -3,11 +3,13 @@
   import { untrack } from 'svelte';
   import { figure } from '../../lib/figures';
   import { added, dragged, type LevelPoint, nearest } from '../../lib/points';
+  import LaneButton from '../../components/LaneButton.svelte';
   import Figure from './Figure.svelte';
   import { drag, spotIn, type Gesture, type Spot } from '../../lib/drag';
   import type { PictureProps } from '../../lib/picture';
 
-  let { stage, kind, drawing, onReports, onhold, onset, ondrop }: PictureProps = $props();
+  let { stage, kind, drawing, moves, onReports, onlane, onhold, onset, ondrop }: PictureProps =
+    $props();
 
   const SIZE = 200;
   const LOW = -90;
@@ -136,7 +138,17 @@
   </svg>
   {#snippet caption()}
     {points.length} points
-    {#if now}<span>{figure(now[0], 1)} → {figure(now[1], 1)} dB</span>{/if}
+    {#if now}
+      <span
+        >{#each ['in', 'out'] as side, i (side)}{@const place = `points.${chosen}.${side}`}{i
+            ? ' → '
+            : ''}{figure(now[i] ?? 0, 1)}<LaneButton
+            label="Point {chosen + 1} {side}"
+            moves={moves(place)}
+            onclick={() => onlane(place)}
+          />{/each} dB</span
+      >
+    {/if}
   {/snippet}
 </Figure>
 

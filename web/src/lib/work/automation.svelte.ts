@@ -1,5 +1,5 @@
 import { api } from '../api';
-import { branches, find } from '../chain';
+import { branches, find, isSplit } from '../chain';
 import type { Lane, ParamValue, Place, Point } from '../types';
 import { Selection } from './selection.svelte';
 
@@ -64,6 +64,42 @@ export class Automation extends Selection {
     const point: Point = { at_s, value, shape: 'straight' };
     this.take_in_hand(key, { type: 'write_lane', owner, control, points: [...written, point] });
     return true;
+  }
+
+  /** A list in hand, less what goes into its items' automation; null where nothing else is new. */
+  protected steeredWithin(owner: string, name: string, wanted: unknown[]): ParamValue | null {
+    const element = find(this.model?.strips.flatMap((s) => s.chain) ?? [], owner);
+    if (!element) return wanted as ParamValue;
+    const before = (isSplit(element) ? element.crossovers_hz : element.params[name]) as unknown[];
+    if (!Array.isArray(before) || before.length !== wanted.length) return wanted as ParamValue;
+    let went = false;
+    let kept = false;
+    const next = wanted.map((item, i) => {
+      const old = before[i];
+      if (typeof item === 'number') {
+        if (item === old) return item;
+        const steered = this.steered({ owner, control: `${name}.${i}` }, item);
+        if (steered) went = true;
+        else kept = true;
+        return steered ? old : item;
+      }
+      const point = Array.isArray(item);
+      const now: Record<string, unknown> = point
+        ? { in: item[0], out: item[1] }
+        : { ...(item as object) };
+      const then = (
+        point ? { in: (old as number[])[0], out: (old as number[])[1] } : old
+      ) as typeof now;
+      for (const [field, value] of Object.entries(now)) {
+        if (value === then[field]) continue;
+        if (this.steered({ owner, control: `${name}.${i}.${field}` }, value as ParamValue)) {
+          went = true;
+          now[field] = then[field];
+        } else kept = true;
+      }
+      return point ? [now.in, now.out] : now;
+    });
+    return went && !kept ? null : (next as ParamValue);
   }
 
   protected async loadLanes(): Promise<void> {

@@ -37,8 +37,10 @@ export class Gestures extends Automation {
     if (this.stage) this.holdParam(this.stage.id, name, value);
   }
 
-  holdParam(stage: string, name: string, value: ParamValue): void {
+  holdParam(stage: string, name: string, wanted: ParamValue): void {
     this.trying = null;
+    const value = Array.isArray(wanted) ? this.steeredWithin(stage, name, wanted) : wanted;
+    if (value === null) return;
     const key = `params:${stage}`;
     const before = this.held[key];
     const params = { ...(before?.type === 'set_params' ? before.params : {}), [name]: value };
@@ -72,8 +74,10 @@ export class Gestures extends Automation {
     this.take_in_hand(`position:${owner}`, edit);
   }
 
-  holdCorners(split: string, crossovers_hz: number[]): void {
-    this.take_in_hand(`corners:${split}`, { type: 'set_split', split, crossovers_hz });
+  holdCorners(split: string, wanted: number[]): void {
+    const crossovers_hz = this.steeredWithin(split, 'crossovers_hz', wanted) as number[] | null;
+    if (crossovers_hz)
+      this.take_in_hand(`corners:${split}`, { type: 'set_split', split, crossovers_hz });
   }
 
   holdBranch(branch: string, gain_db: number): void {
