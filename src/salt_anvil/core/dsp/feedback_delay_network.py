@@ -1,106 +1,141 @@
-"""A small dense room: eight delay lines that feed each other.
+"""A dense room: eight channels through five stages of diffusion, and eight lines that feed each
+other.
 
-Feedback delay network after Jot and Chaigne, AES 90th Convention, 1991 (from memory): an
-orthogonal matrix keeps the energy, a gain and a low pass in every line make it decay.
+Feedback delay network after Jot and Chaigne, AES 90th Convention, 1991 (from memory): an orthogonal
+matrix keeps the energy, a gain and a low pass in every line make it decay. Before it, each stage
+delays the channels by different times and mixes them (the same matrix), so that a click becomes
+8^5 echoes; their gains fall with time as those of the lines do, so the whole decays as one.
 """
+
+import math
 
 import numpy as np
 from numba import njit
 
-from salt_anvil.core.audio import TINY, Sound
+from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.grid import grid_cells
 
 LINES = 8
-LENGTHS_MS = np.array([9.7, 11.9, 13.1, 15.7, 17.9, 20.3, 22.7, 25.1])
+LENGTHS_MS = np.array([24.3, 30.1, 36.7, 43.9, 50.1, 57.3, 64.9, 73.7])
 """Of the lines at size 1; no two have a short common multiple. Common practice, no source."""
-DIFFUSERS_MS = np.array([1.3, 2.1, 3.7, 5.3])
-DIFFUSION = 0.62
+STAGES_MS = np.array(
+    [
+        [0.5, 0.72, 0.9, 1.39, 0.33, 0.06, 1.27, 1.05],
+        [1.38, 1.74, 0.89, 2.46, 2.17, 2.69, 0.04, 0.56],
+        [0.72, 6.78, 2.52, 3.94, 5.8, 3.32, 4.87, 1.34],
+        [13.11, 8.24, 0.4, 6.15, 2.42, 11.59, 4.2, 9.01],
+        [12.68, 15.64, 23.78, 18.06, 2.86, 4.47, 27.64, 7.91],
+    ]
+)
+"""Delays of the stages at size 1: one in each eighth of 1.5, 3, 7, 14 and 28 ms, chosen of 3000
+at random for the densest echoes from 40 ms on."""
+STAGES = len(STAGES_MS)
+NEPER = math.log(10) / 20
+SIGNS = np.array([1.0, -1.0, -1.0, 1.0, 1.0, 1.0, -1.0, 1.0])
+"""Of the channels behind each stage, so that the next does not undo it."""
+SHARE = 0.2
+"""How far a length follows the size: what rings long needs many modes, however small it is."""
 MOST_SIZE = 2.0
 MOST_PREDELAY_MS = 100.0
-LEVEL = 0.5
+LEVEL = 0.525
 """Makes the room about as loud as what goes in, at its default settings."""
-# Columns of the control vector: decay per frame in dB, the damping's share, and the lengths in
-# whole frames, which are read between frames only while they glide.
-FALL, DAMP = range(2)
-DIFFUSERS = 2
-SPANS = DIFFUSERS + 4
-CONTROLS = SPANS + LINES
+# Columns of the control vector: decay per frame in dB, the damping's share, the stages' lengths and
+# the lines' in whole frames, which are read between frames only while they glide.
+FALL, DAMP, SPANS = range(3)
+CONTROLS = SPANS + (STAGES + 1) * LINES
 
 
 def lengths(size: float, rate: int) -> Vector:
-    """Return the lines' lengths in frames."""
-    return np.maximum(np.round(LENGTHS_MS * size * rate / 1000), 1.0)
+    """Return the lengths of all stages, then of the lines, in frames."""
+    every = np.concatenate([STAGES_MS.ravel(), LENGTHS_MS]) * (1 + SHARE * (size - 1))
+    return np.maximum(np.round(every * rate / 1000), 1.0)
 
 
-def longest(rate: int) -> int:
-    """Return the frames that the longest line can have."""
-    return int(lengths(MOST_SIZE, rate).max()) + 2
-
-
-def diffusers(size: float, rate: int) -> Vector:
-    """Return the lengths of the all-passes ahead of the lines, in frames."""
-    return np.maximum(np.round(DIFFUSERS_MS * size * rate / 1000), 1.0)
+def rings(rate: int) -> list[int]:
+    """Return the frames that each stage, and then the lines, have to hold."""
+    most = lengths(MOST_SIZE, rate).reshape(STAGES + 1, LINES)
+    return [int(row.max()) + GRID + 2 for row in most]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _behind(line: Sound, write: int, span: float) -> float:
-    """Return what was written `span` frames ago."""
-    size = len(line)
-    whole = int(span)
-    share = span - whole
-    at = write - whole
-    if at < 0:
-        at += size
-    value = float(line[at])
-    if share > 0.0:
-        value += share * (line[at - 1 if at > 0 else size - 1] - value)
-    return value
+def _write(ring: Vector, row: Vector, n: int, write: int) -> None:
+    straight = min(n, len(ring) - write)
+    part = ring[write : write + straight]
+    for i in range(straight):
+        part[i] = row[i]
+    for i in range(straight, n):
+        ring[i - straight] = row[i]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def diffuse_into(
-    out: Sound, sound: Sound, start: int, value: Vector, step: Vector, lines: Sound, at: Sound
+def _read(
+    row: Vector,
+    ring: Vector,
+    n: int,
+    write: int,
+    span: float,
+    d_span: float,
+    gain: float,
+    d_gain: float,
 ) -> None:
-    """Fill out (frames, channels) with the sound through all-passes in a row (Schroeder 1962).
-
-    start: timeline frame of sound[0]; value, step: (grid points, CONTROLS). lines: (all-passes,
-    channels, longest) rings; at: (1,), where they are written; both changed.
-    """
-    frames, channels = sound.shape
-    count, _, size = lines.shape
-    first = int(at[0])
-    for channel in range(channels):
-        for i in range(frames):
-            out[i, channel] = sound[i, channel]
-        for a in range(count):
-            line, write = lines[a, channel], first
-            for done, m, k, offset in grid_cells(start, frames):
-                span, d_span = value[k, DIFFUSERS + a], step[k, DIFFUSERS + a]
-                read = (write - int(span)) % size
-                for i in range(done, done + m):
-                    if d_span == 0.0:
-                        kept = line[read]
-                        read = read + 1 if read + 1 < size else 0
-                    else:
-                        kept = _behind(line, write, span + d_span * (offset + i - done))
-                    x = out[i, channel] - DIFFUSION * kept
-                    out[i, channel] = kept + DIFFUSION * x
-                    line[write] = x if abs(x) > TINY else 0.0
-                    write = write + 1 if write + 1 < size else 0
-    at[0] = (first + frames) % size
+    """Fill row with what was written `span` frames before each frame, times a gain."""
+    size = len(ring)
+    if d_span == 0.0:
+        first = (write - int(span)) % size
+        straight = min(n, size - first)
+        part = ring[first : first + straight]
+        for i in range(straight):
+            row[i] = (gain + d_gain * i) * part[i]
+        for i in range(straight, n):
+            row[i] = (gain + d_gain * i) * ring[i - straight]
+        return
+    for i in range(n):
+        there = span + d_span * i
+        whole = int(there)
+        at = (write + i - whole) % size
+        before = (at - 1) % size
+        row[i] = (gain + d_gain * i) * (ring[at] + (there - whole) * (ring[before] - ring[at]))
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _mix(v: Vector) -> None:
-    """Multiply eight values by the orthogonal Hadamard matrix (Walsh's fast form)."""
+def _mix(rows: Sound, n: int, signs: Vector) -> None:
+    """Multiply eight rows by the orthogonal Hadamard matrix (Walsh's fast form) and by signs."""
     for half in (4, 2, 1):
         for first in range(0, LINES, 2 * half):
-            for n in range(first, first + half):
-                a, b = v[n], v[n + half]
-                v[n], v[n + half] = a + b, a - b
-    for n in range(LINES):
-        v[n] *= 0.35355339059327373  # 1 / sqrt(8)
+            for one in range(first, first + half):
+                a, b = rows[one], rows[one + half]
+                for i in range(n):
+                    total, apart = a[i] + b[i], a[i] - b[i]
+                    a[i], b[i] = total, apart
+    for one in range(LINES):
+        row, gain = rows[one], 0.35355339059327373 * signs[one]  # 1 / sqrt(8)
+        for i in range(n):
+            row[i] *= gain
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _damp(row: Vector, n: int, pole: float, last: float) -> float:
+    """Run a one-pole low pass over a row; return its last value."""
+    for i in range(n):
+        last = row[i] + pole * (last - row[i])
+        row[i] = last
+    return last if abs(last) > TINY else 0.0
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _add_sides(out: Sound, at: int, rows: Sound, n: int, left: Vector, right: Vector) -> None:
+    """Add the rows to what is heard: even ones left, odd ones right, with alternating signs."""
+    for i in range(n):
+        left[i] = rows[0, i] + rows[2, i] - rows[4, i] - rows[6, i]
+        right[i] = rows[1, i] - rows[3, i] + rows[5, i] - rows[7, i]
+    if out.shape[1] == 2:
+        for i in range(n):
+            out[at + i, 0] += LEVEL * left[i]
+            out[at + i, 1] += LEVEL * right[i]
+    else:
+        for i in range(n):
+            out[at + i, 0] += LEVEL * (left[i] + right[i]) * 0.7071067811865476
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -110,51 +145,67 @@ def room_into(
     start: int,
     value: Vector,
     step: Vector,
+    stages: Sound,
     lines: Sound,
-    damped: Sound,
+    damped: Vector,
     at: Sound,
 ) -> None:
     """Fill out (frames, channels) with the room alone.
 
-    start: timeline frame of sound[0]; value, step: (grid points, CONTROLS). lines: (LINES,
-    longest) rings; damped: (LINES,); at: (1,); changed.
+    start: timeline frame of sound[0]; value, step: (grid points, CONTROLS). stages: (STAGES, LINES,
+    longest) rings, lines: (LINES, longest), of which `rings` frames are used; damped: (LINES,);
+    at: (2, STAGES + 1), where the rings are written, and those frames; changed.
     """
     frames, channels = sound.shape
-    size = lines.shape[1]
-    write = int(at[0])
-    heard, gain = np.empty(LINES), np.empty(LINES)
-    read = np.empty(LINES, np.int64)
-    for done, m, k, offset in grid_cells(start, frames):
+    rows, back = np.empty((LINES, GRID)), np.empty((LINES, GRID))
+    left, right = np.empty(GRID), np.empty(GRID)
+    gain, d_gain = np.empty(CONTROLS - SPANS), np.empty(CONTROLS - SPANS)
+    signs, plain = SIGNS, np.ones(LINES)
+    out[:] = 0.0
+    mean = 0.0
+    for done, n, k, offset in grid_cells(start, frames):
         v, s = value[k], step[k]
-        moving = s[FALL] != 0.0 or s[SPANS] != 0.0
-        for n in range(LINES):
-            read[n] = (write - int(v[SPANS + n])) % size
-        for i in range(done, done + m):
-            j = offset + i - done
-            if i == done or moving:
-                for n in range(LINES):
-                    fall = (v[FALL] + s[FALL] * j) * (v[SPANS + n] + s[SPANS + n] * j)
-                    gain[n] = 10.0 ** (-fall / 20.0)
-            damp = v[DAMP] + s[DAMP] * j
-            for n in range(LINES):
-                if moving:
-                    there = _behind(lines[n], write, v[SPANS + n] + s[SPANS + n] * j)
-                else:
-                    there = lines[n, read[n]]
-                    read[n] = read[n] + 1 if read[n] + 1 < size else 0
-                damped[n] += damp * (there - damped[n])
-                heard[n] = damped[n]
-            left = heard[0] + heard[2] - heard[4] - heard[6]
-            right = heard[1] - heard[3] + heard[5] - heard[7]
-            if channels == 2:
-                out[i, 0], out[i, 1] = LEVEL * left, LEVEL * right
-            else:
-                out[i, 0] = LEVEL * (left + right) * 0.7071067811865476
-            for n in range(LINES):
-                heard[n] *= gain[n]
-            _mix(heard)
-            for n in range(LINES):
-                fed = heard[n] + sound[i, n % channels]
-                lines[n, write] = fed if abs(fed) > TINY else 0.0
-            write = write + 1 if write + 1 < size else 0
-    at[0] = write
+        mean = 0.0
+        for one in range(CONTROLS - SPANS):
+            # At the ends of the cell; dB to amplitude.
+            span, d_span = v[SPANS + one], s[SPANS + one]
+            here = there = math.exp(-NEPER * v[FALL] * span)
+            if s[FALL] != 0.0 or d_span != 0.0:
+                there = math.exp(-NEPER * (v[FALL] + s[FALL] * GRID) * (span + d_span * GRID))
+            d_gain[one] = (there - here) / GRID
+            gain[one] = here + d_gain[one] * offset
+            if one >= STAGES * LINES:
+                mean += (span + d_span * offset) / LINES
+        for c in range(LINES):
+            row, side = rows[c], c % channels
+            for i in range(n):
+                row[i] = sound[done + i, side]
+        for stage in range(STAGES):
+            for c in range(LINES):
+                ring, one = stages[stage, c][: int(at[1, stage])], stage * LINES + c
+                write = int(at[0, stage])
+                _write(ring, rows[c], n, write)
+                span = v[SPANS + one] + s[SPANS + one] * offset
+                _read(rows[c], ring, n, write, span, s[SPANS + one], gain[one], d_gain[one])
+            _mix(rows, n, signs)
+        _add_sides(out, done, rows, n, left, right)
+        late = int(at[0, STAGES])
+        pole = 1.0 - (v[DAMP] + s[DAMP] * offset)
+        loss = math.atanh(min(max(pole, 0.0), 0.9999))
+        for c in range(LINES):
+            one = STAGES * LINES + c
+            span = v[SPANS + one] + s[SPANS + one] * offset
+            _read(back[c], lines[c], n, late, span, s[SPANS + one], gain[one], d_gain[one])
+            # A longer line loses more of its top, so that all of them lose it in the same time.
+            if loss > 0.0:
+                damped[c] = _damp(back[c], n, math.tanh(loss * span / mean), damped[c])
+        _add_sides(out, done, back, n, left, right)
+        _mix(back, n, plain)
+        for c in range(LINES):
+            fed, row = back[c], rows[c]
+            for i in range(n):
+                both = fed[i] + row[i]
+                fed[i] = both if abs(both) > TINY else 0.0
+            _write(lines[c], fed, n, late)
+        for ring in range(STAGES + 1):
+            at[0, ring] = (at[0, ring] + n) % at[1, ring]

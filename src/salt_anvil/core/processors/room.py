@@ -16,6 +16,7 @@ CUT = t.sections(t.LOW_CUT)
 LOSS_DB = 60.0
 """What the decay time is counted to (ISO 3382)."""
 SHOWN = 140
+NO_DAMPING_HZ = 20000.0
 
 
 class RoomParams(Params):
@@ -45,13 +46,13 @@ class RoomParams(Params):
     damp_hz: float = number(
         6000,
         500,
-        20000,
+        NO_DAMPING_HZ,
         label="Damping",
         unit="Hz",
         scale="log",
         step=10,
         marks=(500, 2000, 8000, 20000),
-        doc="Above this the walls swallow more.",
+        doc="Above this the walls swallow more; at 20 kHz they do not.",
     )
     low_cut_hz: float = number(
         120,
@@ -84,7 +85,7 @@ class RoomDrawing(Drawing):
 
 
 class Room(Processor[RoomParams]):
-    """Room of eight delay lines behind four all-passes."""
+    """Room of eight delay lines behind five stages of diffusion."""
 
     kind = "room"
     title = "Room"
@@ -97,43 +98,36 @@ class Room(Processor[RoomParams]):
     def controls(self, params: RoomParams, context: Context) -> Vector:
         rate = context.rate
         fall = LOSS_DB / (params.decay_s * rate)
-        damp = -math.expm1(-2 * math.pi * min(params.damp_hz, 0.45 * rate) / rate)
-        return np.concatenate(
-            [
-                [fall, damp],
-                r.diffusers(params.size, rate),
-                r.lengths(params.size, rate),
-                t.corners([params.low_cut_hz], rate),
-            ]
-        )
+        # A one-pole low pass, which at the end of the range is none.
+        kept = 1 - (params.damp_hz / NO_DAMPING_HZ) ** 2
+        pole = kept * math.exp(-2 * math.pi * min(params.damp_hz, 0.45 * rate) / rate)
+        corner = t.corners([params.low_cut_hz], rate)
+        return np.concatenate([[fall, 1 - pole], r.lengths(params.size, rate), corner])
 
     def prepare(self, params: RoomParams, context: Context) -> State:
         rate, channels = context.rate, context.channels
-        first = int(r.diffusers(r.MOST_SIZE, rate).max()) + 2
+        held = r.rings(rate)
         return State(
             past=np.zeros((round(r.MOST_PREDELAY_MS * rate / 1000), channels)),
             cut=np.zeros((1, t.SECTIONS, channels, 2)),
-            allpasses=np.zeros((len(r.DIFFUSERS_MS), channels, first)),
-            first=np.zeros(1),
-            lines=np.zeros((r.LINES, r.longest(rate))),
+            stages=np.zeros((r.STAGES, r.LINES, max(held[:-1]))),
+            lines=np.zeros((r.LINES, held[-1])),
             damped=np.zeros(r.LINES),
-            at=np.zeros(1),
+            at=np.array([np.zeros(r.STAGES + 1), held]),
         )
 
     def process(self, given: Passage[RoomParams]) -> tuple[Sound, Report]:
         block, _, params, context, ramp, state, start = given
         corner = ramp.value[:, r.CONTROLS :], ramp.step[:, r.CONTROLS :]
         clean = t.filtered(block, start, *corner, CUT, state["cut"])
-        spread, out = np.empty_like(block), np.empty_like(block)
-        r.diffuse_into(
-            spread, clean, start, ramp.value, ramp.step, state["allpasses"], state["first"]
-        )
+        out = np.empty_like(block)
         r.room_into(
             out,
-            spread,
+            clean,
             start,
             ramp.value,
             ramp.step,
+            state["stages"],
             state["lines"],
             state["damped"],
             state["at"],
