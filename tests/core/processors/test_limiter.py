@@ -234,6 +234,32 @@ def test_distortion_of_a_sine_six_db_over(character: str, hz: float, most: float
     assert thd_n(out[48000:, 0], hz, 48000) < most
 
 
+@pytest.mark.parametrize("rate", [44100, 96000])
+@pytest.mark.parametrize("character", CHARACTERS)
+@pytest.mark.parametrize("release", [10, 60])
+def test_low_notes_are_held_from_peak_to_peak(release: float, character: str, rate: int) -> None:
+    """THD+N of a steady note 6 dB over, by least squares; let go of between its peaks, 40 Hz would
+    have 0.5 to 6 % (measured without)."""
+    at = np.arange(2 * rate) / rate
+    for hz in (20, 28, 40, 60, 100):
+        sound = 0.8912509 * 2 * np.sin(2 * np.pi * hz * at)[:, None]
+        out = limited(sound, rate, character=character, release_ms=release)
+        assert thd_n(out[rate:, 0], hz, rate) < 20 * np.log10(0.005), hz
+    free = limited(sound, rate, character="quick", release_ms=10, hold_lows=False)
+    assert thd_n(free[rate:, 0], 100, rate) > 20 * np.log10(0.01)
+
+
+def test_what_has_no_period_is_let_go_of_as_without() -> None:
+    """Hits at uneven distances, and faster than 20 Hz ones that come once."""
+    sound = np.full((48000, 1), 0.01)
+    for at in (3000, 4000, 6200, 7000, 9500, 20000, 20700):
+        sound[at : at + 20] = 2.0
+    held, free = (
+        limited(sound, character="quick", release_ms=5, hold_lows=h) for h in (True, False)
+    )
+    assert (held == free).all()
+
+
 def test_round_bends_before_the_wall_and_trim_comes_behind() -> None:
     at = np.arange(24000) / 48000
     sound = (1.2 * np.sin(2 * np.pi * 500 * at))[:, None]

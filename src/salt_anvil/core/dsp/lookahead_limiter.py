@@ -23,13 +23,16 @@ MOST_DB = 200.0
 GUARD_DB = 2e-9
 """Added to every reduction, so that no rounding lifts a sample over the ceiling."""
 SMALLEST_DB = 1e-9
+ALIKE, APART, WAITS = 0.9, 0.1, 1.05
+"""A low note's peaks: how alike their reductions are at least, how far apart their distances are at
+most, and for how many of these is waited; common practice, no source."""
 
 # Columns of the control vector of `wall_into`; times in frames.
 TARGET, LINK, RELEASE, QUICK, LASTING, HOLD, BODY_RISE = range(7)
 CONTROLS = 7
 # Rows of the state, one column a channel.
-OUT, COUNT, BODY, LASTED = range(4)
-STATES = 4
+OUT, COUNT, BODY, LASTED, SINCE, PERIOD, THERE, EARLIER = range(8)
+STATES = 8
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -108,6 +111,7 @@ def release_into(
     value: Vector,
     step: Vector,
     adaptive: bool,
+    longest: float,
     state: Sound,
     channel: int,
 ) -> None:
@@ -115,9 +119,13 @@ def release_into(
 
     Adaptive: QUICK takes over from RELEASE as far as the reduction has not LASTED. HOLD frames
     pass before anything is released. With BODY_RISE above 0 the release is QUICK down to a slow
-    body of the reduction, which itself falls with RELEASE, adaptive or not.
+    body of the reduction, which itself falls with RELEASE, adaptive or not. Peaks that follow one
+    another at the same distance twice, at most `longest` frames, are those of a low note: nothing
+    is released before the next one.
     """
     out, count = state[OUT, channel], state[COUNT, channel]
+    since, there = state[SINCE, channel], state[THERE, channel]
+    period, earlier = state[PERIOD, channel], state[EARLIER, channel]
     body, lasted = state[BODY, channel], state[LASTED, channel]
     for at, n, k, offset in grid_cells(start, len(held)):
         held_here = held[at : at + n]
@@ -132,9 +140,20 @@ def release_into(
             if adaptive and whole > 0.0:
                 slow = quick + (slow - quick) * min(lasted / whole, 1.0)
             rate = quick if rise > 0.0 else slow
+            since += 1.0
+            near = wanted > 0.0 and wanted >= ALIKE * out
+            if there == 1.0 and not near:
+                # Behind the crest, whose end does not hang on what was held before it.
+                # The two halves of a wave may have crests of their own: each its own distance.
+                wait = max(since, period)
+                again = abs(since - period) <= APART * period
+                if (again or abs(since - earlier) <= APART * earlier) and wait <= longest:
+                    count = max(count, WAITS * wait)
+                earlier, period, since = period, since, 0.0
+            there = 1.0 if near else 0.0
             if wanted >= out:
                 out = wanted
-                count = v[HOLD] + s[HOLD] * j
+                count = max(v[HOLD] + s[HOLD] * j, count)
             elif count >= 1.0:
                 count -= 1.0
             else:
@@ -148,6 +167,8 @@ def release_into(
             lasted = min(lasted + (v[LASTING] + s[LASTING] * j) * (whole - lasted), whole)
             held_here[i] = math.ceil(whole / UNIT) if whole > 0.0 else 0
     state[OUT, channel], state[COUNT, channel] = out, max(count, 0.0)
+    state[SINCE, channel], state[PERIOD, channel] = min(since, 1e9), period
+    state[THERE, channel], state[EARLIER, channel] = there, earlier
     state[BODY, channel], state[LASTED, channel] = body, lasted if lasted > SMALLEST_DB else 0.0
 
 
@@ -184,13 +205,15 @@ def smooth_into(
     value: Vector,
     step: Vector,
     adaptive: bool,
+    longest: float,
     state: Sound,
 ) -> None:
     """Fill reduction (frames, channels) in dB; the gain has given way before each need, and stands.
 
     needs: the block's rows at its end, behind ahead + steady rows of the past. held: the releases
     of the past, ahead - steady rows, moved on. window: frames over which the gain gives way, at
-    most ahead + 1 - steady. start: timeline frame of the first new row. state: (STATES, channels).
+    most ahead + 1 - steady. start: timeline frame of the first new row. longest: as in
+    `release_into`. state: (STATES, channels).
     """
     frames, channels = reduction.shape
     full = len(held) + 1
@@ -213,7 +236,7 @@ def smooth_into(
         for i in range(len(column)):
             column[i] = needs[len(needs) - frames - first - (wide - 1) + i, channel]
         maxima_into(held_line, column, wide)
-        release_into(held_line, start, value, step, adaptive, state, channel)
+        release_into(held_line, start, value, step, adaptive, longest, state, channel)
         for i in range(len(held)):
             line[i] = held[i, channel]
         for i in range(frames):

@@ -26,6 +26,8 @@ from salt_anvil.core.processors.parts import cells_of, gained
 from salt_anvil.core.processors.wall import peaks_of, reduction_of, wall_state
 from salt_anvil.core.state import State
 
+LONGEST_MS = 50.0
+"""Period of the lowest note whose peaks are waited for: 20 Hz."""
 HOLD_MS = 8.0
 """Time that the invisible character waits: half a period of 60 Hz."""
 BODY_MS = 150.0
@@ -110,6 +112,11 @@ class LimiterParams(Params):
         label="Release by",
         doc="Fixed, or up to four times faster behind isolated peaks.",
     )
+    hold_lows: bool = choice(
+        True,
+        label="Hold lows",
+        doc="Waits for the next peak of a low note before it lets go, so that it stays clean.",
+    )
     true_peak: bool = choice(
         True,
         label="True peak",
@@ -182,7 +189,10 @@ class Limiter(Processor[LimiterParams]):
         peaks = peaks_of(driven, value, state, between=params.true_peak)
         share = SHORT if params.character == "quick" else 1.0
         adaptive = params.release_mode == "adaptive"
-        reduction = reduction_of(peaks, value, step, state, start, share=share, adaptive=adaptive)
+        longest = LONGEST_MS * context.rate / 1000 if params.hold_lows else 0.0
+        reduction = reduction_of(
+            peaks, value, step, state, start, share=share, adaptive=adaptive, longest=longest
+        )
         out = gained(delayed(driven, state["past"]), ramp, TRIM, start, reduction)
         late = start - len(state["past"]) - behind
         cells = {"reduction_db": cells_of(reduction, late, state["taken"], 0.0)}

@@ -50,11 +50,12 @@ def reduction_of(
     *,
     share: float = 1.0,
     adaptive: bool = False,
+    longest: float = 0.0,
 ) -> Sound:
     """Return the reduction in dB, (frames, channels), for the sound AFTER and the look-ahead ago.
 
     value, step: (grid points, w.CONTROLS). share: of the look-ahead, in which the gain gives way.
-    adaptive: see w.release_into.
+    adaptive, longest: see w.release_into.
     """
     fresh = np.empty_like(peaks)
     found = w.needs_into(fresh, peaks, start, value, step)
@@ -75,6 +76,7 @@ def reduction_of(
             value,
             step,
             adaptive,
+            longest,
             state["wall"],
         )
     return reduction
