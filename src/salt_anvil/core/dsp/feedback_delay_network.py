@@ -31,6 +31,7 @@ STAGES_MS = np.array(
 """Delays of the stages at size 1: one in each eighth of 1.5, 3, 7, 14 and 28 ms, chosen of 3000
 at random for the densest echoes from 40 ms on."""
 STAGES = len(STAGES_MS)
+EVEN = 1 / math.sqrt(LINES)
 NEPER = math.log(10) / 20
 SIGNS = np.array([1.0, -1.0, -1.0, 1.0, 1.0, 1.0, -1.0, 1.0])
 """Of the channels behind each stage, so that the next does not undo it."""
@@ -99,8 +100,8 @@ def _read(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _mix(rows: Sound, n: int, signs: Vector) -> None:
-    """Multiply eight rows by the orthogonal Hadamard matrix (Walsh's fast form) and by signs."""
+def _mix(rows: Sound, n: int) -> None:
+    """Multiply eight rows by the Hadamard matrix (Walsh's fast form), EVEN short of orthogonal."""
     for half in (4, 2, 1):
         for first in range(0, LINES, 2 * half):
             for one in range(first, first + half):
@@ -108,10 +109,6 @@ def _mix(rows: Sound, n: int, signs: Vector) -> None:
                 for i in range(n):
                     total, apart = a[i] + b[i], a[i] - b[i]
                     a[i], b[i] = total, apart
-    for one in range(LINES):
-        row, gain = rows[one], 0.35355339059327373 * signs[one]  # 1 / sqrt(8)
-        for i in range(n):
-            row[i] *= gain
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -160,7 +157,6 @@ def room_into(
     rows, back = np.empty((LINES, GRID)), np.empty((LINES, GRID))
     left, right = np.empty(GRID), np.empty(GRID)
     gain, d_gain = np.empty(CONTROLS - SPANS), np.empty(CONTROLS - SPANS)
-    signs, plain = SIGNS, np.ones(LINES)
     out[:] = 0.0
     mean = 0.0
     for done, n, k, offset in grid_cells(start, frames):
@@ -186,8 +182,22 @@ def room_into(
                 write = int(at[0, stage])
                 _write(ring, rows[c], n, write)
                 span = v[SPANS + one] + s[SPANS + one] * offset
-                _read(rows[c], ring, n, write, span, s[SPANS + one], gain[one], d_gain[one])
-            _mix(rows, n, signs)
+                turned = EVEN * SIGNS[c] if stage > 0 else 1.0
+                _read(
+                    rows[c],
+                    ring,
+                    n,
+                    write,
+                    span,
+                    s[SPANS + one],
+                    turned * gain[one],
+                    turned * d_gain[one],
+                )
+            _mix(rows, n)
+        for c in range(LINES):
+            row, turned = rows[c], EVEN * SIGNS[c]
+            for i in range(n):
+                row[i] *= turned
         _add_sides(out, done, rows, n, left, right)
         late = int(at[0, STAGES])
         pole = 1.0 - (v[DAMP] + s[DAMP] * offset)
@@ -200,11 +210,11 @@ def room_into(
             if loss > 0.0:
                 damped[c] = _damp(back[c], n, math.tanh(loss * span / mean), damped[c])
         _add_sides(out, done, back, n, left, right)
-        _mix(back, n, plain)
+        _mix(back, n)
         for c in range(LINES):
             fed, row = back[c], rows[c]
             for i in range(n):
-                both = fed[i] + row[i]
+                both = EVEN * fed[i] + row[i]
                 fed[i] = both if abs(both) > TINY else 0.0
             _write(lines[c], fed, n, late)
         for ring in range(STAGES + 1):
