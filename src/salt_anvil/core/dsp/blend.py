@@ -33,6 +33,22 @@ def match(blend: JoinMeasurement) -> float:
     return min(max(k, 1 / MATCH_LIMIT), MATCH_LIMIT)
 
 
+def kept_db(measured: JoinMeasurement, mix: float, most_db: float) -> float:
+    """Return the gain in dB of the changed sound with which the mix of it is as loud as the input.
+
+    measured: the input and the changed sound, and their mean product. With g the gain and m the
+    mix, m^2 g^2 b + 2 m (1 - m) g both + (1 - m)^2 a = a. 0 where nothing is heard, or nothing is
+    changed; at most most_db, up or down.
+    """
+    a, b = measured.a, measured.b
+    if a <= 0.0 or b <= 0.0 or a == b or mix <= 0.0:
+        return 0.0
+    both = measured.both * (1 - mix)
+    root = both * both + mix * (2 - mix) * a * b
+    gain = (math.sqrt(root) - both) / (mix * b)
+    return min(max(20 * math.log10(gain), -most_db), most_db)
+
+
 def gains(law: Law, x: float, blend: JoinMeasurement | None = None) -> tuple[float, float]:
     """Return the gains of the first and the second signal at position x, 0 to 1.
 

@@ -11,7 +11,6 @@ import numpy as np
 from numba import njit
 
 from salt_anvil.core.audio import GRID, TINY, Sound
-from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.equaliser import BELL, BILINEAR, glide, section, stand
 from salt_anvil.core.dsp.grid import grid_cells
@@ -61,21 +60,6 @@ def expected_db(q: float, over_db: float) -> float:
 
     flanks = 0.5 * (math.log10(heard(-away)) + math.log10(heard(away)))
     return 10 * (math.log10(heard(0.0)) - flanks)
-
-
-def kept_db(measured: JoinMeasurement, mix: float) -> float:
-    """Return the gain in dB of the cut sound with which the mix of it is as loud as the input.
-
-    measured: the input and the cut sound, and their mean product. With g the gain and m the mix,
-    m^2 g^2 b + 2 m (1 - m) g both + (1 - m)^2 a = a. 0 where nothing is heard, or nothing is cut.
-    """
-    a, b = measured.a, measured.b
-    if a <= 0.0 or b <= 0.0 or a == b or mix <= 0.0:
-        return 0.0
-    both = measured.both * (1 - mix)
-    root = both * both + mix * (2 - mix) * a * b
-    gain = (math.sqrt(root) - both) / (mix * b)
-    return 20 * math.log10(gain)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

@@ -8,6 +8,7 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp import waveshaper as s
+from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
@@ -28,6 +29,7 @@ from salt_anvil.core.processors.fields import (
     Detector,
     Stereo,
     detector,
+    given_back,
     knee,
     link,
     lookahead,
@@ -45,6 +47,7 @@ COLOUR_DB = 18.0
 """Drive of the output stage at full colour; common practice, no source."""
 QUALITY = "good"
 RESTORE_MS = 25.0
+MOST_BACK_DB = 60.0
 SLOW_RISE, SLOW_FALL = 4.0, 10.0
 """Programme-dependent release: the slow part's times as multiples of the release."""
 
@@ -166,10 +169,12 @@ class CompressorParams(Params):
     stereo: Stereo = stereo()
     auto_makeup: bool = choice(
         False,
-        label="Automatic make-up",
+        label="Keep loudness",
         change="glide",
-        doc="Adds half of what the curve takes from a full-scale level.",
+        doc="As loud as what came in: measured over the whole song, and until then half of what the"
+        " curve takes from a full-scale level. Make-up comes on top.",
     )
+    given_back_db: float | None = given_back(MOST_BACK_DB, {"auto_makeup": ["true"]})
 
 
 class CompressorDrawing(LevelCurve):
@@ -213,8 +218,22 @@ class Compressor(Processor[CompressorParams]):
         return note_ms(params.release_note, bpm)
 
     def makeup_db(self, params: CompressorParams, context: Context) -> float:
-        automatic = 0.5 * self._curve(params, 0.0) if params.auto_makeup else 0.0
-        return params.makeup_db + automatic
+        if not params.auto_makeup:
+            return params.makeup_db
+        if params.given_back_db is not None:
+            return params.makeup_db + params.given_back_db
+        return params.makeup_db + 0.5 * self._curve(params, 0.0)
+
+    def measures_loudness(self, params: CompressorParams) -> bool:
+        return params.auto_makeup and params.given_back_db is None
+
+    def settled(
+        self, params: CompressorParams, measured: JoinMeasurement | None, mix: float
+    ) -> CompressorParams:
+        if measured is None:
+            return params.model_copy(update={"given_back_db": 0.0, "makeup_db": 0.0})
+        gain = kept_db(measured, mix, MOST_BACK_DB)
+        return params.model_copy(update={"given_back_db": gain})
 
     def check_outside_key(self, params: CompressorParams) -> None:
         if params.topology == "feed-back":

@@ -57,6 +57,21 @@ def lookahead(doc: str, when: dict[str, list[str]] | None = None) -> Any:
     )
 
 
+def given_back(most_db: float, when: dict[str, list[str]] | None = None) -> Any:
+    """Declare the gain that keeps the loudness; left open, it is measured over the whole song."""
+    return number(
+        None,
+        -most_db,
+        most_db,
+        label="Given back",
+        unit="dB",
+        scale="db",
+        marks=(-most_db, 0, most_db),
+        when=when,
+        doc="The gain that keeps the loudness; open: measured.",
+    )
+
+
 def knee() -> Any:
     """Declare the width of a bend around a threshold."""
     return number(

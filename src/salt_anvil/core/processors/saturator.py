@@ -9,6 +9,7 @@ from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import equaliser as t
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp import waveshaper as s
+from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector, lag_state, lagging
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
@@ -38,7 +39,16 @@ from salt_anvil.core.processors.base import (
     number,
 )
 from salt_anvil.core.processors.drawing import Harmonics, Responses, Shaper
-from salt_anvil.core.processors.fields import Quality, Stereo, link, makeup, quality, share, stereo
+from salt_anvil.core.processors.fields import (
+    Quality,
+    Stereo,
+    given_back,
+    link,
+    makeup,
+    quality,
+    share,
+    stereo,
+)
 from salt_anvil.core.processors.parts import gained, without_offset
 from salt_anvil.core.state import State
 
@@ -93,8 +103,10 @@ class SaturatorParams(Params):
         "off",
         label="Make-up",
         change="glide",
-        doc="Loudness: as loud as what came in, K-weighted, over about a second.",
+        doc="Loudness: as loud as what came in, K-weighted: measured over the whole song, and until"
+        " then followed over about a second. Output comes on top.",
     )
+    given_back_db: float | None = given_back(MOST_DB, {"makeup": ["loudness"]})
     undo_emphasis: bool = choice(
         True,
         label="Undo emphasis",
@@ -130,12 +142,26 @@ class Saturator(Processor[SaturatorParams]):
         return o.LATENCY
 
     def makeup_db(self, params: SaturatorParams, context: Context) -> float:
-        return params.output_db
+        kept = params.given_back_db if params.makeup == "loudness" else None
+        return params.output_db + (kept or 0.0)
+
+    def measures_loudness(self, params: SaturatorParams) -> bool:
+        return params.makeup == "loudness" and params.given_back_db is None
+
+    def settled(
+        self, params: SaturatorParams, measured: JoinMeasurement | None, mix: float
+    ) -> SaturatorParams:
+        if measured is None:
+            return params.model_copy(update={"given_back_db": 0.0, "output_db": 0.0})
+        gain = kept_db(measured, mix, MOST_DB)
+        return params.model_copy(update={"given_back_db": gain})
 
     def controls(self, params: SaturatorParams, context: Context) -> Vector:
         drive = params.drive_db + params.lean_db
-        single = [drive, params.harmonics, params.asymmetry, params.output_db, params.link,
-                  params.makeup == "loudness"]  # fmt: skip
+        # Followed until it is measured.
+        follows = self.measures_loudness(params)
+        output = self.makeup_db(params, context)
+        single = [drive, params.harmonics, params.asymmetry, output, params.link, follows]
         emphasis = columns(as_bands(params.emphasis), context.rate, MOST_BANDS)
         return np.concatenate([single, emphasis])
 

@@ -7,7 +7,7 @@ import numpy as np
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import resonance_cut as r
-from salt_anvil.core.dsp.blend import JoinMeasurement
+from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.equaliser import warped
 from salt_anvil.core.dsp.k_weighting import k_weighting
@@ -22,11 +22,12 @@ from salt_anvil.core.processors.base import (
     number,
 )
 from salt_anvil.core.processors.drawing import Drawing
-from salt_anvil.core.processors.fields import Stereo, link, share, stereo
+from salt_anvil.core.processors.fields import Stereo, given_back, link, share, stereo
 from salt_anvil.core.processors.parts import cells_of, check_range, wide
 from salt_anvil.core.state import State
 
 MOST = 12
+MOST_BACK_DB = 12.0
 RELEASES = 4.0
 """The release is so many times the speed."""
 ABOVE_SCAN_DB = 3.0
@@ -97,10 +98,7 @@ class TamerParams(Params):
         doc="Gives back what the cuts take of the loudness: measured over the whole song, and"
         " until then followed.",
     )  # fmt: skip
-    given_back_db: float | None = number(
-        None, -12, 12, label="Given back", unit="dB", scale="db", marks=(-12, 0, 12),
-        doc="The gain that keeps the loudness; open: measured.",
-    )  # fmt: skip
+    given_back_db: float | None = given_back(MOST_BACK_DB)
 
 
 class TamerDrawing(Drawing):
@@ -240,8 +238,8 @@ class Tamer(Processor[TamerParams]):
     def settled(
         self, params: TamerParams, measured: JoinMeasurement | None, mix: float
     ) -> TamerParams:
-        gain = r.kept_db(measured, mix) if measured else 0.0
-        return params.model_copy(update={"given_back_db": min(max(gain, -12.0), 12.0)})
+        gain = kept_db(measured, mix, MOST_BACK_DB) if measured else 0.0
+        return params.model_copy(update={"given_back_db": gain})
 
     def drawing(self, params: TamerParams, context: Context) -> TamerDrawing:
         hz = np.geomspace(20, min(20000, 0.49 * context.rate), 240)
