@@ -1,5 +1,6 @@
 """Settings side by side over HTTP: measured by themselves, in words, at the same loudness."""
 
+import sqlite3
 from typing import Any
 
 import numpy as np
@@ -82,6 +83,11 @@ def test_the_present_against_a_revision_in_words(server: Server) -> None:
     assert len(words) == 1
     assert "ratio 8:1 instead of" in words[0].replace(" : ", ":")
     assert server.http.get(f"/api{server.path}/revisions/999999/differences").status_code == 404
+    # As if it had been made long ago.
+    with sqlite3.connect(server.data / "salt-anvil.db") as db:
+        db.execute("UPDATE revisions SET engine = 2 WHERE id = ?", (first,))
+    words = server.api("GET", path)
+    assert any(w.startswith("engine 3: compressor: ") for w in words[1:])
 
 
 def test_the_present_against_a_revision_by_ear(server: Server) -> None:

@@ -2,6 +2,7 @@
 
 import hashlib
 
+from salt_anvil.core.engine_version import ENGINE
 from tests.api.processes import ask_print, finished_print, until
 from tests.server import Server
 
@@ -52,6 +53,7 @@ def test_a_finished_print_tells_what_it_measures_and_what_differs(server: Server
     said = server.api("GET", f"/prints/{two['id']}/differences")
     assert any("fader" in words.lower() for words in said)
     assert said[-1].endswith(("louder", "quieter"))
+    assert report["engine"] == ENGINE
     server.api("POST", f"{server.path}/undo")
 
 

@@ -16,6 +16,7 @@ from starlette.concurrency import run_in_threadpool
 from salt_anvil.api.processes import CONTEXT, become
 from salt_anvil.core.differences import session_differences
 from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.engine_version import BEFORE, changes_since
 from salt_anvil.core.errors import MissingRowError, StoreError
 from salt_anvil.core.session import Session
 from salt_anvil.files.write import part_of
@@ -149,6 +150,8 @@ class Prints:
         old, new = self.report(done.file), self.report(row.file)
         if old and new and None not in (old["integrated_lufs"], new["integrated_lufs"]):
             louder = new["integrated_lufs"] - old["integrated_lufs"]
+            older, newer = (int(report.get("engine", BEFORE)) for report in (old, new))
+            found += changes_since(older, newer, self.store.model(number))
             if abs(louder) >= 0.05:
                 found.append(f"{abs(louder):.1f} LU {'louder' if louder > 0 else 'quieter'}")
         return found or ["Nothing differs in the session."]

@@ -17,6 +17,7 @@ from salt_anvil.api.hub import Hub, new_session
 from salt_anvil.api.preparation import make_demo
 from salt_anvil.core.aim import Aim, span_of
 from salt_anvil.core.differences import session_differences
+from salt_anvil.core.engine_version import ENGINE, changes_since
 from salt_anvil.core.errors import FileError, NotReadyError
 from salt_anvil.core.guessing import MOST_ROUNDS, worth_reaching
 from salt_anvil.core.lab import measure
@@ -178,8 +179,9 @@ def name_revision(
 @router.get("/sessions/{session_id}/revisions/{revision_id}/differences")
 def compare_with_revision(session_id: Number, revision_id: Number, hub: TheHub) -> list[str]:
     """Return in words in what the session differs now from one of its revisions."""
-    then = hub.sessions.revision(session_id, revision_id).model
-    return session_differences(hub.sessions.head(session_id).model, then)
+    then = hub.sessions.revision(session_id, revision_id)
+    words = session_differences(hub.sessions.head(session_id).model, then.model)
+    return words + changes_since(then.engine, ENGINE, then.model)
 
 
 @router.post("/sessions/{session_id}/compare")

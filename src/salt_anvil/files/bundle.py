@@ -16,6 +16,7 @@ import numpy as np
 from pydantic import Field
 
 from salt_anvil import __version__
+from salt_anvil.core.engine_version import ENGINE
 from salt_anvil.core.errors import FileError, SettingError
 from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.recipe import Recipe, recipe_of
@@ -122,7 +123,7 @@ def _fill(
         )
         progress(number / (len(recordings) + len(prints) + 1))
     whole = BundledSession(
-        program=f"Salt Anvil {__version__}", session=session, media=tuple(bundled)
+        program=f"Salt Anvil {__version__}, engine {ENGINE}", session=session, media=tuple(bundled)
     )
     text(SESSION, whole.model_dump_json(indent=1) + "\n")
     text("session.schema.json", _schema(BundledSession))

@@ -20,6 +20,7 @@ from salt_anvil.core.delivery.ways import CODERS, Way, way_of
 from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Source
 from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.engine_version import ENGINE
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.measure.spans import section_spans
 from salt_anvil.core.session import Id, Model, Session, checked
@@ -263,7 +264,7 @@ def told(target: Path, session: Session, options: PrintOptions) -> dict[str, Any
     digest = xxhash.xxh128(session.model_dump_json().encode()).hexdigest()
     return {
         "format": "salt-anvil/print", "version": 1, "file": target.name,
-        "sha256": sha256_of(target), "program": f"Salt Anvil {__version__}",
+        "sha256": sha256_of(target), "program": f"Salt Anvil {__version__}", "engine": ENGINE,
         "session": session.name, "session_digest": digest, **found,
         "options": options.model_dump(mode="json"),
     }  # fmt: skip

@@ -52,6 +52,10 @@ MIGRATIONS = [
                 created_at REAL NOT NULL)""",
         ],
     ),
+    (
+        "engines",
+        ["ALTER TABLE revisions ADD COLUMN engine INTEGER NOT NULL DEFAULT 1"],
+    ),
 ]
 
 

@@ -6,6 +6,7 @@ import time
 import zlib
 from dataclasses import dataclass
 
+from salt_anvil.core.engine_version import ENGINE
 from salt_anvil.core.errors import ConflictError, MissingRowError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.store.database import Database
@@ -24,12 +25,16 @@ class SessionRow:
 
 @dataclass(frozen=True)
 class Revision:
-    """One state of a session. words: what was done; undo, redo: what would be undone, redone."""
+    """One state of a session. words: what was done; undo, redo: what would be undone, redone.
+
+    engine: the number of the engine that it was made with, and heard.
+    """
 
     session_id: int
     id: int
     model: Session
     words: str
+    engine: int
     undo: str | None
     redo: str | None
 
@@ -202,9 +207,9 @@ def _append(
     db: sqlite3.Connection, session_id: int, parent: int | None, model: Session, words: str
 ) -> None:
     cursor = db.execute(
-        "INSERT INTO revisions (session_id, parent, words, model, created_at)"
-        " VALUES (?, ?, ?, ?, ?)",
-        (session_id, parent, words, pack(model), time.time()),
+        "INSERT INTO revisions (session_id, parent, words, model, created_at, engine)"
+        " VALUES (?, ?, ?, ?, ?, ?)",
+        (session_id, parent, words, pack(model), time.time(), ENGINE),
     )
     db.execute("UPDATE sessions SET name = ? WHERE id = ?", (model.name, session_id))
     _move(db, session_id, int(cursor.lastrowid or 0))
@@ -259,4 +264,5 @@ def _revision(db: sqlite3.Connection, session_id: int, number: int) -> Revision:
         words=row["words"],
         undo=row["words"] if row["parent"] is not None else None,
         redo=child["words"] if child else None,
+        engine=row["engine"],
     )
