@@ -135,7 +135,7 @@ def test_a_band_a_point_and_a_crossover_have_lanes(page: Page) -> None:
         f"saltAnvil.work.pointsOf({{owner: '{curve}', control: 'points.1.out'}})"
     )
     page.get_by_role("button", name="into bands").click()
-    page.get_by_label("Automation of Crossover 1").click()
+    page.get_by_label("Automation of Frequency of crossover 1").click()
     type_into(page, "Crossover 1 in Verse", "400")
     page.wait_for_function(
         "saltAnvil.work.state.model.automation.some((a) => a.control === 'crossovers_hz.0')"

@@ -8,7 +8,7 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp import waveshaper as s
-from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
@@ -38,7 +38,7 @@ from salt_anvil.core.processors.fields import (
     share,
     stereo,
 )
-from salt_anvil.core.processors.parts import cells_of, gained, without_offset
+from salt_anvil.core.processors.parts import cells_of, gained, keeping, without_offset
 from salt_anvil.core.state import State
 
 MAKEUP, COLOUR, BALANCE = d.CONTROLS, d.CONTROLS + 1, d.CONTROLS + 2
@@ -230,10 +230,7 @@ class Compressor(Processor[CompressorParams]):
     def settled(
         self, params: CompressorParams, measured: JoinMeasurement | None, mix: float
     ) -> CompressorParams:
-        if measured is None:
-            return params.model_copy(update={"given_back_db": 0.0, "makeup_db": 0.0})
-        gain = kept_db(measured, mix, MOST_BACK_DB)
-        return params.model_copy(update={"given_back_db": gain})
+        return keeping(params, measured, mix, MOST_BACK_DB, "makeup_db")
 
     def check_outside_key(self, params: CompressorParams) -> None:
         if params.topology == "feed-back":

@@ -1,15 +1,19 @@
 """What several processors share: cells of reports, gains, ranges."""
 
 from functools import lru_cache
+from typing import TypeVar
 
 import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
 from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into
 from salt_anvil.core.errors import SettingError
+from salt_anvil.core.processors.base import Params
 
+P = TypeVar("P", bound=Params)
 OFFSET_HZ = 5.0
 """Below it, what a bend adds is an offset; common practice, no source."""
 
@@ -75,6 +79,19 @@ def range_sections(low: float | None, high: float | None, rate: int) -> Sound:
     if high is not None:
         found.append(biquad.low_pass(high, rate))
     return np.array(found).reshape(-1, 5)
+
+
+def keeping(
+    params: P, measured: JoinMeasurement | None, mix: float, most_db: float, level: str
+) -> P:
+    """Return settings with the gain that keeps the loudness; level: the gain that comes on top.
+
+    None: as they are for measuring, with neither gain.
+    """
+    given = {"given_back_db": 0.0, level: 0.0}
+    if measured is not None:
+        given = {"given_back_db": kept_db(measured, mix, most_db)}
+    return params.model_copy(update=given)
 
 
 def in_range(sound: Sound, sections: Sound, memory: Sound) -> Sound:

@@ -9,7 +9,7 @@ from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import equaliser as t
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp import waveshaper as s
-from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector, lag_state, lagging
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
@@ -49,7 +49,7 @@ from salt_anvil.core.processors.fields import (
     share,
     stereo,
 )
-from salt_anvil.core.processors.parts import gained, without_offset
+from salt_anvil.core.processors.parts import gained, keeping, without_offset
 from salt_anvil.core.state import State
 
 DRIVE, ODD, LEAN, OUTPUT, LINK, MATCH, EMPHASIS = range(7)
@@ -151,10 +151,7 @@ class Saturator(Processor[SaturatorParams]):
     def settled(
         self, params: SaturatorParams, measured: JoinMeasurement | None, mix: float
     ) -> SaturatorParams:
-        if measured is None:
-            return params.model_copy(update={"given_back_db": 0.0, "output_db": 0.0})
-        gain = kept_db(measured, mix, MOST_DB)
-        return params.model_copy(update={"given_back_db": gain})
+        return keeping(params, measured, mix, MOST_DB, "output_db")
 
     def controls(self, params: SaturatorParams, context: Context) -> Vector:
         drive = params.drive_db + params.lean_db

@@ -108,7 +108,7 @@
               {work}
               owner={split.id}
               control="crossovers_hz.{i}"
-              label="Crossover {i + 1}"
+              label="Frequency of crossover {i + 1}"
               value={hz}
               words={hertz}
               onhold={(v) => work.holdCorners(split.id, split.crossovers_hz.with(i, v))}
