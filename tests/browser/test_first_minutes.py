@@ -214,7 +214,7 @@ def test_digits_on_a_crossover_are_typed_and_change_no_view(page: Page) -> None:
     page.locator("[data-stage=squeezebox-mid-compressor] b").click()
     page.get_by_role("button", name="into bands").click()
     page.get_by_role("heading", name="3 bands").wait_for()
-    corner = page.get_by_role("slider", name="Crossover 1")
+    corner = page.get_by_role("slider", name="Crossover 1", exact=True)
     corner.focus()
     corner.press("3")
     field = page.get_by_label("Crossover 1, typed")

@@ -107,7 +107,7 @@ def test_three_band_compressor_by_mouse(page: Page) -> None:
 
     # Drag the lower crossover an octave up.
     expect(page.locator("path.response")).to_have_count(3)
-    corner = page.get_by_role("slider", name="Crossover 1")
+    corner = page.get_by_role("slider", name="Crossover 1", exact=True)
     box = corner.locator("line").bounding_box()
     field = page.get_by_label("Spectrum and crossovers").bounding_box()
     assert box
@@ -167,7 +167,7 @@ def test_three_band_compressor_by_keyboard(page: Page) -> None:
     bracket = page.get_by_label("3 bands, opening bracket")
     bracket.focus()
     page.keyboard.press("Enter")
-    corner = page.get_by_role("slider", name="Crossover 2")
+    corner = page.get_by_role("slider", name="Crossover 2", exact=True)
     corner.focus()
     for _ in range(12):
         page.keyboard.press("ArrowRight")
