@@ -122,6 +122,20 @@ def test_what_moves_within_a_list() -> None:
     assert [(b.hz, b.q, b.on) for b in both.bands] == [(100, 3, False), (50, 0.71, True)]
 
 
+def test_what_moves_an_item_that_is_not_there_waits_for_it() -> None:
+    """As when other settings of a stage with fewer bands are chosen; a lever's moves, too."""
+    tone = stage("tone", bands=[{}, {}]) | {"id": "e"}
+    lanes = [
+        {"owner": "e", "control": f"bands.{i}.hz", "points": [{"at_s": 0, "value": 500}]}
+        for i in (1, 2)
+    ]
+    move = {"owner": "e", "control": "bands.3.q", "low": 1, "high": 2}
+    lever = {"id": "l", "name": "L", "moves": [move]}
+    model = session_of([track("a", tone), MAIN], automation=lanes, levers=[lever])
+    assert list(lanes_of(SessionIndex(model))["e"]) == ["bands.1.hz"]
+    make_plan(model)
+
+
 def test_with_linear_phase_bands_and_crossovers_stand_still() -> None:
     params = {"bands": [{}], "phase": "linear"}
     with pytest.raises(SettingError, match="stand still"):

@@ -5,7 +5,6 @@ from typing import Any
 
 from salt_anvil.core.processors import processor
 from salt_anvil.core.processors.base import Control
-from salt_anvil.core.processors.within import control_within
 from salt_anvil.core.session import (
     Automation,
     Element,
@@ -105,22 +104,9 @@ def pruned(session: Session) -> Session:
     """Return the session without automation, lever moves and settings of what is gone."""
     known = SessionIndex(session).ids
     session = _with_known_settings(session, known)
-    index = SessionIndex(session)
-
-    def there(one: Automation | Move) -> bool:
-        owner = index.owner(one.owner)
-        if "." not in one.control or owner is None:
-            return one.owner in known
-        # Of a list: the item may be gone.
-        if isinstance(owner, Split):
-            return int(one.control.partition(".")[2]) < len(owner.crossovers_hz)
-        assert isinstance(owner, Stage)
-        controls = processor(owner.kind).describe().controls
-        return control_within(controls, owner.params, one.control) is not None
-
-    automation = [a for a in session.automation if there(a)]
+    automation = [a for a in session.automation if a.owner in known]
     levers = [
-        lever.model_copy(update={"moves": [m for m in lever.moves if there(m)]})
+        lever.model_copy(update={"moves": [m for m in lever.moves if m.owner in known]})
         for lever in session.levers
     ]
     if automation == session.automation and levers == session.levers:

@@ -253,12 +253,16 @@ def lanes_of(index: SessionIndex) -> dict[str, dict[str, Lane]]:
         owner = index.owner(item.owner)
         if owner is None:
             raise SettingError(f"automation of “{item.owner}”: there is no such strip or stage")
+        if _is_away(owner, item.control):
+            continue
         _add(found, item, Lane(scale_of(owner, item.control), points))
     for lever in session.levers:
         for move in lever.moves:
             owner = index.owner(move.owner)
             if owner is None or isinstance(owner, Lever):
                 raise SettingError(f"lever {lever.name}: there is no “{move.owner}” to move")
+            if _is_away(owner, move.control):
+                continue
             scale = scale_of(owner, move.control)
             for end in (move.low, move.high):
                 if not scale.low <= end <= scale.high:
@@ -268,6 +272,17 @@ def lanes_of(index: SessionIndex) -> dict[str, dict[str, Lane]]:
                     )
             _add(found, move, Lane(lever_scale(), driven[lever.id], (scale, move)))
     return found
+
+
+def _is_away(owner: object, control: str) -> bool:
+    """Say whether a control is of a list's item that there is not now, as in other settings."""
+    name, _, rest = control.partition(".")
+    number = rest.partition(".")[0]
+    if isinstance(owner, Split):
+        items: Any = getattr(owner, name, None)
+    else:
+        items = getattr(owner.params, name, None) if isinstance(owner, Stage) else None
+    return isinstance(items, list | tuple) and number.isdigit() and int(number) >= len(items)
 
 
 def _add(found: dict[str, dict[str, Lane]], item: Automation | Move, lane: Lane) -> None:
