@@ -118,7 +118,7 @@
         y="0"
         {height}
       />
-      <text class="name" x={left + 5} y="13"
+      <text class="name" x={left + 5} y="27"
         ><tspan class="number">{i + 1}</tspan> {branch.name}</text
       >
       {#if stage && Number.isFinite(threshold)}
