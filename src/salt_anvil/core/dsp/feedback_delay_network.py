@@ -35,8 +35,11 @@ EVEN = 1 / math.sqrt(LINES)
 NEPER = math.log(10) / 20
 SIGNS = np.array([1.0, -1.0, -1.0, 1.0, 1.0, 1.0, -1.0, 1.0])
 """Of the channels behind each stage, so that the next does not undo it."""
-SHARE = 0.2
-"""How far a length follows the size: what rings long needs many modes, however small it is."""
+SMALLER = (1.0, 0.1)
+"""How far stages and lines follow a size below 1: the first echoes come sooner, but what rings long
+needs many modes, however small the room is."""
+LARGER = (0.6, 0.6)
+"""And a size above 1, so far that the echoes are dense from 40 ms on."""
 MOST_SIZE = 2.0
 MOST_PREDELAY_MS = 100.0
 LEVEL = 0.525
@@ -49,7 +52,8 @@ CONTROLS = SPANS + (STAGES + 1) * LINES
 
 def lengths(size: float, rate: int) -> Vector:
     """Return the lengths of all stages, then of the lines, in frames."""
-    every = np.concatenate([STAGES_MS.ravel(), LENGTHS_MS]) * (1 + SHARE * (size - 1))
+    stage, line = (1 + follows * (size - 1) for follows in (SMALLER if size < 1 else LARGER))
+    every = np.concatenate([STAGES_MS.ravel() * stage, LENGTHS_MS * line])
     return np.maximum(np.round(every * rate / 1000), 1.0)
 
 

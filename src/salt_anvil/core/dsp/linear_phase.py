@@ -90,7 +90,7 @@ class Parts(NamedTuple):
     """Filters from channels to channels in parts of a block, as spectra.
 
     pairs: (output, input) of every filter that does anything; spectra: (pairs, parts, 2, bins),
-    real and imaginary. side: as in `Symmetrical`, (outputs, inputs, half + 1).
+    real and imaginary.
     """
 
     half: int

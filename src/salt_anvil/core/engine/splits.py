@@ -21,7 +21,7 @@ from salt_anvil.core.state import State
 
 AllLanes = dict[str, dict[str, Any]]
 APART = 1.02
-"""What a crossover keeps at least from the one below, as a ratio."""
+"""What a crossover that moves keeps at least from the one below, as a ratio."""
 
 
 class Division:
@@ -45,6 +45,8 @@ class Division:
     def _corners_at(self, frame: int) -> list[float]:
         """Return the crossovers as they are from a multiple of RAMP on, in increasing order."""
         corners = list(self.split.crossovers_hz)
+        if not self._lanes:
+            return corners
         for index, lane in self._lanes.items():
             corners[index] = lane.at(frame / self.context.rate)
         for index in range(1, len(corners)):

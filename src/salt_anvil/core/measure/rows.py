@@ -91,8 +91,8 @@ class RowMeter:
     Columns: K-weighted power (channels summed), mean square left and right, mean product of both,
     sample peak, true peak, offset (mean), the share of 100 ms that the row is long, power in each
     of the four ranges, K-weighted power of every tenth of the row. A row is given when a frame
-    behind it is there: the last one may be shorter, and its true peak holds what the interpolation
-    still gives after the end.
+    behind it is there: the last one may be shorter. What is between the samples is told
+    between.AFTER frames late (3 ms at 44.1 kHz), in the last row all that is left.
     """
 
     def __init__(self, rate: int, channels: int, *, true_peak: bool = True) -> None:

@@ -9,8 +9,7 @@ from salt_anvil.core.dsp.between import pieces_into
 def interpolated_peaks(whole: Sound, size: int, floors: Values) -> Values:
     """Return the true peak (linear) of each piece of `size` frames, at least its floor.
 
-    whole: (EDGE + pieces * size, channels); a piece begins between.BEFORE frames on from where its
-    first sample's surroundings begin.
+    whole: (EDGE + pieces * size, channels); the first piece begins at whole[between.BEFORE].
     """
     peaks = np.array(floors, np.float64)
     pieces_into(peaks, whole, size)

@@ -30,7 +30,7 @@ class RoomParams(Params):
         unit="",
         step=0.01,
         marks=(0.3, 1, 1.5, 2),
-        doc="How far the walls are: 1 is a room of about five metres.",
+        doc="How far the walls are: how soon the first echoes come, and how long one goes round.",
     )
     decay_s: float = number(
         0.4,
