@@ -27,6 +27,20 @@ def add(page: Page, strip: str, title: str) -> str:
     return str(page.evaluate("saltAnvil.work.stageId"))
 
 
+def test_every_stage_can_be_added_in_a_small_window(page: Page) -> None:
+    """The menu stands whole within 1024 x 700, wherever it is opened; its last entry is clicked."""
+    page.set_viewport_size({"width": 1024, "height": 700})
+    open_demo(page, "shaker")
+    page.get_by_label("Add at the end of Shaker").click()
+    box = page.get_by_role("menu", name="Add").bounding_box()
+    assert box
+    assert box["y"] >= 0
+    assert box["y"] + box["height"] <= 700
+    assert box["x"] + box["width"] <= 1024
+    page.keyboard.press("Escape")
+    add(page, "Shaker", "Room")
+
+
 def params(page: Page, strip: str, stage: str) -> dict[str, Any]:
     found = [e for e in strip_of(page, strip)["chain"] if e["id"] == stage]
     return dict(found[0]["params"])

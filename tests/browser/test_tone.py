@@ -127,6 +127,7 @@ def test_a_band_a_point_and_a_crossover_have_lanes(page: Page) -> None:
     page.wait_for_function(
         f"saltAnvil.work.pointsOf({{owner: '{tone}', control: 'bands.0.gain_db'}})"
     )
+    page.wait_for_function("saltAnvil.work.lane === null")  # there is no second band any more
     curve = add(page, "Shaker", "Curve")
     page.get_by_label("Point 2").first.focus()
     page.get_by_label("Automation of Point 2 out").click()

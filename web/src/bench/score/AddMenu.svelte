@@ -12,7 +12,11 @@
   }
   let { work, score, onrecipe }: Props = $props();
 
+  /** What the menu keeps from the window's edges. */
+  const EDGE = 8;
   let menu: HTMLElement | undefined = $state();
+  let wide = $state(0);
+  let tall = $state(0);
   const SPLITS = [
     ['copies', 2, 'Parallel copies'],
     ['bands', 2, '2 bands'],
@@ -65,8 +69,10 @@
     tabindex="-1"
     aria-label="Add"
     bind:this={menu}
-    style:left="{Math.min(score.adding.x, innerWidth - 380)}px"
-    style:top="{Math.min(score.adding.y, innerHeight - 200)}px"
+    bind:offsetWidth={wide}
+    bind:offsetHeight={tall}
+    style:left="{Math.max(Math.min(score.adding.x, innerWidth - wide - EDGE), EDGE)}px"
+    style:top="{Math.max(Math.min(score.adding.y, innerHeight - tall - EDGE), EDGE)}px"
     onkeydown={key}
   >
     <div>
@@ -94,6 +100,8 @@
     z-index: 9;
     display: flex;
     align-items: start;
+    max-height: calc(100vh - 16px);
+    overflow-y: auto;
     background: var(--field);
     border: 1px solid var(--ink);
     box-shadow: 3px 3px 0 var(--hair);

@@ -124,10 +124,11 @@ export class Automation extends Selection {
     void this.loadLanes();
   }
 
-  /** Automation closes with what it belongs to: the strip that is left, the stage that is gone. */
+  /** Automation closes with what it belongs to: the strip that is left, the stage or band that is gone. */
   private tidyLane(): void {
     const owner = this.lane?.owner;
     const strip = this.strip;
+    if (this.lane && !this.declared(this.lane)) this.lane = null;
     if (!owner || this.model?.levers.some((l) => l.id === owner)) return;
     const here = strip && [strip.id, ...branches(strip.chain).map((b) => b.id)];
     if (!strip || !(here?.includes(owner) || find(strip.chain, owner))) this.lane = null;
