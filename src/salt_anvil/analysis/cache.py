@@ -113,18 +113,18 @@ class StripCache:
     def join_measurement(self, digest: str) -> JoinMeasurement | None:
         """Return what was measured under a digest."""
         try:
-            found = JoinMeasurement(
-                **json.loads((self._folder / f"join-{digest}.json").read_text())
-            )
-        except (OSError, ValueError, TypeError):
+            held = (self._folder / f"join-{digest}.f32").read_bytes()
+        except OSError:
             return None
-        return found if np.isfinite(np.array([*vars(found).values()], float)).all() else None
+        if not held or len(held) % 12 or not np.isfinite(np.frombuffer(held, "<f4")).all():
+            return None
+        return JoinMeasurement(held)
 
     def keep_join_measurement(self, digest: str, found: JoinMeasurement) -> None:
         """Keep a measurement."""
-        path = self._folder / f"join-{digest}.json"
+        path = self._folder / f"join-{digest}.f32"
         part = path.with_suffix(".part")
-        part.write_text(json.dumps(asdict(found)))
+        part.write_bytes(found.blocks)
         part.replace(path)
 
     def touch(self, fingerprint: str) -> None:

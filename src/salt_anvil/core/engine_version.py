@@ -27,6 +27,8 @@ CHANGES = (
     Change(3, ("room",), "denser, with an even decay"),
     Change(3, ("compressor", "saturator"), "kept loudness is measured over the song"),
     Change(3, ("automation",), "without corners; a step takes 5 ms"),
+    Change(4, ("compressor", "expander", "gate", "curve"), "peaks between the samples count, too"),
+    Change(4, ("split",), "steady joins are gated as they are heard"),
 )
 ENGINE = max(change.since for change in CHANGES)
 

@@ -7,10 +7,11 @@ import numpy as np
 
 from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block
 from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
+from salt_anvil.core.dsp.gating import OFFSET
 from salt_anvil.core.dsp.stereo import peaks
 from salt_anvil.core.engine.mixer import MixBlock, Mixer
 from salt_anvil.core.engine.plan import Plan
-from salt_anvil.core.measure.loudness import OFFSET, SILENT
+from salt_anvil.core.measure.loudness import SILENT
 from salt_anvil.core.measure.overview import extremes
 from salt_anvil.core.measure.reduction import (
     WholeReduction,

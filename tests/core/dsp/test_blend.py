@@ -14,46 +14,43 @@ from salt_anvil.core.dsp.blend import (
     opposed,
 )
 
+even = JoinMeasurement.even
 TRAVEL = np.linspace(0, 1, 21)
-
-
-def power(blend: JoinMeasurement, a: float, b: float) -> float:
-    return a * a * blend.a + b * b * blend.b + 2 * a * b * blend.both
 
 
 @pytest.mark.parametrize(
     "blend",
     [
-        JoinMeasurement(1, 1, 1),
-        JoinMeasurement(1, 1, 0),
-        JoinMeasurement(1, 0.01, 0.05),
-        JoinMeasurement(0.02, 1, 0),
-        JoinMeasurement(1, 1, -0.4),
+        even(1, 1, 1),
+        even(1, 1, 0),
+        even(1, 0.01, 0.05),
+        even(0.02, 1, 0),
+        even(1, 1, -0.4),
     ],
 )
 def test_steady_keeps_the_first_signal_s_power(blend: JoinMeasurement) -> None:
     for x in TRAVEL:
-        found = power(blend, *gains("steady", float(x), blend))
+        found = blend.power(*gains("steady", float(x), blend))
         assert found == pytest.approx(blend.a, rel=1e-9)
 
 
 def test_steady_leaves_identical_branches_alone() -> None:
     for x in TRAVEL:
-        assert sum(gains("steady", float(x), JoinMeasurement(0.3, 0.3, 0.3))) == pytest.approx(1)
+        assert sum(gains("steady", float(x), even(0.3, 0.3, 0.3))) == pytest.approx(1)
 
 
 def test_steady_stays_within_its_limits() -> None:
-    assert match(JoinMeasurement(1, 1e-6, 0)) == pytest.approx(MATCH_LIMIT)
-    against = JoinMeasurement(1, 1, -0.99)
+    assert match(even(1, 1e-6, 0)) == pytest.approx(MATCH_LIMIT)
+    against = even(1, 1, -0.99)
     assert opposed(against)
-    assert not opposed(JoinMeasurement(1, 1, 0))
-    assert not opposed(JoinMeasurement(1, 1e-6, 0))
+    assert not opposed(even(1, 1, 0))
+    assert not opposed(even(1, 1e-6, 0))
     a, b = gains("steady", 0.5, against)
     assert a == pytest.approx(0.5 * GAIN_LIMIT)
     assert b == pytest.approx(0.5 * GAIN_LIMIT)
 
 
-@pytest.mark.parametrize("blend", [None, JoinMeasurement(0, 0, 0), JoinMeasurement(1, 0, 0)])
+@pytest.mark.parametrize("blend", [None, even(0, 0, 0), even(1, 0, 0)])
 def test_without_a_measurement_steady_is_linear(blend: JoinMeasurement | None) -> None:
     assert gains("steady", 0.3, blend) == gains("linear", 0.3) == pytest.approx((0.7, 0.3))
 
@@ -67,4 +64,4 @@ def test_equal_power_and_sum() -> None:
 
 
 def test_own_gains_scale_the_measurement() -> None:
-    assert JoinMeasurement(1, 2, 0.5).scaled(2, 3) == JoinMeasurement(4, 18, 3)
+    assert even(1, 2, 0.5).scaled(2, 3) == even(4, 18, 3)

@@ -10,7 +10,7 @@ from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.session import Session
 from tests.jobs.test_routing_prints import session
 
-MEASURED = JoinMeasurement(1.0, 0.5, 0.3)
+MEASURED = JoinMeasurement.even(1.0, 0.5, 0.3)
 
 
 def digests(model: Session, measured: JoinMeasurement | None = MEASURED) -> dict[str, str]:
@@ -53,7 +53,7 @@ def test_digests_follow_the_sound(edit: Any, expected: set[str]) -> None:
 
 
 def test_a_measurement_is_part_of_the_sound() -> None:
-    one, other = digests(session()), digests(session(), JoinMeasurement(1.0, 0.2, 0.1))
+    one, other = digests(session()), digests(session(), JoinMeasurement.even(1.0, 0.2, 0.1))
     assert one["band"] != other["band"]
     assert one["voice"] == other["voice"]
 

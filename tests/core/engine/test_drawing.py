@@ -69,7 +69,7 @@ def test_the_travel_of_a_steady_join_is_level() -> None:
             "join": {"law": "steady", "position": 0.3},
         },
     )
-    join = split_drawing(split, RATE, JoinMeasurement(1.0, 0.1, 0.05)).join
+    join = split_drawing(split, RATE, JoinMeasurement.even(1.0, 0.1, 0.05)).join
     assert np.abs(join.loudness).max() < 1e-9
     assert join.first[0] == pytest.approx(0)
     # k makes up for 10 dB of power, and for both branches' own gains.

@@ -5,6 +5,7 @@ from typing import Any
 import pytest
 
 from salt_anvil.core.dsp.crossover import linear_half
+from salt_anvil.core.dsp.listening import LATENCY as HEARD
 from salt_anvil.core.engine.graph import INPUT, Buffer, Graph, Node, Point, compile_chain
 from salt_anvil.core.errors import RoutingError
 from salt_anvil.core.processors import Context
@@ -71,10 +72,10 @@ def test_everything_is_lined_up(name: str) -> None:
 
 
 def test_latency_is_that_of_the_longest_way() -> None:
-    assert graph_of(CHAINS["one after the other"]).late == (7 * 48)
-    assert graph_of(CHAINS["parallel"]).late == 480
+    assert graph_of(CHAINS["one after the other"]).late == 7 * 48 + 2 * HEARD
+    assert graph_of(CHAINS["parallel"]).late == 480 + HEARD
     linear = linear_half([200.0, 2000.0], 24, RATE)
-    assert graph_of(CHAINS["nested"]).late == linear + (7 * 48) + (4 * 48)
+    assert graph_of(CHAINS["nested"]).late == linear + (7 + 4) * 48 + 2 * HEARD
 
 
 def test_a_key_that_is_later_makes_the_listener_wait() -> None:
@@ -82,7 +83,7 @@ def test_a_key_that_is_later_makes_the_listener_wait() -> None:
     names = [n.name for n in graph.nodes]
     assert names.index("late") < names.index("s1.1.1")
     listener = next(n for n in graph.nodes if n.name == "s1.1.1")
-    assert [w.delay for w in listener.inputs] == [(9 * 48), 0]
+    assert [w.delay for w in listener.inputs] == [9 * 48 + HEARD, 0]
 
 
 def test_outside_keys_are_told_apart_by_what_they_are() -> None:
@@ -112,7 +113,7 @@ def test_points_name_what_can_be_listened_to() -> None:
         "branch:s1.2/in",
         "branch:s1.2/out",
     }
-    assert graph.points[Point("stage:c", "out")] == (Buffer("c"), 480)
+    assert graph.points[Point("stage:c", "out")] == (Buffer("c"), 480 + HEARD)
     assert graph.points[Point("branch:s1.2", "out")][1] == 0
 
 

@@ -9,16 +9,18 @@ from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import CoreError, RoutingError
 from salt_anvil.core.session import Session, checked
-from tests.conftest import constant, noise
+from tests.conftest import constant, noise, rounded
 from tests.routing import RATE, bands, reader, run_strip, split, stage, through
 
 FRAMES = RATE // 2
 
 
 def burst(at: int, frames: int = FRAMES, channels: int = 2) -> np.ndarray:
-    """Silence, then full level from a frame on."""
+    """Silence, then full level; loud enough for `ducking` from a frame on."""
     out = np.zeros((frames, channels))
-    out[at:] = 0.9
+    out[at + 6 :] = 0.9
+    out = rounded(out, 17)
+    assert (np.abs(out[:, 0]) > 10 ** (-30 / 20)).argmax() == at
     return out
 
 
@@ -96,8 +98,7 @@ def test_key_filter_and_own_branch() -> None:
     late = stage(ratio=1, lookahead_ms=10) | {"id": "late"}
     keyed = ducking(source="stage:late") | {"id": "keyed"}
     item = split("copies", [keyed], [late], join={"law": "linear", "position": 0})
-    sound = constant(-40, FRAMES)
-    sound[9000:] = 0.9
+    sound = np.maximum(constant(-40, FRAMES), burst(9000))
     out = through([item], sound)
     assert first_change(out, sound) == 9000
     by_branch = ducking(source="branch:s1.2", tap="in") | {"id": "keyed"}
@@ -115,8 +116,10 @@ def test_a_stage_of_another_strip_is_a_key() -> None:
         {"id": "main", "name": "Main", "kind": "main"},
     ]  # fmt: skip
     quiet = burst(9000) * 0.01
+    begins = int((quiet[:, 0] * 10 ** (24 / 20) > 10 ** (-30 / 20)).argmax())
     sound = constant(-40, FRAMES)
-    assert first_change(run_strip(session_of(strips), "x", {"k": quiet, "x": sound}), sound) == 9000
+    out = run_strip(session_of(strips), "x", {"k": quiet, "x": sound})
+    assert first_change(out, sound) == begins
     strips[1]["chain"] = [ducking(source="strip:k", tap="out")]
     out = run_strip(session_of(strips), "x", {"k": quiet, "x": sound})
     assert (out == sound.astype(np.float32)).all()

@@ -8,13 +8,15 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy import signal
 
+from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp.oversample import LATENCY
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context, processor
-from tests.conftest import constant, noise, sine
-from tests.core.processors.test_contract import run, stage
+from tests.conftest import constant, noise, rounded, sine
+from tests.core.processors.test_contract import aligned, run, stage
 
 RATE = 48000
 
@@ -31,7 +33,7 @@ def curve(x: float, threshold: float, ratio: float, knee: float) -> float:
 
 def compress(sound: np.ndarray, rate: int = RATE, **params: Any) -> np.ndarray:
     unit = Unit(stage("compressor", params), Context(rate, sound.shape[1], 96))
-    return run(unit, sound)[0]
+    return aligned(unit, sound)[0]
 
 
 def settled_db(sound: np.ndarray) -> float:
@@ -63,10 +65,16 @@ def test_static_curve_with_dc(ratio: float, knee: float, topology: str, ballisti
 
 @pytest.mark.parametrize("detector", ["peak", "rms"])
 def test_static_curve_with_a_square(detector: str) -> None:
+    """The peak detector hears how far it reaches between the samples; reference: scipy."""
+    square = np.sign(sine(1000, 0.5, channels=1) + 1e-9)
+    beyond = np.abs(signal.resample_poly(square[:4800], 32, 1, window=("kaiser", 6))[9600:-9600])
+    further = 20 * math.log10(beyond.max()) if detector == "peak" else 0.0
     for level in range(-60, 1, 6):
-        square = constant(level, RATE // 2, 1) * np.sign(sine(1000, 0.5, channels=1) + 1e-9)
-        out = compress(square, threshold_db=-30, ratio=3, detector=detector, **FAST)
-        assert settled_db(out) == pytest.approx(curve(level, -30, 3, 6), abs=0.05)
+        out = compress(
+            square * 10 ** (level / 20), threshold_db=-30, ratio=3, detector=detector, **FAST
+        )
+        expected = level - (level + further - curve(level + further, -30, 3, 6))
+        assert settled_db(out) == pytest.approx(expected, abs=0.05)
 
 
 @pytest.mark.parametrize("detector", ["peak", "rms"])
@@ -93,7 +101,7 @@ def test_static_curve_with_a_sine(detector: str) -> None:
 def test_attack_time(topology: str, attack: float, ballistics: str) -> None:
     """Reduction reaches 1 - 1/e of its final value, in dB, after the attack (eq. 7)."""
     frames = round(attack * 8 * 48) + 400
-    sound = np.concatenate([constant(-40, 4096, 1), constant(-20, frames, 1)])
+    sound = rounded(np.concatenate([constant(-40, 4096, 1), constant(-20, frames, 1)]))
     out = compress(
         sound,
         threshold_db=-30,
@@ -105,9 +113,12 @@ def test_attack_time(topology: str, attack: float, ballistics: str) -> None:
         release_ms=4000,
     )
     reduction = -20 * np.log10(np.abs(out / sound))[4096:, 0]
-    final = 0.75 * 10
-    reached = int(np.argmax(reduction >= (1 - math.exp(-1)) * final)) + 1
-    assert abs(reached - attack * 48) <= max(1, 0.05 * attack * 48)
+    wanted = 0.75 * np.maximum(20 * np.log10(sound[4090:, 0]) + 30, 0)
+    pole = math.exp(-1 / (attack * 48))
+    ideal = signal.lfilter([1 - pole], [1, -pole], wanted)[6:]
+    reached, after = (int(np.argmax(c >= (1 - math.exp(-1)) * 7.5)) for c in (reduction, ideal))
+    assert after == pytest.approx(attack * 48, abs=2)
+    assert abs(reached - after) <= max(1, 0.05 * attack * 48)
 
 
 @pytest.mark.parametrize("release", [5, 120, 1000])
@@ -115,7 +126,7 @@ def test_attack_time(topology: str, attack: float, ballistics: str) -> None:
 @pytest.mark.parametrize("topology", ["feed-forward", "feed-back"])
 def test_release_and_hold(release: float, hold: float, topology: str) -> None:
     frames = round((release * 4 + hold) * 48)
-    sound = np.concatenate([constant(-20, 24000, 1), constant(-40, frames, 1)])
+    sound = rounded(np.concatenate([constant(-20, 24000, 1), constant(-40, frames, 1)]))
     out = compress(
         sound,
         threshold_db=-30,
@@ -134,7 +145,7 @@ def test_release_and_hold(release: float, hold: float, topology: str) -> None:
 
 def test_decoupled_release_outlasts_branching() -> None:
     """In the paper's fig. 6 the decoupled form releases later by about the attack."""
-    sound = np.concatenate([constant(-20, 24000, 1), constant(-40, 24000, 1)])
+    sound = rounded(np.concatenate([constant(-20, 24000, 1), constant(-40, 24000, 1)]))
     falls = {}
     for ballistics in ("branching", "decoupled"):
         out = compress(sound, threshold_db=-30, attack_ms=20, release_ms=100, ballistics=ballistics)
@@ -144,7 +155,10 @@ def test_decoupled_release_outlasts_branching() -> None:
 
 
 def test_branching_against_a_plain_transcription() -> None:
-    """Eq. 16 in plain Python on noise: the vectorised kernel does the same recursion."""
+    """Eq. 16 in plain Python on noise: the vectorised kernel does the same recursion.
+
+    By RMS, whose level is of the samples alone; that of the peaks has a test of its own.
+    """
     sound = noise(3000, 1)
     out = compress(
         sound,
@@ -154,11 +168,16 @@ def test_branching_against_a_plain_transcription() -> None:
         attack_ms=3,
         release_ms=60,
         ballistics="branching",
+        detector="rms",
+        rms_ms=2,
     )
+    heard = 0.0
+    share = -math.expm1(-1 / (0.002 * RATE))
     a, r = math.exp(-1 / (0.003 * RATE)), math.exp(-1 / (0.060 * RATE))
     reduction, expected = 0.0, []
     for x in sound[:, 0]:
-        level = 20 * math.log10(abs(x) + 1e-15)
+        heard += share * (x * x - heard)
+        level = 10 * math.log10(heard + 1e-30)
         wanted = level - curve(level, -30, 4, 6)
         pole = a if wanted > reduction else r
         reduction = pole * reduction + (1 - pole) * wanted
@@ -170,14 +189,18 @@ def test_feed_back_output_obeys_its_own_loop() -> None:
     """On noise, each frame's reduction solves c = a c' + (1 - a) F(x - c) with F on the output."""
     sound = noise(2000, 1, seed=3)
     params = {"threshold_db": -30, "ratio": 4, "knee_db": 0, "attack_ms": 2, "release_ms": 50}
-    out = compress(sound, topology="feed-back", ballistics="branching", **params)
+    rms = {"detector": "rms", "rms_ms": 1}
+    out = compress(sound, topology="feed-back", ballistics="branching", **rms, **params)
     c = -20 * np.log10(np.abs(out / sound))[:, 0]
     p, b = math.exp(-1 / (0.002 * RATE)), math.exp(-1 / (0.050 * RATE))
     s = 0.75
     a = p / (1 - s + p * s)
-    worst = 0.0
-    for n in range(1, len(c)):
-        heard = 20 * math.log10(abs(sound[n, 0])) - c[n]
+    worst, power = 0.0, 0.0
+    for n in range(len(c)):
+        power -= math.expm1(-1 / (0.001 * RATE)) * (sound[n, 0] ** 2 - power)
+        if n == 0:
+            continue
+        heard = 10 * math.log10(power) - c[n]
         wanted = max(heard + 30, 0.0) * 3  # ratio - 1 above the threshold
         open_loop = 0.75 * max(heard + c[n] + 30, 0.0)
         pole = b if open_loop < c[n - 1] else a if open_loop > 0 else p
@@ -188,7 +211,7 @@ def test_feed_back_output_obeys_its_own_loop() -> None:
 def test_automatic_release_tells_peaks_from_sustained() -> None:
     def fallen_after(loud_ms: int) -> float:
         loud = loud_ms * 48
-        sound = np.concatenate([constant(-10, loud, 1), constant(-50, 96000, 1)])
+        sound = rounded(np.concatenate([constant(-10, loud, 1), constant(-50, 96000, 1)]))
         out = compress(sound, threshold_db=-30, attack_ms=0.5, release_ms=80, release_mode="auto")
         reduction = -20 * np.log10(np.abs(out / sound))[loud:, 0]
         return int(np.argmax(reduction <= math.exp(-1) * reduction[0])) / 48
@@ -242,7 +265,8 @@ def test_mid_side_leaves_a_quiet_side_alone() -> None:
     middle, side = constant(-6, 24000, 1)[:, 0], 0.001 * noise(24000, 1)[:, 0]
     sound = np.stack([middle + side, middle - side], axis=1)
     out = compress(sound, threshold_db=-30, stereo="mid-side", link=0)
-    assert np.abs((out[:, 0] - out[:, 1]) / 2 - side).max() < 1e-12
+    # What a middle that begins at once rings between the samples is as long as the taps.
+    assert np.abs((out[:, 0] - out[:, 1]) / 2 - side)[16:].max() < 1e-12
 
 
 def test_restore_gives_the_hit_back_and_leaves_the_tail() -> None:
@@ -256,10 +280,10 @@ def test_restore_gives_the_hit_back_and_leaves_the_tail() -> None:
 
 
 def test_look_ahead_catches_the_first_edge() -> None:
-    sound = np.concatenate([constant(-60, 4800, 1), constant(0, 9600, 1)])
+    sound = rounded(np.concatenate([constant(-60, 4800, 1), constant(0, 9600, 1)]))
     late = compress(sound, threshold_db=-20, ratio=100, knee_db=0, attack_ms=1)
     early = compress(sound, threshold_db=-20, ratio=100, knee_db=0, attack_ms=1, lookahead_ms=10)
-    assert np.abs(late).max() == pytest.approx(1, rel=0.05)
+    assert np.abs(late).max() > 0.75
     assert np.abs(early).max() < 10 ** (-19.5 / 20)
 
 
@@ -269,10 +293,10 @@ def test_reduction_is_reported_in_the_input_s_time() -> None:
         stage("compressor", {"threshold_db": -20, "attack_ms": 0.05, "lookahead_ms": 4}),
         Context(RATE, 1),
     )
-    first = unit.process(sound[:64], 0).report.first
+    report = unit.process(sound[:64], 0).report
     _, cells = run(unit, sound[64:], start=64)
     rows = cells["reduction_db"][:, 0]
-    begins = int(np.argmax(rows > 0.1)) + first + (64 - unit.latency % 64 == 64)
+    begins = int(np.argmax(rows > 0.1)) + report.first + len(report.cells["reduction_db"])
     # Look-ahead 4 ms: the reduction is there 3 cells (192 frames) before the step at cell 100.
     assert begins in (96, 97, 98)
 
@@ -351,10 +375,12 @@ def test_colour_adds_even_or_odd_harmonics(balance: float, louder: int, softer: 
 
 def test_colour_is_a_share_of_the_bend() -> None:
     sound = sine(1000, 0.3, level_db=-12, channels=1)
-    clean = np.concatenate([np.zeros((LATENCY, 1)), sound[:-LATENCY]])
+    late = LATENCY + listening.LATENCY
+    clean = np.concatenate([np.zeros((late, 1)), sound[:-late]])
     full, half = (coloured(sound, colour=c) - clean for c in (1, 0.5))
     assert np.abs(full - 2 * half).max() < 1e-12
-    assert (coloured(sound, colour=0) == sound).all()
+    wait = listening.LATENCY
+    assert (coloured(sound, colour=0)[wait:] == sound[:-wait]).all()
 
 
 def test_colour_is_as_late_as_the_oversampling_and_none_is_not() -> None:
@@ -363,4 +389,5 @@ def test_colour_is_as_late_as_the_oversampling_and_none_is_not() -> None:
         ({"colour": 0.2}, LATENCY),
         ({"colour": 0.2, "lookahead_ms": 1}, 48 + LATENCY),
     ):
-        assert Unit(stage("compressor", params), Context(48000, 2)).latency == late
+        unit = Unit(stage("compressor", params), Context(48000, 2))
+        assert unit.latency == late + listening.LATENCY

@@ -167,6 +167,13 @@ def run(
     return np.concatenate(out), {n: np.concatenate(rows) for n, rows in cells.items()}
 
 
+def aligned(unit: Unit, sound: np.ndarray) -> tuple[np.ndarray, dict[str, np.ndarray]]:
+    """Return what `run` does, in the time of the sound, whose last frame goes on at its end."""
+    whole = np.concatenate([sound, np.repeat(sound[-1:], unit.latency, axis=0)])
+    out, cells = run(unit, whole)
+    return out[unit.latency :], cells
+
+
 def settings_at_the_ends(control: Control) -> list[Any]:
     if control.type == "number":
         ends = (control.low, control.high)

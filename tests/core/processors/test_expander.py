@@ -12,8 +12,8 @@ import pytest
 
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.processors import Context
-from tests.conftest import constant, sine
-from tests.core.processors.test_contract import run, stage
+from tests.conftest import constant, rounded, sine
+from tests.core.processors.test_contract import aligned, run, stage
 
 RATE = 48000
 
@@ -63,10 +63,13 @@ def test_a_sine_below_the_threshold_falls_by_the_ratio(detector: str) -> None:
 
 def test_attack_release_and_hold() -> None:
     """From -50 to -10 dBFS and back; 20 dB of change; times are to 63 % of the way in dB."""
-    sound = np.concatenate([constant(-50, RATE, 1), constant(-10, RATE, 1), constant(-50, RATE, 1)])
+    sound = rounded(
+        np.concatenate([constant(-50, RATE, 1), constant(-10, RATE, 1), constant(-50, RATE, 1)])
+    )
     params = {"threshold_db": -30, "ratio": 2, "knee_db": 0, "range_db": 20, "attack_ms": 30,
               "release_ms": 100, "hold_ms": 80}  # fmt: skip
-    out, cells = run(Unit(stage("expander", params), Context(RATE, 1)), sound)
+    unit = Unit(stage("expander", params), Context(RATE, 1, observe=True))
+    out, cells = aligned(unit, sound)
     change = 20 * np.log10(np.abs(out[:, 0]) / sound[:, 0])
     assert change[RATE - 1] == pytest.approx(-20, abs=0.05)
     share = 20 * math.exp(-1)

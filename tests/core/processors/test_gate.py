@@ -13,21 +13,14 @@ import pytest
 from salt_anvil.core.dsp import noise_gate as g
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.processors import Context
-from tests.conftest import constant, noise, sine
-from tests.core.processors.test_contract import run, stage
+from tests.conftest import constant, noise, rounded, sine
+from tests.core.processors.test_contract import aligned, run, stage
 
 RATE = 48000
 
 
-def gated(sound: np.ndarray, key: np.ndarray | None = None, **params: Any):
-    unit = Unit(stage("gate", params), Context(RATE, sound.shape[1], observe=True))
-    if key is None:
-        return run(unit, sound)
-    out = [
-        unit.process(sound[a : a + 1024], a, key[a : a + 1024]).out
-        for a in range(0, len(sound), 1024)
-    ]
-    return np.concatenate(out), {}
+def gated(sound: np.ndarray, **params: Any):
+    return aligned(Unit(stage("gate", params), Context(RATE, sound.shape[1], observe=True)), sound)
 
 
 def openings(cells: dict[str, np.ndarray]) -> int:
@@ -59,14 +52,14 @@ def test_it_opens_and_closes_at_its_two_levels() -> None:
         (-43.9, -20, True),
         (-44.1, -20, False),
     ):
-        sound = np.concatenate([constant(first, RATE // 2), constant(level, RATE)])
+        sound = rounded(np.concatenate([constant(first, RATE // 2), constant(level, RATE)]))
         out, _ = gated(sound, threshold_db=-40, hysteresis_db=4, hold_ms=0, release_ms=10)
         assert bool(out[-1, 0] == sound[-1, 0]) == expected, level
 
 
 def test_attack_and_release_reach_63_percent_in_their_time() -> None:
-    sound = np.concatenate(
-        [constant(-80, RATE // 4), constant(-10, RATE // 2), np.zeros((RATE, 2))]
+    sound = rounded(
+        np.concatenate([constant(-80, RATE // 4), constant(-10, RATE // 2), np.zeros((RATE, 2))])
     )
     _, cells = gated(sound, threshold_db=-40, attack_ms=20, hold_ms=0, release_ms=200, depth_db=60)
     unit = Unit(

@@ -139,7 +139,7 @@ def test_loudness_is_kept_when_measured(bed: str) -> None:
     meter = JoinMeter(RATE, 1)
     meter.feed(rung, raw)
     item, params = processor("tamer"), stage("tamer", {"places": places, "amount": 1}).params
-    settled = item.settled(params, meter.each_for_itself(), 1.0)
+    settled = item.settled(params, meter.result(), 1.0)
     given = settled.model_dump()["given_back_db"]
     kept, _ = run(tamer(*places, given_back_db=given), rung)
     assert given != 0
@@ -183,7 +183,7 @@ def test_silence_gives_back_nothing() -> None:
     params = stage("tamer", {"places": [place(RINGS[0])]}).params
     item = processor("tamer")
     assert item.measures_loudness(params)
-    nothing = item.settled(params, JoinMeasurement(0, 0, 0), 1.0)
+    nothing = item.settled(params, JoinMeasurement.even(0, 0, 0), 1.0)
     assert nothing.model_dump()["given_back_db"] == 0
     out, _ = run(tamer(place(RINGS[0]), given_back_db=None), np.zeros((20000, 1)))
     assert not out.any()

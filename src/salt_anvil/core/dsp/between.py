@@ -38,7 +38,8 @@ _BEHIND = _MIDS + _STEP * (POINTS - 1)
 # The half-way values of a step, with those that its points need on both sides, and the points.
 
 
-def _window(at: Values, half: float, beta: float) -> Values:
+def kaiser(at: Values, half: float, beta: float) -> Values:
+    """Return Kaiser's window at some places, 0 from `half` on."""
     inside: Values = np.sqrt(np.maximum(1 - (at / half) ** 2, 0))
     return np.asarray(np.i0(beta * inside) / np.i0(beta))
 
@@ -46,7 +47,7 @@ def _window(at: Values, half: float, beta: float) -> Values:
 def half_way() -> Values:
     """Return the taps of the value half-way (windowed sinc, Kaiser, beta 5), (HALF_TAPS,)."""
     at = np.arange(HALF_TAPS, dtype=np.float64) - (HALF_TAPS - 1) / 2
-    taps = np.sinc(at) * _window(at, HALF_TAPS / 2, 5.0)
+    taps = np.sinc(at) * kaiser(at, HALF_TAPS / 2, 5.0)
     return np.asarray(taps / taps.sum())
 
 
@@ -54,7 +55,7 @@ def fine() -> Sound:
     """Return the taps of the points p / POINTS on from a value of the doubled line, p from 1 to
     POINTS - 1 (Kaiser, beta 7), (POINTS - 1, FINE_TAPS); tap _NEAR - 1 belongs to that value."""
     at = np.arange(FINE_TAPS) - (_NEAR - 1) - np.arange(1, POINTS)[:, None] / POINTS
-    taps = np.sinc(at) * _window(at, _NEAR, 7.0)
+    taps = np.sinc(at) * kaiser(at, _NEAR, 7.0)
     return np.asarray(taps / taps.sum(axis=1, keepdims=True))
 
 

@@ -1,30 +1,86 @@
 """Laws that join two signals: gains from a position, and what a steady join must know."""
 
+import hashlib
 import math
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
+
+import numpy as np
+
+from salt_anvil.core.audio import Sound
+from salt_anvil.core.dsp.gating import counts, gated
 
 Law = Literal["sum", "linear", "equal-power", "steady"]
 
 MATCH_LIMIT = 10 ** (24 / 20)
 GAIN_LIMIT = 10 ** (6 / 20)
+STRETCH = 27
+"""Blocks in 3 s."""
+TIMES = 3
+"""Rounds in which a gain is found: the gates move with what they let through."""
 
 
 @dataclass(frozen=True)
 class JoinMeasurement:
-    """Two signals measured over a passage: K-weighted mean powers and their mean product.
+    """Two signals measured over a passage, so that any mixture of them can be gated as it is heard.
 
-    Channels are summed, and only blocks count in which the first passes the gates of BS.1770;
-    power of 0 stands for nothing heard.
+    blocks: per block of 400 ms (every 100 ms; BS.1770-4) the K-weighted powers of both and their
+    mean product, channels summed, as float32. A power of 0 stands for nothing heard.
     """
 
-    a: float
-    b: float
-    both: float
+    blocks: bytes
+
+    @classmethod
+    def of(cls, blocks: Sound) -> "JoinMeasurement":
+        """Return that of the blocks, (blocks, 3)."""
+        return cls(np.ascontiguousarray(blocks, "<f4").tobytes())
+
+    @classmethod
+    def even(cls, a: float, b: float, both: float) -> "JoinMeasurement":
+        """Return that of two signals that are alike all the time."""
+        return cls.of(np.array([[a, b, both]]))
+
+    @cached_property
+    def rows(self) -> Sound:
+        """The blocks as numbers, (3, blocks)."""
+        return np.frombuffer(self.blocks, "<f4").reshape(-1, 3).T.astype(np.float64)
+
+    @cached_property
+    def digest(self) -> str:
+        """What tells it from others."""
+        return hashlib.sha256(self.blocks).hexdigest()[:32]
+
+    @cached_property
+    def a(self) -> float:
+        """Power of the first signal alone."""
+        return gated(self.rows[0])
+
+    @cached_property
+    def b(self) -> float:
+        """Power of the second signal alone."""
+        return gated(self.rows[1])
+
+    @cached_property
+    def alike(self) -> float:
+        """Correlation of the two where the first is heard, -1 to 1."""
+        a, b, both = self.rows[:, counts(self.rows[0])].sum(axis=1)
+        return float(both / math.sqrt(a * b)) if a > 0 and b > 0 else 0.0
+
+    def each(self, a: float, b: float) -> Sound:
+        """Return the power of every block of a mixture by two gains."""
+        one, other, both = self.rows
+        return np.asarray(a * a * one + b * b * other + 2 * a * b * both)
+
+    def power(self, a: float, b: float) -> float:
+        """Return the power of a mixture by two gains, by its own gates."""
+        return gated(self.each(a, b))
 
     def scaled(self, a: float, b: float) -> "JoinMeasurement":
         """Return the same with gains on the two signals."""
-        return JoinMeasurement(self.a * a * a, self.b * b * b, self.both * a * b)
+        if a == b == 1.0:
+            return self
+        return JoinMeasurement.of((self.rows * [[a * a], [b * b], [a * b]]).T)
 
 
 def match(blend: JoinMeasurement) -> float:
@@ -36,25 +92,30 @@ def match(blend: JoinMeasurement) -> float:
 def kept_db(measured: JoinMeasurement, mix: float, most_db: float) -> float:
     """Return the gain in dB of the changed sound with which the mix of it is as loud as the input.
 
-    measured: the input and the changed sound, and their mean product. With g the gain and m the
-    mix, m^2 g^2 b + 2 m (1 - m) g both + (1 - m)^2 a = a. 0 where nothing is heard, or nothing is
+    measured: the input and the changed sound. With g the gain and m the mix, in the blocks that
+    count, m^2 g^2 b + 2 m (1 - m) g both + (1 - m)^2 a = a. 0 where nothing is heard, or nothing is
     changed; at most most_db, up or down.
     """
-    a, b = measured.a, measured.b
-    if a <= 0.0 or b <= 0.0 or a == b or mix <= 0.0:
+    if min(measured.a, measured.b) <= 0.0 or mix <= 0.0:
         return 0.0
-    both = measured.both * (1 - mix)
-    root = both * both + mix * (2 - mix) * a * b
-    gain = (math.sqrt(root) - both) / (mix * b)
+    gain, dry = math.sqrt(measured.a / measured.b), 1 - mix
+    for _ in range(2 * TIMES):
+        heard = counts(measured.each(dry, mix * gain))
+        a, b, both = measured.rows[:, heard].mean(axis=1)
+        rest = measured.a - dry * dry * a
+        root = (dry * both) ** 2 + b * rest
+        if b <= 0.0 or root < 0.0:
+            break
+        gain = max((math.sqrt(root) - dry * both) / (mix * b), 1e-6)
     return min(max(20 * math.log10(gain), -most_db), most_db)
 
 
 def gains(law: Law, x: float, blend: JoinMeasurement | None = None) -> tuple[float, float]:
     """Return the gains of the first and the second signal at position x, 0 to 1.
 
-    steady: y = sqrt(Pa / P(x)) ((1 - x) a + x k b) with k = sqrt(Pa / Pb) and
-    P(x) = (1 - x)**2 Pa + x**2 k**2 Pb + 2 x (1 - x) k Cab, so that y is as loud as the first
-    at every position; without a measurement it is linear.
+    steady: y = sqrt(Pa / P(x)) ((1 - x) a + x k b) with k = sqrt(Pa / Pb), P(x) being the power of
+    (1 - x) a + x k b by its own gates, so that y is as loud as the first at every position; without
+    a measurement it is linear.
     """
     if law == "sum":
         return 1.0, 1.0
@@ -63,19 +124,31 @@ def gains(law: Law, x: float, blend: JoinMeasurement | None = None) -> tuple[flo
     if law == "linear" or blend is None or min(blend.a, blend.b) <= 0:
         return 1.0 - x, x
     k = match(blend)
-    power = (1 - x) ** 2 * blend.a + x * x * k * k * blend.b + 2 * x * (1 - x) * k * blend.both
+    power = blend.power(1.0 - x, x * k)
     gain = min(math.sqrt(blend.a / max(power, 1e-30)), GAIN_LIMIT)
     return gain * (1.0 - x), gain * x * k
 
 
+def wander(blend: JoinMeasurement, x: float) -> tuple[float, int]:
+    """Return by how many dB the steady blend at x leaves the first signal's level for 3 s at the
+    most, where that is heard, and the block at which it does: the level of the whole is held, not
+    that of each stretch."""
+    one, whole = blend.rows[0], blend.each(*gains("steady", x, blend))
+    count = min(STRETCH, len(one))
+    both = [np.convolve(p, np.ones(count) / count, "valid") for p in (one, whole)]
+    heard = counts(both[0])
+    if not heard.any() or blend.b <= 0.0:
+        return 0.0, 0
+    apart = np.where(heard, 10 * np.log10(np.maximum(both[1], 1e-13) / both[0]), 0.0)
+    at = int(np.abs(apart).argmax())
+    return float(apart[at]), at
+
+
 def opposed(blend: JoinMeasurement) -> bool:
     """Say whether the two cancel so much that the steady law stops at its 6 dB on the way."""
-    if blend.both >= 0:
+    if blend.alike >= 0:
         return False
     k = match(blend)
-    for step in range(1, 20):
-        x = step / 20
-        power = (1 - x) ** 2 * blend.a + x * x * k * k * blend.b + 2 * x * (1 - x) * k * blend.both
-        if blend.a > GAIN_LIMIT**2 * max(power, 0.0):
-            return True
-    return False
+    return any(
+        blend.a > GAIN_LIMIT**2 * blend.power(1 - step / 20, step / 20 * k) for step in range(1, 20)
+    )

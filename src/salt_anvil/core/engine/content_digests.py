@@ -51,7 +51,7 @@ def with_digest(
         joins.append(_looked_up(f"bus:{strip.id}", _digest(["bus", inputs]), ready, measured))
     if strip.kind != "track":
         join = [strip.join.law, strip.join.position, _lane_facts(plan.own(strip.id), "position")]
-        inputs.append([join, [j.measured and vars(j.measured) for j in joins]])
+        inputs.append([join, [j.measured and j.measured.digest for j in joins]])
     trim = [strip.trim_db, strip.invert, _lane_facts(plan.own(strip.id), "trim_db")]
     facts: dict[Buffer, Any] = {INPUT: _digest([inputs, trim])}
     settled = {INPUT: all(j.measured is not None for j in joins)}
@@ -81,7 +81,7 @@ def with_digest(
             name = node.element.id
             found = _looked_up(name, _digest([name, before[:2]]), ready, measured)
             joins.append(found)
-            own.append(found.measured and vars(found.measured))
+            own.append(found.measured and found.measured.digest)
             ready = ready and found.measured is not None
         sounding = _digest([own, before])
         for number, buffer in enumerate(node.outputs):

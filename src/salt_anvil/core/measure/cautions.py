@@ -5,7 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from salt_anvil.core.audio import Sound
-from salt_anvil.core.measure import bending, loudness
+from salt_anvil.core.dsp import gating
+from salt_anvil.core.measure import bending
 from salt_anvil.core.measure.reduction import reduction_figures
 from salt_anvil.core.measure.rows import PEAK, Figures, K, Rows, difference
 from salt_anvil.core.measure.spans import Span, cells_in, rows_in
@@ -97,7 +98,7 @@ def dynamics_cautions(
 
 def _floor_db(rows: Rows) -> float | None:
     """Return the level of the quietest tenth that is not silence, if it is far below the whole."""
-    levels = loudness.OFFSET + 10 * np.log10(np.maximum(rows[:, K], 1e-12))
+    levels = gating.level(rows[:, K])
     levels = levels[levels > FLOOR_SILENT_DB]
     if len(levels) < FEWEST_ROWS:
         return None
@@ -108,7 +109,7 @@ def _floor_db(rows: Rows) -> float | None:
 
 def floor_cautions(before: Rows, after: Rows, passage: Span) -> list[Caution]:
     quiet = _floor_db(before)
-    levels = loudness.OFFSET + 10 * np.log10(np.maximum(after[:, K], 1e-12))
+    levels = gating.level(after[:, K])
     levels = levels[levels > FLOOR_SILENT_DB]
     if quiet is None or len(levels) < FEWEST_ROWS:
         return []

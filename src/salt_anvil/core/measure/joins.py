@@ -80,7 +80,7 @@ def measure_join(
             meter = JoinMeter(plan.rate, a.shape[1])
         meter.feed(a, b)
     assert meter is not None
-    return meter.each_for_itself() if a_stage else meter.result()
+    return meter.result()
 
 
 def _branches(chain: list[Element], name: str) -> list[str]:

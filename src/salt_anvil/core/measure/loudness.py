@@ -5,16 +5,11 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-OFFSET = -0.691
-ABSOLUTE_GATE = -70.0
-RELATIVE_GATE = -10.0
+from salt_anvil.core.dsp.gating import ABSOLUTE_GATE, gated, level
+
 RANGE_GATE = -20.0
 SILENT = -120.0
 """What is given for the loudness of silence."""
-
-
-def _level(power: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.asarray(OFFSET + 10 * np.log10(np.maximum(power, 1e-13)))
 
 
 def _windows(rows: NDArray[np.float64], count: int) -> NDArray[np.float64]:
@@ -27,12 +22,12 @@ def _windows(rows: NDArray[np.float64], count: int) -> NDArray[np.float64]:
 
 def momentary(powers: NDArray[np.float64], a_row: int = 1) -> NDArray[np.float64]:
     """Return the loudness in LUFS of every 400 ms window; powers: K-weighted, so many a row."""
-    return _level(_windows(powers, 4 * a_row))
+    return level(_windows(powers, 4 * a_row))
 
 
 def short_term(powers: NDArray[np.float64], a_row: int = 1) -> NDArray[np.float64]:
     """Return the loudness in LUFS of every 3 s window."""
-    return _level(_windows(powers, 30 * a_row))
+    return level(_windows(powers, 30 * a_row))
 
 
 def integrated(rows: NDArray[np.float64]) -> float:
@@ -40,12 +35,8 @@ def integrated(rows: NDArray[np.float64]) -> float:
 
     rows: K-weighted power, channels summed, per 100 ms. Less than 400 ms has no loudness.
     """
-    blocks = _windows(rows, 4)
-    kept = blocks[_level(blocks) > ABSOLUTE_GATE]
-    if len(kept) == 0:
-        return SILENT
-    gate = _level(kept.mean(keepdims=True))[0] + RELATIVE_GATE
-    return float(_level(kept[_level(kept) > gate].mean(keepdims=True))[0])
+    power = gated(_windows(rows, 4))
+    return float(level(np.array([power]))[0]) if power else SILENT
 
 
 def loudness_range(rows: NDArray[np.float64]) -> float | None:

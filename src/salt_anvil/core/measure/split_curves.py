@@ -84,12 +84,10 @@ def join_travel(
         measured=measured is not None and min(measured.a, measured.b) > 0,
     )
     if measured is not None and found.measured:
-        powers = [
-            a * a * measured.a + b * b * measured.b + 2 * a * b * measured.both for a, b in pairs
-        ]
+        powers = [measured.power(a, b) for a, b in pairs]
         found.loudness = [10 * math.log10(max(p / measured.a, 1e-12)) for p in powers]
         found.match_db = _decibels(blend.match(measured))
-        found.alike = measured.both / math.sqrt(measured.a * measured.b)
+        found.alike = measured.alike
     return found
 
 

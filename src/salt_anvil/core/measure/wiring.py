@@ -2,9 +2,13 @@
 
 from salt_anvil.core.dsp import blend
 from salt_anvil.core.dsp.blend import JoinMeasurement
+from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.plan import StripPlan
 from salt_anvil.core.measure.cautions import Caution
 from salt_anvil.core.session import Branch, Element, Split, Stage, elements
+
+WANDER_LIMIT_DB = 2.0
+"""More is heard as a change of level (common practice, no source)."""
 
 
 def wiring_cautions(plan: StripPlan, frames: int) -> list[Caution]:
@@ -15,7 +19,8 @@ def wiring_cautions(plan: StripPlan, frames: int) -> list[Caution]:
             found += _of_split(element, plan.measurement(element.id), frames)
     if plan.strip.join.law == "steady":
         measured = plan.measurement(f"bus:{plan.strip.id}")
-        found += _of_steady(plan.strip.id, "the two inputs", measured, frames)
+        name = plan.strip.id
+        found += _of_steady(name, "the two inputs", measured, plan.strip.join.position, frames)
     return found
 
 
@@ -39,14 +44,15 @@ def _of_split(split: Split, measured: JoinMeasurement | None, frames: int) -> li
         words = f"Solo is on in a split: only {' and '.join(soloed)} is heard."
         found.append(_caution(f"solo {split.id}", words, len(soloed), 0, frames))
     if split.join.law == "steady":
-        found += _of_steady(
-            split.id, " and ".join(b.name for b in split.branches), measured, frames
-        )
+        words = " and ".join(b.name for b in split.branches)
+        if measured is not None:
+            measured = measured.scaled(*(to_gain(b.gain_db) for b in split.branches))
+        found += _of_steady(split.id, words, measured, split.join.position, frames)
     return found
 
 
 def _of_steady(
-    name: str, words: str, measured: JoinMeasurement | None, frames: int
+    name: str, words: str, measured: JoinMeasurement | None, position: float, frames: int
 ) -> list[Caution]:
     if measured is None:
         return []
@@ -55,12 +61,20 @@ def _of_steady(
         return [_caution(f"silent {name}", said, -70, -70, frames)]
     if blend.opposed(measured):
         said = f"{words} cancel on the way: their polarity is opposed. The level sinks in between."
-        alike = measured.both / (measured.a * measured.b) ** 0.5
-        return [_caution(f"opposed {name}", said, alike, 0, frames)]
+        return [_caution(f"opposed {name}", said, measured.alike, 0, frames)]
     ratio = (measured.a / measured.b) ** 0.5
     if not 1 / blend.MATCH_LIMIT <= ratio <= blend.MATCH_LIMIT:
         said = f"The levels of {words} are more than 24 dB apart: the blend is not measured steady."
         return [_caution(f"match {name}", said, ratio, blend.MATCH_LIMIT, frames)]
+    apart, at = blend.wander(measured, position)
+    if abs(apart) > WANDER_LIMIT_DB:
+        way = "louder" if apart > 0 else "quieter"
+        said = (
+            f"The blend of {words} is steady over the song, but for a while {abs(apart):.1f} dB"
+            f" {way} than the first: there they are alike in another way."
+        )
+        begin = min(round(at * frames / len(measured.rows[0])), frames)
+        return [Caution(f"wander {name}", said, apart, WANDER_LIMIT_DB, begin, frames)]
     return []
 
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
+from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp import waveshaper as s
 from salt_anvil.core.dsp.blend import JoinMeasurement
@@ -200,7 +201,7 @@ class Compressor(Processor[CompressorParams]):
 
     def latency(self, params: CompressorParams, rate: int) -> int:
         colour = o.LATENCY if params.colour > 0 else 0
-        return round(params.lookahead_ms * rate / 1000) + colour
+        return _wait(params, rate) + colour
 
     def release_ms(self, params: CompressorParams, context: Context) -> float:
         """Return the release time in force.
@@ -277,10 +278,11 @@ class Compressor(Processor[CompressorParams]):
         channels = context.channels
         state = State(
             detector=np.zeros((d.STATES, channels)),
-            past=np.zeros((round(params.lookahead_ms * context.rate / 1000), channels)),
+            past=np.zeros((_wait(params, context.rate), channels)),
             cell=np.zeros(channels),
             heard=np.full(channels, -300.0),
         )
+        state.nest("key_", listening.memory(context.rate, channels))
         if params.colour > 0:
             state["late"] = np.zeros((o.LATENCY, channels))
             state["offset"] = np.zeros((1, channels, 2))
@@ -293,6 +295,7 @@ class Compressor(Processor[CompressorParams]):
         reduction = np.empty_like(block)
         heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))
         listened = to_mid_side(key) if sides else key
+        listened = listening.heard(listened, params.detector == "peak", state.nested("key_"))
         d.reduce_into(
             reduction,
             heard,
@@ -339,6 +342,11 @@ def _coloured(sound: Sound, ramp: Ramp, rate: int, state: State, start: int) -> 
     share = ramp.frames(COLOUR, start, len(sound))
     out: Sound = delayed(sound, state["late"]) - (share / gain) * level
     return out
+
+
+def _wait(params: CompressorParams, rate: int) -> int:
+    """Return the frames from the sound to the gain that it asks for."""
+    return round(params.lookahead_ms * rate / 1000) + listening.LATENCY
 
 
 def _slope(ratio: float) -> float:

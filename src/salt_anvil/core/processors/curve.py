@@ -7,6 +7,7 @@ from pydantic import field_validator
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
+from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp import transfer_curve as s
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.delay import delayed
@@ -102,7 +103,7 @@ class Curve(Processor[CurveParams]):
     has_sidechain = True
 
     def latency(self, params: CurveParams, rate: int) -> int:
-        return round(params.lookahead_ms * rate / 1000)
+        return round(params.lookahead_ms * rate / 1000) + listening.LATENCY
 
     def hears_waveform(self, params: CurveParams) -> bool:
         return params.detector == "peak"
@@ -125,19 +126,24 @@ class Curve(Processor[CurveParams]):
         channels = context.channels
         detector = np.zeros((s.STATES, channels))
         detector[s.HEARD] = s.LOWEST_DB
-        return State(
+        state = State(
             detector=detector,
             past=np.zeros((self.latency(params, context.rate), channels)),
             taken=np.zeros(channels),
             given=np.zeros(channels),
             heard=np.full(channels, -300.0),
         )
+        state.nest("key_", listening.memory(context.rate, channels))
+        return state
 
     def process(self, given: Passage[CurveParams]) -> tuple[Sound, Report]:
         block, key, params, context, ramp, state, start = given
         change, heard = np.empty_like(block), np.empty_like(block)
         detector = d.MEAN_SQUARE if params.detector == "rms" else d.PEAK
-        s.curve_into(change, heard, key, start, ramp.value, ramp.step, detector, state["detector"])
+        listened = listening.heard(key, params.detector == "peak", state.nested("key_"))
+        s.curve_into(
+            change, heard, listened, start, ramp.value, ramp.step, detector, state["detector"]
+        )
         signal = delayed(block, state["past"])
         out = gained(signal, ramp, MAKEUP, start, -change)
         late = start - len(state["past"])

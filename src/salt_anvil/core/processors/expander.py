@@ -7,6 +7,7 @@ import numpy as np
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import expander_curve as e
+from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.processors.base import (
@@ -109,7 +110,7 @@ class Expander(Processor[ExpanderParams]):
     level_line = "threshold_db"
 
     def latency(self, params: ExpanderParams, rate: int) -> int:
-        return round(params.lookahead_ms * rate / 1000)
+        return round(params.lookahead_ms * rate / 1000) + listening.LATENCY
 
     def hears_waveform(self, params: ExpanderParams) -> bool:
         return params.detector == "peak"
@@ -130,13 +131,15 @@ class Expander(Processor[ExpanderParams]):
 
     def prepare(self, params: ExpanderParams, context: Context) -> State:
         channels = context.channels
-        return State(
+        state = State(
             detector=np.zeros((d.STATES, channels)),
             past=np.zeros((self.latency(params, context.rate), channels)),
             taken=np.zeros(channels),
             given=np.zeros(channels),
             heard=np.full(channels, -300.0),
         )
+        state.nest("key_", listening.memory(context.rate, channels))
+        return state
 
     def process(self, given: Passage[ExpanderParams]) -> tuple[Sound, Report]:
         block, key, params, context, ramp, state, start = given
@@ -148,7 +151,10 @@ class Expander(Processor[ExpanderParams]):
             ],
             np.int64,
         )
-        e.expand_into(change, heard, key, start, ramp.value, ramp.step, flags, state["detector"])
+        listened = listening.heard(key, params.detector == "peak", state.nested("key_"))
+        e.expand_into(
+            change, heard, listened, start, ramp.value, ramp.step, flags, state["detector"]
+        )
         signal = delayed(block, state["past"])
         still = np.zeros(len(ramp.value))
         d.gain_into(out, signal, -change, start, still, still)

@@ -3,6 +3,7 @@
 import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp import noise_gate as g
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
@@ -105,7 +106,7 @@ class Gate(Processor[GateParams]):
     level_line = "threshold_db"
 
     def latency(self, params: GateParams, rate: int) -> int:
-        return round(params.lookahead_ms * rate / 1000)
+        return round(params.lookahead_ms * rate / 1000) + listening.LATENCY
 
     def controls(self, params: GateParams, context: Context) -> Vector:
         rate = context.rate
@@ -124,7 +125,7 @@ class Gate(Processor[GateParams]):
         channels = context.channels
         detector = np.zeros((g.STATES, channels))
         detector[g.GAIN] = to_gain(-params.depth_db)
-        return State(
+        state = State(
             detector=detector,
             past=np.zeros((self.latency(params, context.rate), channels)),
             reduction=np.zeros(channels),
@@ -132,12 +133,15 @@ class Gate(Processor[GateParams]):
             opened=np.zeros(channels),
             heard=np.full(channels, -300.0),
         )
+        state.nest("key_", listening.memory(context.rate, channels))
+        return state
 
     def process(self, given: Passage[GateParams]) -> tuple[Sound, Report]:
         block, key, _, context, ramp, state, start = given
         gain, level, phases, opened = (np.empty_like(block) for _ in range(4))
+        listened = listening.heard(key, True, state.nested("key_"))
         g.gate_into(
-            gain, level, phases, opened, key, start, ramp.value, ramp.step, state["detector"]
+            gain, level, phases, opened, listened, start, ramp.value, ramp.step, state["detector"]
         )
         out = delayed(block, state["past"]) * gain
         late = start - len(state["past"])
