@@ -44,7 +44,7 @@ def main() -> None:
         ramp = ControlRamp(item.controls(params, context)).over(0, BLOCK)
         state, flags = item.prepare(params, context)["detector"], _flags(params)
         call = lambda r=ramp, s=state, f=flags: dynamics.reduce_into(  # noqa: E731
-            out, unheard, sound, 0, r.value, r.step, f, s
+            out, unheard, sound, unheard, 0, r.value, r.step, f, s
         )
         print(f"reduce_into {name:12}{per_frame(call):6.2f}")
     makeup = np.zeros(17)

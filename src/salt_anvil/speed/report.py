@@ -127,7 +127,7 @@ def _kernel(params: dict[str, Any]) -> dict[str, float]:
 
     def step() -> None:
         block = next(blocks)
-        d.reduce_into(reduction, unheard, block, 0, ramp.value, ramp.step, flags, state)
+        d.reduce_into(reduction, unheard, block, unheard, 0, ramp.value, ramp.step, flags, state)
         d.gain_into(out, block, reduction, 0, makeup, makeup)
 
     return _factor(lambda: _repeated(step))

@@ -19,8 +19,8 @@ from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector of `reduce_into`.
 THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, HOLD, RMS, MOST, LINK, RESTORE, RESTORE_RATE = range(11)
-SLOW_RISE, SLOW_FALL = 11, 12
-CONTROLS = 13
+SLOW_RISE, SLOW_FALL, LINK_HITS = 11, 12, 13
+CONTROLS = 14
 # Rows of the state, one column a channel: reduction, peak hold, hold counter, slow part, mean
 # square, slow copy for restore.
 OUT, HELD, COUNT, SLOW, POWER, LATE = range(6)
@@ -113,6 +113,40 @@ def _link(levels: Sound, n: int, link: float, d_link: float) -> None:
         most = max(a, b)
         levels[0, i] = a + amount * (most - a)
         levels[1, i] = b + amount * (most - b)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _link_shared(
+    levels: Sound,
+    shared: Sound,
+    room: Sound,
+    exponent: Sound,
+    at: int,
+    n: int,
+    channels: int,
+    value: Sound,
+    step: Sound,
+    offset: int,
+) -> None:
+    """Move every channel's level towards what is shared: by LINK what lasts, by LINK_HITS the rest.
+
+    shared: (frames, 2), see `sharing`. room: (2, GRID).
+    """
+    for row in range(2):
+        for i in range(n):
+            room[row, i] = shared[at + i, row] + FLOOR_AMPLITUDE
+        log2_into(room[row], exponent, n, DB_PER_OCTAVE)
+    for channel in range(channels):
+        for i in range(n):
+            j = offset + i
+            own = levels[channel, i]
+            lasting = max(own, room[1, i])
+            beyond = max(own, room[0, i]) - lasting
+            levels[channel, i] = (
+                own
+                + (value[LINK] + step[LINK] * j) * (lasting - own)
+                + (value[LINK_HITS] + step[LINK_HITS] * j) * beyond
+            )
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -255,6 +289,7 @@ def reduce_into(
     reduction: Sound,
     heard: Sound,
     key: Sound,
+    shared: Sound,
     start: int,
     value: Sound,
     step: Sound,
@@ -264,13 +299,14 @@ def reduce_into(
     """Fill reduction (frames, channels) with the smoothed reduction in dB that the key asks for.
 
     heard: (frames, channels), filled with the detector's level in dB, or of 0 frames.
+    shared: what the channels tell each other (`sharing`), or of 0 frames: their levels.
     key: (frames, channels), 1 or 2 channels. start: timeline frame of key[0]. value, step:
     (grid points, CONTROLS). flags: detector, ballistics, topology, programme-dependent release.
     state: (STATES, channels), changed.
     """
     frames, channels = key.shape
     detector, ballistics, topology, programme = flags[0], flags[1], flags[2], flags[3] == 1
-    levels = np.empty((2, GRID))
+    levels, room = np.empty((2, GRID)), np.empty((2, GRID))
     exponent = np.empty(GRID)
     carried = np.empty(STATES)
     for at, n, k, offset in grid_cells(start, frames):
@@ -292,10 +328,13 @@ def reduce_into(
                 exponent,
             )
         link = v[LINK] + d[LINK] * offset
-        if channels == 2:
+        alike = channels == 2 and link == 1.0 and d[LINK] == 0.0 and len(shared) == 0
+        if len(shared):
+            _link_shared(levels, shared, room, exponent, at, n, channels, v, d, offset)
+        elif channels == 2:
             _link(levels, n, link, d[LINK])
-        shared = channels == 2 and link == 1.0 and d[LINK] == 0.0 and _equal_lanes(state)
-        for channel in range(1 if shared else channels):
+        alike = alike and _equal_lanes(state)
+        for channel in range(1 if alike else channels):
             c = levels[channel]
             carried[:] = state[:, channel]
             if len(heard):
@@ -322,7 +361,7 @@ def reduce_into(
                     state[row, channel] = carried[row]
             for i in range(n):
                 reduction_here[i, channel] = c[i]
-        if shared:
+        if alike:
             for row in range(STATES):
                 if row != POWER:
                     state[row, 1] = state[row, 0]

@@ -30,8 +30,12 @@ TYPE, CHANNEL, ORDER = range(3)
 SECTIONS = 4
 STEP = 16
 """Frames after which a band that moves by level is set anew; in between it glides."""
-POWER, NOW, NEXT = 0, 2, 3
-"""Rows of a band's detector: power of each channel, the movement at this step's ends in dB."""
+POWER, NOW, NEXT, MEANS = 0, 2, 3, 4
+ROWS = MEANS + 2 * 3
+"""Rows of a band's detector: power of each channel, the movement at this step's ends in dB, and of
+each channel the means that the power is found from."""
+MOST_APART = 4.0
+"""A wave's two quarters are taken for at most so much apart: in the mean they are alike."""
 HEARD_HZ, EDGE = 20000.0, 0.92 * math.pi
 """Up to where a filter follows its prototype: in Hz, and at most in radians a frame."""
 BILINEAR = 0.0
@@ -219,17 +223,25 @@ def _heard(
     warped: float,
     damping: float,
     rate: float,
-    powers: Sound,
+    row: Sound,
     memory: Sound,
     channels: int,
 ) -> None:
-    """Move the powers of what lies in a band's range of the keys on by n frames."""
+    """Move the powers of what lies in a band's range of the keys on by n frames.
+
+    Of a steady tone a power has no ripple, however low it is: beside the square of what is heard
+    stands that of the same a quarter of a period on. A section's band output is that of its low and
+    high ones, but for the frequency, w of its own: low is l, band is w times l's quarter, high is
+    w * w * l turned round, so that band * band and -low * high are the two squares of a bell, and
+    their ratio weighs band * band for a shelf.
+    """
     a1 = 1.0 / (1.0 + warped * (warped + damping))
     a2 = warped * a1
     a3 = warped * a2
     for channel in range(channels):
         z1, z2 = memory[channel]
-        power = powers[channel]
+        means = row[MEANS + 3 * channel : MEANS + 3 * channel + 3]
+        square, quarter, both = means
         for i in range(at, at + n):
             x = keys[channel, i]
             u = x - z2
@@ -237,16 +249,23 @@ def _heard(
             low = z2 + a2 * z1 + a3 * u
             z1 = 2.0 * band - z1
             z2 = 2.0 * low - z2
-            if kind == BELL:
-                y = damping * band
-            elif kind == LOW_SHELF:
-                y = low
-            else:
-                y = x - damping * band - low
-            power += rate * (y * y - power)
+            high = x - damping * band - low
+            y = low if kind == LOW_SHELF else high
+            square += rate * (y * y - square)
+            quarter += rate * (band * band - quarter)
+            both += rate * (-low * high - both)
         memory[channel, 0] = z1 if abs(z1) > TINY else 0.0
         memory[channel, 1] = z2 if abs(z2) > TINY else 0.0
-        powers[channel] = power if power > TINY else 0.0
+        square, quarter = max(square, 0.0), max(quarter, 0.0)
+        if kind == BELL:
+            power = 0.5 * damping * damping * (quarter + max(both, 0.0))
+        else:
+            apart = quarter / both if both * MOST_APART > quarter else MOST_APART
+            power = 0.5 * square * (1.0 + apart)
+        means[0] = square if square > TINY else 0.0
+        means[1] = quarter if quarter > TINY else 0.0
+        means[2] = both if abs(both) > TINY else 0.0
+        row[POWER + channel] = power if power > TINY else 0.0
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -347,7 +366,7 @@ def tone_into(
     key: (frames, columns), what bands that move listen to. start: timeline frame of sound[0].
     value, step: (grid points, bands * COLUMNS). shapes: (bands, 3). edge: see `section`.
     power_rate: of the mean squares. memory: (bands, SECTIONS, columns, 2); ears: (bands, columns,
-    2); rows: (bands, 4); all changed. A band that does nothing is passed by, to the bit.
+    2); rows: (bands, ROWS); all changed. A band that does nothing is passed by, to the bit.
     """
     frames, columns = sound.shape
     cell, keys = np.empty((2, GRID)), np.empty((2, GRID))
@@ -491,7 +510,7 @@ def filtered(
         0.0,
         memory,
         np.zeros((count, sound.shape[1], 2)),
-        np.zeros((count, 4)),
+        np.zeros((count, ROWS)),
     )
     return out
 

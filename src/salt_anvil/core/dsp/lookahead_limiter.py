@@ -28,21 +28,56 @@ ALIKE, APART, WAITS = 0.9, 0.1, 1.05
 most, and for how many of these is waited; common practice, no source."""
 
 # Columns of the control vector of `wall_into`; times in frames.
-TARGET, LINK, RELEASE, QUICK, LASTING, HOLD, BODY_RISE = range(7)
-CONTROLS = 7
+TARGET, LINK, RELEASE, QUICK, LASTING, HOLD, BODY_RISE, LINK_HITS = range(8)
+CONTROLS = 8
 # Rows of the state, one column a channel.
 OUT, COUNT, BODY, LASTED, SINCE, PERIOD, THERE, EARLIER = range(8)
 STATES = 8
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def needs_into(needs: Sound, peaks: Sound, start: int, value: Vector, step: Vector) -> int:
+def _needs(
+    needs: Sound,
+    peaks: Sound,
+    channel: int,
+    target: float,
+    d_target: float,
+    lowest: float,
+    level: Vector,
+    exponent: Vector,
+) -> int:
+    """Fill one channel's needs of a cell; return the count. lowest: the target's, as amplitude."""
+    n, most, found = len(peaks), 0.0, 0
+    for i in range(n):
+        most = max(most, peaks[i, channel])
+    if most <= lowest:
+        for i in range(n):
+            needs[i, channel] = 0
+        return 0
+    for i in range(n):
+        level[i] = peaks[i, channel] + 1e-15
+    log2_into(level, exponent, n, DB_PER_OCTAVE)
+    for i in range(n):
+        over = level[i] - (target + d_target * i)
+        if over > SMALLEST_DB:
+            needs[i, channel] = math.floor((min(over, MOST_DB) + GUARD_DB) / UNIT)
+            found += 1
+        else:
+            needs[i, channel] = 0
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def needs_into(
+    needs: Sound, peaks: Sound, shared: Sound, start: int, value: Vector, step: Vector
+) -> int:
     """Fill needs (frames, channels) with the reduction that each peak asks for; return the count.
 
-    start: timeline frame of peaks[0]. value, step: (grid points, CONTROLS); TARGET is in dB.
+    shared: what the channels tell each other (`sharing`), or of 0 frames: their peaks. start:
+    timeline frame of peaks[0]. value, step: (grid points, CONTROLS); TARGET is in dB.
     """
     frames, channels = peaks.shape
-    level, exponent = np.empty(GRID), np.empty(GRID)
+    level, exponent, asked = np.empty(GRID), np.empty(GRID), np.empty((GRID, 2))
     found = 0
     for at, n, k, offset in grid_cells(start, frames):
         peaks_here = peaks[at : at + n]
@@ -50,24 +85,23 @@ def needs_into(needs: Sound, peaks: Sound, start: int, value: Vector, step: Vect
         target, d_target = value[k, TARGET] + step[k, TARGET] * offset, step[k, TARGET]
         lowest = 10.0 ** (min(target, target + d_target * n) / 20.0)
         for channel in range(channels):
-            most = 0.0
-            for i in range(n):
-                most = max(most, peaks_here[i, channel])
-            if most <= lowest:
+            found += _needs(
+                needs_here, peaks_here, channel, target, d_target, lowest, level, exponent
+            )
+        if len(shared):
+            for row in range(2):
+                told = shared[at : at + n]
+                found += _needs(asked, told, row, target, d_target, lowest, level, exponent)
+            link, hits = value[k, LINK], value[k, LINK_HITS]
+            d_link, d_hits = step[k, LINK], step[k, LINK_HITS]
+            for channel in range(channels):
                 for i in range(n):
-                    needs_here[i, channel] = 0
-                continue
-            for i in range(n):
-                level[i] = peaks_here[i, channel] + 1e-15
-            log2_into(level, exponent, n, DB_PER_OCTAVE)
-            for i in range(n):
-                over = level[i] - (target + d_target * i)
-                if over > SMALLEST_DB:
-                    needs_here[i, channel] = math.floor((min(over, MOST_DB) + GUARD_DB) / UNIT)
-                    found += 1
-                else:
-                    needs_here[i, channel] = 0
-        if channels == 2:
+                    own = needs_here[i, channel]
+                    lasting = max(own, asked[i, 1])
+                    more = (link + d_link * (offset + i)) * (lasting - own)
+                    more += (hits + d_hits * (offset + i)) * (max(own, asked[i, 0]) - lasting)
+                    needs_here[i, channel] = own + math.floor(more)
+        elif channels == 2:
             link, d_link = value[k, LINK] + step[k, LINK] * offset, step[k, LINK]
             for i in range(at, at + n):
                 a, b = needs[i, 0], needs[i, 1]

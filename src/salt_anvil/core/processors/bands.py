@@ -215,7 +215,7 @@ def bands_state(most: int, channels: int) -> State:
     return State(
         memory=np.zeros((most, t.SECTIONS, channels, 2)),
         ears=np.zeros((most, channels, 2)),
-        rows=np.zeros((most, 4)),
+        rows=np.zeros((most, t.ROWS)),
     )
 
 

@@ -14,6 +14,7 @@ from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.note import Note, note_ms
+from salt_anvil.core.dsp.sharing import shared_of
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import (
@@ -33,13 +34,26 @@ from salt_anvil.core.processors.fields import (
     given_back,
     knee,
     link,
+    link_edge,
+    link_hits,
     lookahead,
     makeup,
     rms_time,
     share,
     stereo,
 )
-from salt_anvil.core.processors.parts import cells_of, gained, keeping, without_offset
+from salt_anvil.core.processors.parts import (
+    NOTHING_SHARED,
+    apart,
+    cells_of,
+    check_range,
+    gained,
+    in_range,
+    keeping,
+    linking_state,
+    range_sections,
+    without_offset,
+)
 from salt_anvil.core.state import State
 
 MAKEUP, COLOUR, BALANCE = d.CONTROLS, d.CONTROLS + 1, d.CONTROLS + 2
@@ -137,6 +151,9 @@ class CompressorParams(Params):
         0.5, label="Colour balance", doc="0 adds even harmonics alone, 1 odd ones alone."
     )
     link: float = link()
+    link_hits: float | None = link_hits()
+    link_low_hz: float | None = link_edge("low")
+    link_high_hz: float | None = link_edge("high")
     lookahead_ms: float = lookahead(
         "Reduction begins this much before the sound that asks for it.",
         when={"topology": ["feed-forward"]},
@@ -254,6 +271,7 @@ class Compressor(Processor[CompressorParams]):
                 f"lookahead_ms is {params.lookahead_ms:g}; feed-back hears its own output and"
                 " cannot look ahead (allowed: 0)"
             )
+        check_range("link_low_hz", params.link_low_hz, "link_high_hz", params.link_high_hz)
         rate = context.rate
         release = self.release_ms(params, context)
         vector = np.zeros(CONTROLS)
@@ -267,6 +285,7 @@ class Compressor(Processor[CompressorParams]):
         vector[d.RMS] = d.rate_of(params.rms_ms, rate)
         vector[d.MOST] = params.max_reduction_db
         vector[d.LINK] = params.link
+        vector[d.LINK_HITS] = params.link if params.link_hits is None else params.link_hits
         vector[d.RESTORE] = params.restore
         vector[d.RESTORE_RATE] = d.rate_of(RESTORE_MS, rate)
         vector[d.SLOW_RISE] = d.rate_of(SLOW_RISE * release, rate)
@@ -283,6 +302,8 @@ class Compressor(Processor[CompressorParams]):
             heard=np.full(channels, -300.0),
         )
         state.nest("key_", listening.memory(context.rate, channels))
+        if channels == 2:
+            state.nest("link_", linking_state(context.rate))
         if params.colour > 0:
             state["late"] = np.zeros((o.LATENCY, channels))
             state["offset"] = np.zeros((1, channels, 2))
@@ -295,11 +316,13 @@ class Compressor(Processor[CompressorParams]):
         reduction = np.empty_like(block)
         heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))
         listened = to_mid_side(key) if sides else key
+        shared = self._shared(given, listened)
         listened = listening.heard(listened, params.detector == "peak", state.nested("key_"))
         d.reduce_into(
             reduction,
             heard,
             listened,
+            shared,
             start,
             ramp.value,
             ramp.step,
@@ -320,6 +343,17 @@ class Compressor(Processor[CompressorParams]):
             # In the time of the sound that is turned down, like the reduction itself.
             cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
         return out, Report(late // GRID, cells)
+
+    def _shared(self, given: Passage[CompressorParams], key: Sound) -> Sound:
+        """Return what the channels tell each other, of 0 frames where that is their levels."""
+        _, _, params, context, ramp, state, _ = given
+        sections = range_sections(params.link_low_hz, params.link_high_hz, context.rate)
+        if context.channels < 2 or not (len(sections) or apart(ramp, d.LINK, d.LINK_HITS)):
+            return NOTHING_SHARED
+        mine, peaks = state.nested("link_"), params.detector == "peak"
+        heard = listening.heard(in_range(key, sections, mine["range"]), peaks, mine)
+        rms = 0.0 if peaks else float(ramp.value[0, d.RMS])
+        return shared_of(heard, context.rate, mine["shared"], rms)
 
     def drawing(self, params: CompressorParams, context: Context) -> CompressorDrawing:
         levels = [-60 + 0.5 * i for i in range(121)]

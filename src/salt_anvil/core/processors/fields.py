@@ -41,6 +41,37 @@ def link(doc: str = EACH) -> Any:
     return share(1, label="Link", doc=doc)
 
 
+def link_hits() -> Any:
+    """Declare how much the channels go together in what does not last."""
+    return number(
+        None,
+        0,
+        1,
+        label="Link of hits",
+        unit="",
+        step=0.01,
+        marks=QUARTERS,
+        doc="How much the channels go together in what lasts less than 60 ms; open: as the rest.",
+    )
+
+
+def link_edge(end: str) -> Any:
+    """Declare an end of the range of what the channels go together in."""
+    return number(
+        None,
+        20,
+        20000,
+        label=f"Link {'from' if end == 'low' else 'to'}",
+        unit="Hz",
+        scale="log",
+        step=1,
+        change="switch",
+        marks=(20, 200, 2000, 20000),
+        doc=f"{'Low' if end == 'low' else 'High'} end of what one channel hears of the other; open:"
+        " all of it.",
+    )
+
+
 def lookahead(doc: str, when: dict[str, list[str]] | None = None) -> Any:
     """Declare a look-ahead of 0 to 20 ms; none by itself."""
     return number(

@@ -8,10 +8,12 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import clip as c
 from salt_anvil.core.dsp import lookahead_limiter as w
 from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp import sharing
 from salt_anvil.core.dsp.between import AFTER
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
+from salt_anvil.core.dsp.sharing import shared_of
 from salt_anvil.core.processors.base import (
     Context,
     Params,
@@ -21,8 +23,16 @@ from salt_anvil.core.processors.base import (
     choice,
     number,
 )
-from salt_anvil.core.processors.fields import link, share
-from salt_anvil.core.processors.parts import cells_of, gained
+from salt_anvil.core.processors.fields import link, link_edge, link_hits, share
+from salt_anvil.core.processors.parts import (
+    NOTHING_SHARED,
+    apart,
+    cells_of,
+    check_range,
+    gained,
+    in_range,
+    range_sections,
+)
 from salt_anvil.core.processors.wall import peaks_of, reduction_of, wall_state
 from salt_anvil.core.state import State
 
@@ -101,6 +111,9 @@ class LimiterParams(Params):
         doc="Gain behind the wall.",
     )
     link: float = link()
+    link_hits: float | None = link_hits()
+    link_low_hz: float | None = link_edge("low")
+    link_high_hz: float | None = link_edge("high")
     character: Literal["invisible", "quick", "heavy"] = choice(
         "invisible",
         label="Character",
@@ -145,10 +158,12 @@ class Limiter(Processor[LimiterParams]):
         return self._ahead(params, rate) + AFTER + rounds
 
     def controls(self, params: LimiterParams, context: Context) -> Vector:
+        check_range("link_low_hz", params.link_low_hz, "link_high_hz", params.link_high_hz)
         rate, release = context.rate, params.release_ms
         vector = np.zeros(w.CONTROLS + 4)
         vector[w.TARGET] = params.ceiling_db + (w.AIM_DB if params.true_peak else 0.0)
         vector[w.LINK] = params.link
+        vector[w.LINK_HITS] = params.link if params.link_hits is None else params.link_hits
         vector[w.RELEASE] = rate_of(release, rate)
         vector[w.QUICK] = rate_of(QUICK * release, rate)
         vector[w.LASTING] = rate_of(LASTING * release, rate)
@@ -173,6 +188,10 @@ class Limiter(Processor[LimiterParams]):
             taken=np.zeros(channels),
             heard=np.full(channels, -300.0),
         )
+        if channels == 2:
+            state["link_range"] = np.zeros((2, 2, 2))
+            state["link_late"] = np.zeros((AFTER, 2))
+            state["link_shared"] = np.zeros((sharing.STATES, 2))
         if params.round > 0:
             state["unbent"] = np.zeros((o.LATENCY, channels))
             state.update(o.shaping_state(channels))
@@ -191,7 +210,15 @@ class Limiter(Processor[LimiterParams]):
         adaptive = params.release_mode == "adaptive"
         longest = LONGEST_MS * context.rate / 1000 if params.hold_lows else 0.0
         reduction = reduction_of(
-            peaks, value, step, state, start, share=share, adaptive=adaptive, longest=longest
+            peaks,
+            value,
+            step,
+            state,
+            start,
+            share=share,
+            adaptive=adaptive,
+            longest=longest,
+            shared=self._shared(given, driven, peaks),
         )
         out = gained(delayed(driven, state["past"]), ramp, TRIM, start, reduction)
         late = start - len(state["past"]) - behind
@@ -200,6 +227,17 @@ class Limiter(Processor[LimiterParams]):
             seen = 20 * np.log10(np.maximum(delayed(peaks, state["seen"]), 1e-15))
             cells["level_db"] = cells_of(seen, late, state["heard"], -300.0)
         return (out.copy() if out is block else out), Report(late // GRID, cells)
+
+    def _shared(self, given: Passage[LimiterParams], driven: Sound, peaks: Sound) -> Sound:
+        """Return what the channels tell each other, of 0 frames where that is their peaks."""
+        _, _, params, context, ramp, state, _ = given
+        sections = range_sections(params.link_low_hz, params.link_high_hz, context.rate)
+        if context.channels < 2 or not (len(sections) or apart(ramp, w.LINK, w.LINK_HITS)):
+            return NOTHING_SHARED
+        if len(sections):
+            band = in_range(driven, sections, state["link_range"])
+            peaks = np.abs(delayed(band, state["link_late"]))
+        return shared_of(peaks, context.rate, state["link_shared"])
 
 
 def _rounded(driven: Sound, ramp: Ramp, state: State, start: int) -> Sound:

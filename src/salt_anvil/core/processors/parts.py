@@ -6,14 +6,16 @@ from typing import TypeVar
 import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
-from salt_anvil.core.dsp import biquad
+from salt_anvil.core.dsp import biquad, listening, sharing
 from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
 from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Params
+from salt_anvil.core.state import State
 
 P = TypeVar("P", bound=Params)
+NOTHING_SHARED = np.empty((0, 2))
 OFFSET_HZ = 5.0
 """Below it, what a bend adds is an offset; common practice, no source."""
 
@@ -51,6 +53,19 @@ def gained(
         out, sound, np.zeros_like(sound) if reduction is None else reduction, start, gain, step
     )
     return out
+
+
+def linking_state(rate: int) -> State:
+    """Return what is remembered of what two channels tell each other."""
+    state = listening.memory(rate, 2)
+    state.update(range=np.zeros((2, 2, 2)), shared=np.zeros((sharing.STATES, 2)))
+    return state
+
+
+def apart(ramp: Ramp, one: int, other: int) -> bool:
+    """Say whether two controls differ anywhere."""
+    value, step = ramp.value, ramp.step
+    return bool((value[:, one] != value[:, other]).any() or (step[:, one] != step[:, other]).any())
 
 
 @lru_cache(maxsize=1024)

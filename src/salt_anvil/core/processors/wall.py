@@ -7,6 +7,7 @@ from salt_anvil.core.dsp import lookahead_limiter as w
 from salt_anvil.core.dsp.between import BEFORE, EDGE, peaks_into
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.processors.parts import NOTHING_SHARED
 from salt_anvil.core.state import State
 
 STEADY = 8
@@ -51,14 +52,15 @@ def reduction_of(
     share: float = 1.0,
     adaptive: bool = False,
     longest: float = 0.0,
+    shared: Sound = NOTHING_SHARED,
 ) -> Sound:
     """Return the reduction in dB, (frames, channels), for the sound AFTER and the look-ahead ago.
 
     value, step: (grid points, w.CONTROLS). share: of the look-ahead, in which the gain gives way.
-    adaptive, longest: see w.release_into.
+    adaptive, longest: see w.release_into. shared: see w.needs_into.
     """
     fresh = np.empty_like(peaks)
-    found = w.needs_into(fresh, peaks, start, value, step)
+    found = w.needs_into(fresh, peaks, shared, start, value, step)
     needs = np.concatenate([state["needs"], fresh])
     state["needs"][:] = needs[len(fresh) :]
     reduction = np.zeros_like(peaks)
