@@ -4,9 +4,11 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy import signal
 from scipy.integrate import quad
 
 from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.waveshaper import _bend_rows, bend
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.rows import RowMeter, figures
@@ -129,6 +131,24 @@ def test_quiet_sound_passes_and_lean_is_drive_that_is_taken_back() -> None:
 def test_no_offset_is_let_out() -> None:
     out = saturated(sine(200, 4, level_db=-6, channels=1), harmonics=0, drive_db=12)
     assert abs(out[2 * RATE : 3 * RATE].mean()) < 1e-5
+
+
+@pytest.mark.parametrize("params", [
+    {"drive_db": 24, "harmonics": 0}, {"drive_db": 12, "harmonics": 1, "asymmetry": 0.5},
+    {"drive_db": 24, "harmonics": 1, "asymmetry": 1},
+])  # fmt: skip
+def test_a_tone_begins_and_ends_without_a_thump(params: dict[str, Any]) -> None:
+    """Below 120 Hz under -32 dBFS, where what an even bend adds alone would be -18 to -21."""
+    at = np.arange(RATE) / RATE
+    swell = np.clip(np.minimum(at - 0.3, 0.7 - at) / 0.004, 0, 1)
+    tone = 0.5 * np.sin(2 * np.pi * 1000 * at) * (0.5 - 0.5 * np.cos(np.pi * swell))
+    low = signal.butter(6, 120, fs=RATE, output="sos")
+    out = saturated(tone[:, None], **params)[:, 0]
+    assert 20 * np.log10(np.abs(signal.sosfilt(low, out)).max()) < -32
+    bare = tone * to_gain(params["drive_db"])
+    evens = bare - (np.array([x - bend(x, 0.0, 0.0) for x in bare]))
+    thump = signal.sosfilt(low, evens / to_gain(params["drive_db"]))
+    assert params["harmonics"] == 1 or 20 * np.log10(np.abs(thump).max()) > -18
 
 
 def test_mid_side_bends_the_middle_alone_where_there_is_no_side() -> None:

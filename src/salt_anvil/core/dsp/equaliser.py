@@ -521,11 +521,19 @@ def edge_of(rate: int) -> float:
 
 
 def response(
-    values: Vector, shape: Shapes, hz: Vector, rate: int, *, analogue: bool = False
+    values: Vector,
+    shape: Shapes,
+    hz: Vector,
+    rate: int,
+    *,
+    analogue: bool = False,
+    power: float = 1.0,
 ) -> NDArray[np.complex128]:
     """Return the complex response of one band at frequencies in Hz, at rest.
 
     values: (COLUMNS,); shape: (3,). analogue: of its prototype, as if the rate were infinite.
+    power: to which every section is raised; none turns by more than half a turn, so that a root
+    has that share of its phase.
     """
     warp = math.exp(values[WARPED])
     if analogue:
@@ -543,5 +551,6 @@ def response(
         section(kind, warp, damping, values[GAIN], values[ON], real, edge, found)
         g, k, m0, m1, m2 = found
         s = bent / g
-        whole *= m0 + (m1 * s + m2) / (s * s + k * s + 1)
+        found_here = m0 + (m1 * s + m2) / (s * s + k * s + 1)
+        whole *= found_here if power == 1.0 else found_here**power
     return whole

@@ -9,15 +9,18 @@ import math
 import numpy as np
 from numba import njit
 
-from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.quadrature import quarters_into
 
 EVERY = 4
 """Of so many values between the frames one tells the offset."""
 EVEN_SHARE = 0.5
 """Share of the even bend, so that its slope stays between 1/2 and 3/2."""
+PHASES = (math.cos(math.pi / 8), math.cos(3 * math.pi / 8))
+"""Points of a wave of height 1 that tell the mean of an even bend within 2 % (Gauss, Chebyshev)."""
 NEAR = 0.5
 """Steps below it take a polynomial for asinh(x) / x."""
 ASINH = tuple(
@@ -268,6 +271,54 @@ def bend_block(
             for i in range(n):
                 out[at + i, lane], evens[at + i, lane] = line[i], even[i]
     return out, evens
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def offset_into(
+    offset: Sound,
+    sound: Sound,
+    start: int,
+    odd: Vector,
+    d_odd: Vector,
+    lean: Vector,
+    d_lean: Vector,
+    rate: float,
+    all_passes: Vector,
+    memory: Sound,
+) -> None:
+    """Fill offset (frames, channels) with what an even part comes to beside its harmonics.
+
+    Its mean over a wave of the sound's envelope, by the points of PHASES; the envelope and
+    the mean behind two poles of `rate` each. Of the envelope, so that no harmonic is there to be
+    folded back. odd, lean and their steps: per grid point. memory: (channels, quadrature.SECTIONS
+    + 2, 4), changed.
+    """
+    odds, leans = np.empty(o.CHUNK), np.empty(o.CHUNK)
+    line, one, other = np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK)
+    means = np.empty(o.CHUNK)
+    for at in range(0, len(sound), o.CHUNK):
+        n, k = min(o.CHUNK, len(sound) - at), (start % GRID + at) // GRID
+        along_into(odds[:n], odd[k:], d_odd[k:], start + at)
+        along_into(leans[:n], lean[k:], d_lean[k:], start + at)
+        for lane in range(sound.shape[1]):
+            for i in range(n):
+                line[i] = sound[at + i, lane]
+            quarters_into(one[:n], other[:n], line[:n], all_passes, memory[lane, :-1])
+            means[:] = 0.0
+            z = memory[lane, -1]
+            for i in range(n):
+                z[0] += rate * (one[i] * one[i] + other[i] * other[i] - z[0])
+                z[1] += rate * (z[0] - z[1])
+                height = math.sqrt(z[1])
+                one[i], other[i] = PHASES[0] * height, PHASES[1] * height
+            _evens_onto(means[:n], one[:n], odds[:n], leans[:n], 0.5)
+            _evens_onto(means[:n], other[:n], odds[:n], leans[:n], 0.5)
+            for i in range(n):
+                z[2] += rate * (means[i] - z[2])
+                z[3] += rate * (z[2] - z[3])
+                offset[at + i, lane] = z[3]
+            for i in range(4):
+                z[i] = z[i] if abs(z[i]) > TINY else 0.0
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

@@ -8,7 +8,6 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp import oversample as o
-from salt_anvil.core.dsp import waveshaper as s
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
@@ -29,6 +28,7 @@ from salt_anvil.core.processors.base import (
 from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.fields import (
     Detector,
+    Quality,
     Stereo,
     detector,
     given_back,
@@ -45,14 +45,15 @@ from salt_anvil.core.processors.fields import (
 from salt_anvil.core.processors.parts import (
     NOTHING_SHARED,
     apart,
+    bent,
     cells_of,
     check_range,
     gained,
     in_range,
     keeping,
     linking_state,
+    offset_state,
     range_sections,
-    without_offset,
 )
 from salt_anvil.core.state import State
 
@@ -60,7 +61,7 @@ MAKEUP, COLOUR, BALANCE = d.CONTROLS, d.CONTROLS + 1, d.CONTROLS + 2
 CONTROLS = d.CONTROLS + 3
 COLOUR_DB = 18.0
 """Drive of the output stage at full colour; common practice, no source."""
-QUALITY = "good"
+QUALITY: Quality = "good"
 RESTORE_MS = 25.0
 MOST_BACK_DB = 60.0
 SLOW_RISE, SLOW_FALL = 4.0, 10.0
@@ -306,7 +307,7 @@ class Compressor(Processor[CompressorParams]):
             state.nest("link_", linking_state(context.rate))
         if params.colour > 0:
             state["late"] = np.zeros((o.LATENCY, channels))
-            state["offset"] = np.zeros((1, channels, 2))
+            state.nest("offset_", offset_state(channels))
             state.update(o.shaping_state(channels))
         return state
 
@@ -368,11 +369,9 @@ class Compressor(Processor[CompressorParams]):
 
 def _coloured(sound: Sound, ramp: Ramp, rate: int, state: State, start: int) -> Sound:
     """Return the sound with what the output stage bends, o.LATENCY frames late."""
-    odd, d_odd = ramp.column(BALANCE)
+    odd = ramp.column(BALANCE)
     still, gain = np.zeros(len(ramp.value)), to_gain(COLOUR_DB)
-    shaping = o.given(QUALITY, state)
-    cut, even = s.bend_block(gain * sound, start, odd, d_odd, still, still, *shaping)
-    level = without_offset(cut, even, rate, state["offset"])
+    level = bent(gain * sound, start, odd, (still, still), rate, QUALITY, state)
     share = ramp.frames(COLOUR, start, len(sound))
     out: Sound = delayed(sound, state["late"]) - (share / gain) * level
     return out

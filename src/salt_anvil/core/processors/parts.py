@@ -6,16 +6,22 @@ from typing import TypeVar
 import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
-from salt_anvil.core.dsp import biquad, listening, sharing
+from salt_anvil.core.dsp import biquad, listening, quadrature, sharing
+from salt_anvil.core.dsp import oversample as o
+from salt_anvil.core.dsp import waveshaper as s
 from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
-from salt_anvil.core.dsp.control_ramp import Ramp
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Params
+from salt_anvil.core.processors.fields import Quality
 from salt_anvil.core.state import State
 
 P = TypeVar("P", bound=Params)
 NOTHING_SHARED = np.empty((0, 2))
+LAG = 84
+"""Frames by which four poles let an offset lag behind the sound that it comes with."""
 OFFSET_HZ = 5.0
 """Below it, what a bend adds is an offset; common practice, no source."""
 
@@ -118,12 +124,43 @@ def in_range(sound: Sound, sections: Sound, memory: Sound) -> Sound:
     return out
 
 
-def without_offset(cut: Sound, even: Sound, rate: int, memory: Sound) -> Sound:
-    """Return what a bend takes, without the offset that its even part comes with.
+def offset_state(channels: int) -> State:
+    """Return what `bent` remembers of the offset, cold."""
+    return State(
+        rest=np.zeros((1, channels, 2)),
+        waves=np.zeros((channels, quadrature.SECTIONS + 2, 4)),
+        even=np.zeros((o.LATENCY - o.UP, channels)),
+        offset=np.zeros((o.LATENCY - LAG, channels)),
+    )
 
-    Taking it from the even part alone leaves low notes where they are: what is taken can be many
-    times what is left. memory: (1, channels, 2), changed.
+
+def bent(
+    sound: Sound,
+    start: int,
+    odd: tuple[Vector, Vector],
+    lean: tuple[Vector, Vector],
+    rate: int,
+    quality: Quality,
+    state: State,
+) -> Sound:
+    """Return what a bend takes, o.LATENCY frames late, without the offset of its even part.
+
+    odd, lean: value and step per grid point. state: that of the shaping, with `offset_state` under
+    "offset_"; changed. The offset follows the envelope of the sound, so that none is heard as a
+    thump where a note begins or ends; what is left of it falls to nothing below OFFSET_HZ. Taking
+    it from the even part alone leaves low notes where they are.
     """
-    heard = np.empty_like(even)
-    biquad.filter_into(heard, even, biquad.high_pass(OFFSET_HZ, rate)[None], memory)
-    return cut - (even - heard)
+    (odds, d_odd), (leans, d_lean) = odd, lean
+    shaping = o.given(quality, state)
+    cut, even = s.bend_block(sound, start, odds, d_odd, leans, d_lean, *shaping)
+    mine = state.nested("offset_")
+    quick = np.zeros_like(sound)
+    if leans.any() or d_lean.any() or d_odd.any() or (odds != 1.0).any():
+        late = -float(np.expm1(-4 / LAG))
+        chains = quadrature.all_passes(rate)
+        s.offset_into(quick, sound, start, odds, d_odd, leans, d_lean, late, chains, mine["waves"])
+    quick = delayed(quick, mine["offset"])
+    left = delayed(even, mine["even"]) - quick
+    heard = np.empty_like(left)
+    biquad.filter_into(heard, left, biquad.high_pass(OFFSET_HZ, rate)[None], mine["rest"])
+    return np.asarray(cut - quick - (left - heard))

@@ -49,7 +49,7 @@ from salt_anvil.core.processors.fields import (
     share,
     stereo,
 )
-from salt_anvil.core.processors.parts import gained, keeping, without_offset
+from salt_anvil.core.processors.parts import bent, gained, keeping, offset_state
 from salt_anvil.core.state import State
 
 DRIVE, ODD, LEAN, OUTPUT, LINK, MATCH, EMPHASIS = range(7)
@@ -184,10 +184,10 @@ class Saturator(Processor[SaturatorParams]):
             weighted_out=np.zeros((2, channels, 2)),
             powers=np.zeros((2, channels)),
             match=np.zeros((2, channels)),
-            offset=np.zeros((1, channels, 2)),
             controls=lag_state(o.LATENCY, len(self.controls(params, context))),
         )
         state.update(o.shaping_state(channels))
+        state.nest("offset_", offset_state(channels))
         for name in ("emphasis_", "undo_"):
             state.nest(name, bands_state(MOST_BANDS, channels))
         return state
@@ -201,11 +201,8 @@ class Saturator(Processor[SaturatorParams]):
         driven = gained(leaning, ramp, DRIVE, start)
         if sides:
             driven = to_mid_side(driven)
-        odd, d_odd = ramp.column(ODD)
-        lean, d_lean = ramp.column(LEAN)
-        shaping = o.given(params.quality, state)
-        cut, even = s.bend_block(driven, start, odd, d_odd, lean, d_lean, *shaping)
-        cut = without_offset(cut, even, context.rate, state["offset"])
+        odd, lean = ramp.column(ODD), ramp.column(LEAN)
+        cut = bent(driven, start, odd, lean, context.rate, params.quality, state)
         if sides:
             cut = from_mid_side(cut)
         # Taken back from the sound that it was given to, however it moves meanwhile.

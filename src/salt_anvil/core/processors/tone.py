@@ -4,11 +4,12 @@ from functools import lru_cache, partial
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import equaliser as t
 from salt_anvil.core.dsp.control_ramp import Vector
-from salt_anvil.core.dsp.linear_phase import (
+from salt_anvil.core.dsp.long_filter import (
     HALVES_MS,
     Parts,
     filter_state,
@@ -45,23 +46,28 @@ from salt_anvil.core.state import State
 MOST = 12
 
 
+Phase = Literal["minimum", "intermediate", "linear"]
+Response = NDArray[np.complex128]
+
+
 class ToneParams(Params):
     """Parameters of tone."""
 
     bands: Bands = bands(
         (), Band, MOST, label="Bands", doc="Up to twelve bands, one after another."
     )
-    phase: Literal["minimum", "linear"] = choice(
+    phase: Phase = choice(
         "minimum",
         label="Phase",
         change="structural",
         doc="Linear: no frequency later than another, all of them late, 40 ms to 1.3 s, the lower"
-        " and narrower the bands the more; what moves by level stays minimum.",
+        " and narrower the bands the more. Intermediate: half of the way, so that far less is heard"
+        " before a hit. What moves by level stays minimum.",
     )
 
 
 class Tone(Processor[ToneParams]):
-    """Equaliser in state-variable sections, or with linear phase as one symmetrical filter."""
+    """Equaliser in state-variable sections, or as one long filter whose phase is chosen."""
 
     kind = "tone"
     title = "Tone"
@@ -73,12 +79,12 @@ class Tone(Processor[ToneParams]):
     has_sidechain = True
 
     def latency(self, params: ToneParams, rate: int) -> int:
-        return _half(_standing(params), rate)[0] if params.phase == "linear" else 0
+        return _half(_standing(params), params.phase, rate)[0] if params.phase != "minimum" else 0
 
     def switches(self, before: ToneParams, after: ToneParams) -> bool:
         if not same_shapes(before.bands, after.bands):
             return True
-        return after.phase == "linear" and _standing(before) != _standing(after)
+        return after.phase != "minimum" and _standing(before) != _standing(after)
 
     def carry(self, before: ToneParams, after: ToneParams, state: State) -> bool:
         if same_shapes(before.bands, after.bands):
@@ -88,8 +94,8 @@ class Tone(Processor[ToneParams]):
         return True
 
     def stands(self, params: ToneParams, name: str) -> str | None:
-        if params.phase == "linear" and name.startswith("bands."):
-            return "with linear phase the bands stand still"
+        if params.phase != "minimum" and name.startswith("bands."):
+            return f"with {params.phase} phase the bands stand still"
         return None
 
     def controls(self, params: ToneParams, context: Context) -> Vector:
@@ -99,7 +105,7 @@ class Tone(Processor[ToneParams]):
         channels = context.channels
         late = self.latency(params, context.rate)
         state = bands_state(MOST, channels)
-        if params.phase == "linear":
+        if params.phase != "minimum":
             state.update(filter_state(late, channels))
         state["heard"] = np.zeros((late, channels))
         for name in ("taken", "given"):
@@ -112,9 +118,9 @@ class Tone(Processor[ToneParams]):
         block, key, params, context, ramp, state, start = given
         rate, late = context.rate, self.latency(params, context.rate)
         sound, heard = block, key
-        if params.phase == "linear":
+        if params.phase != "minimum":
             heard = _shift(key, state["heard"])
-            sound = _linear(block, _standing(params), rate, state)
+            sound = _long(block, _standing(params), params.phase, rate, state)
         out, moves = toned(
             sound, heard, _stepwise(params), ramp.value, ramp.step, state, rate, start
         )
@@ -145,18 +151,18 @@ class Tone(Processor[ToneParams]):
         return cells
 
     def drawing(self, params: ToneParams, context: Context) -> Responses:
-        if params.phase == "linear":
-            return _drawn(params.bands, context.rate)
+        if params.phase != "minimum":
+            return _drawn(params.bands, params.phase, context.rate)
         return response(params.bands, context.rate)
 
 
 def _standing(params: ToneParams) -> Bands:
-    """Return the bands that go into the symmetrical filter."""
+    """Return the bands that go into the long filter."""
     return tuple(b for b in params.bands if not b.moves and b.on)
 
 
 def _stepwise(params: ToneParams) -> Bands:
-    """Return all bands as the sections run them; those in the symmetrical filter are off."""
+    """Return all bands as the sections run them; those in the long filter are off."""
     if params.phase == "minimum":
         return params.bands
     return tuple(b if b.moves else b.model_copy(update={"on": False}) for b in params.bands)
@@ -182,20 +188,27 @@ TURNED_HZ = 632.0
 """A notch without phase turns the polarity on one side; below this, on the lower."""
 
 
-def _amplitude(band: Band, hz: Vector, rate: int) -> Vector:
-    """Return the analogue prototype's magnitude, with a sign where it passes through nothing."""
-    rows = columns([band], rate, 1)
-    found = np.abs(t.response(rows, shapes([band])[0], hz, rate, analogue=True))
+def _wished(band: Band, phase: Phase, hz: Vector, rate: int) -> Response:
+    """Return the analogue prototype's magnitude with the phase that is chosen.
+
+    Linear: none, but for a sign where it passes through nothing. Intermediate: half of the
+    prototype's own, but all of a notch's: half a turn at its middle is a wave, a quarter is none.
+    """
+    of = partial(t.response, columns([band], rate, 1), shapes([band])[0], hz, rate, analogue=True)
+    whole = of()
+    found = np.abs(whole).astype(np.complex128)
+    if phase == "intermediate":
+        return whole if band.type == "notch" else np.asarray(of(power=0.5) * np.sqrt(found))
     if band.type == "notch":
         found *= np.sign(hz - band.hz) if band.hz < TURNED_HZ else np.sign(band.hz - hz)
-    return np.asarray(found)
+    return found
 
 
-def _product(standing: Bands, name: str, hz: Vector, rate: int) -> Vector:
+def _product(standing: Bands, phase: Phase, name: str, hz: Vector, rate: int) -> Response:
     """Return what the bands of a channel come to, (1, len(hz))."""
-    found = np.ones((1, len(hz)))
+    found = np.ones((1, len(hz)), np.complex128)
     for band in _of(standing, name):
-        found *= _amplitude(band, hz, rate)
+        found *= _wished(band, phase, hz, rate)
     return found
 
 
@@ -204,41 +217,43 @@ def _of(some: Bands, name: str) -> Bands:
 
 
 @lru_cache(maxsize=256)
-def _half(standing: Bands, rate: int) -> tuple[int, bool]:
+def _half(standing: Bands, phase: Phase, rate: int) -> tuple[int, bool]:
     """Return the latency of these bands in frames, and whether they are as near as they should."""
     if not standing:
         return round(HALVES_MS[0] * rate / 1000), True
     names = dict.fromkeys(["both", *(b.channel for b in standing)])
     found = shortest(
-        lambda hz: np.concatenate([_product(standing, name, hz, rate) for name in names]), rate
+        lambda hz: np.concatenate([_product(standing, phase, name, hz, rate) for name in names]),
+        rate,
     )
     return found.half, found.enough
 
 
 @lru_cache(maxsize=8)
-def _parts(standing: Bands, rate: int, channels: int) -> Parts:
-    """Return the symmetrical filters from every channel to every channel.
+def _parts(standing: Bands, phase: Phase, rate: int, channels: int) -> Parts:
+    """Return the long filters from every channel to every channel.
 
     Each band is 1 + (h - 1) times what it works on, so that the product keeps their order.
     """
 
-    def amplitude(hz: Vector) -> Vector:
-        whole = np.repeat(np.eye(channels)[:, :, None], len(hz), axis=2)
+    def wished(hz: Vector) -> Response:
+        whole = np.repeat(np.eye(channels, dtype=np.complex128)[:, :, None], len(hz), axis=2)
         for band in standing:
-            h = _amplitude(band, hz, rate)
+            h = _wished(band, phase, hz, rate)
             onto = _ONTO[band.channel] if channels == 2 else np.eye(1) * (band.channel != "side")
             one = np.eye(channels)[:, :, None] + onto[:, :, None] * (h - 1)
             whole = np.einsum("ijf,jkf->ikf", one, whole)
         return np.asarray(whole.reshape(channels * channels, -1))
 
-    return parts_of(of_length(amplitude, _half(standing, rate)[0], rate).side, channels)
+    half = _half(standing, phase, rate)[0]
+    return parts_of(of_length(wished, half, rate).taps, channels)
 
 
-def _linear(block: Sound, standing: Bands, rate: int, state: State) -> Sound:
-    """Return a block through the symmetrical filters, half their length late."""
+def _long(block: Sound, standing: Bands, phase: Phase, rate: int, state: State) -> Sound:
+    """Return a block through the long filters, half their length late."""
     if standing:
-        return filtered(block, _parts(standing, rate, block.shape[1]), state)
-    half, past = _half(standing, rate)[0], state["past"]
+        return filtered(block, _parts(standing, phase, rate, block.shape[1]), state)
+    half, past = _half(standing, phase, rate)[0], state["past"]
     whole = np.concatenate([past, block])
     past[:] = whole[len(block) :]
     state["turn"][0] = -1
@@ -247,20 +262,20 @@ def _linear(block: Sound, standing: Bands, rate: int, state: State) -> Sound:
 
 
 @lru_cache(maxsize=16)
-def _drawn(every: Bands, rate: int) -> Responses:
-    """Return what to draw with linear phase: what the symmetrical filters do, and what moves."""
+def _drawn(every: Bands, phase: Phase, rate: int) -> Responses:
+    """Return what to draw with a phase that is chosen: what the long filters do, and what moves."""
     found = response(every, rate)
     hz = np.array(found.hz)
     standing = tuple(b for b in every if b.on and not b.moves)
-    half, enough = _half(standing, rate)
+    half, enough = _half(standing, phase, rate)
     each = [
-        _decibels(_amplitude(b, hz, rate)) if b in standing else np.array(found.each[i])
+        _decibels(_wished(b, phase, hz, rate)) if b in standing else np.array(found.each[i])
         for i, b in enumerate(every)
     ]
     totals = {}
     for name in found.totals:
-        side = of_length(partial(_product, standing, name, rate=rate), half, rate).side[0]
-        total = _decibels(reached(side, hz, rate))
+        long = of_length(partial(_product, standing, phase, name, rate=rate), half, rate)
+        total = _decibels(reached(long.taps[0], hz, rate))
         for levels, band in zip(each, every, strict=True):
             if band.moves and band in _of(every, name):
                 total = total + levels
@@ -275,5 +290,5 @@ def _drawn(every: Bands, rate: int) -> Responses:
     )
 
 
-def _decibels(amplitude: Vector) -> Vector:
+def _decibels(amplitude: Vector | Response) -> Vector:
     return np.asarray(20 * np.log10(np.maximum(np.abs(amplitude), 1e-9)))

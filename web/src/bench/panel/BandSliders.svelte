@@ -25,8 +25,8 @@
   const shown = $derived(numbers.filter((f) => !MOVING.includes(f.name) || band?.move_db));
 
   const owner = $derived(work.stage?.id ?? '');
-  // With linear phase, bands are one filter that stands.
-  const still = $derived(work.stage?.params['phase'] === 'linear');
+  // With linear or intermediate phase, bands are one filter that stands.
+  const still = $derived(work.stage?.params['phase'] !== 'minimum');
 
   const next = (name: string, value: BandValue): ReturnType<typeof changedBand> =>
     changedBand(bands, index, () => ({ [name]: value }));

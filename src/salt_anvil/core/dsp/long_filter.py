@@ -1,6 +1,6 @@
-"""Symmetrical filters: as long as what they do asks for, and run in parts.
+"""Filters of a phase that is chosen: as long as what they do asks for, and run in parts.
 
-The taps are the inverse transform of a real amplitude, faded at the ends. Long filters are
+The taps are the inverse transform of a response, faded at the ends. Long filters are
 convolved in parts of a block (uniformly partitioned overlap-save; Stockham 1966, from memory).
 """
 
@@ -24,44 +24,45 @@ LOW_HZ, HIGH_HZ = 10.0, 20000.0
 FADE = 4
 """The last part of each side that is faded, so that what is cut off leaves no edge."""
 
-Amplitude = Callable[[Vector], Vector]
-"""Amplitudes (filters, bins) at frequencies in Hz; a sign turns the polarity round."""
+Response = Callable[[Vector], NDArray[np.complex128]]
+"""Responses (filters, bins) at frequencies in Hz, as if the middle tap were no delay."""
 
 
-class Symmetrical(NamedTuple):
-    """Filters of 2 * half + 1 taps as their later halves, (filters, half + 1).
+class Long(NamedTuple):
+    """Filters of 2 * half + 1 taps, (filters, 2 * half + 1).
 
-    enough: they come as near as they should.
+    enough: their amplitudes come as near as they should.
     """
 
     half: int
-    side: Sound
+    taps: Sound
     enough: bool
 
 
-def of_length(amplitude: Amplitude, half: int, rate: int) -> Symmetrical:
+def of_length(response: Response, half: int, rate: int) -> Long:
     """Return the filters of this length."""
     size = 1 << (8 * half - 1).bit_length()
     hz = np.arange(size // 2 + 1, dtype=np.float64) * (rate / size)
-    wished = amplitude(hz)
+    wished = response(hz)
     edge = half // FADE
     fade = np.ones(half + 1)
     fade[-edge:] = 0.5 + 0.5 * np.cos(np.pi * (np.arange(edge) + 1) / (edge + 1))
-    side = np.fft.irfft(wished, size, axis=1)[:, : half + 1] * fade
-    whole = np.zeros((len(side), size))
-    whole[:, : half + 1], whole[:, -half:] = side, side[:, :0:-1]
-    reached = np.fft.rfft(whole, axis=1).real
+    whole = np.fft.irfft(wished, size, axis=1)
+    whole[:, : half + 1] *= fade
+    whole[:, -half:] *= fade[:0:-1]
+    whole[:, half + 1 : -half] = 0.0
+    reached = np.fft.rfft(whole, axis=1)
     heard = (hz >= LOW_HZ) & (hz <= HIGH_HZ)
     near = np.maximum((10 ** (NEAR_DB / 20) - 1) * np.abs(wished), FLOOR)
-    enough = bool((np.abs(reached - wished) <= near)[:, heard].all())
-    return Symmetrical(half, side, enough)
+    enough = bool((np.abs(np.abs(reached) - np.abs(wished)) <= near)[:, heard].all())
+    return Long(half, np.concatenate([whole[:, -half:], whole[:, : half + 1]], axis=1), enough)
 
 
-def shortest(amplitude: Amplitude, rate: int) -> Symmetrical:
+def shortest(response: Response, rate: int) -> Long:
     """Return the shortest filters that are near enough, or the longest that there are."""
     found = None
     for ms in HALVES_MS:
-        found = of_length(amplitude, round(ms * rate / 1000), rate)
+        found = of_length(response, round(ms * rate / 1000), rate)
         if found.enough:
             return found
     assert found is not None
@@ -69,21 +70,26 @@ def shortest(amplitude: Amplitude, rate: int) -> Symmetrical:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _cosine_sums(sums: Vector, side: Vector, angles: Vector) -> None:
-    """Fill sums with side[0] + 2 sum side[n] cos(n angle), after Clenshaw (1955)."""
+def _sums(cosines: Vector, sines: Vector, taps: Vector, angles: Vector) -> None:
+    """Fill both with the sums of taps[n] cos(n angle) and sin(n angle), after Clenshaw (1955)."""
     for i in range(len(angles)):
         twice = 2.0 * np.cos(angles[i])
         one = two = 0.0
-        for n in range(len(side) - 1, 0, -1):
-            one, two = 2.0 * side[n] + twice * one - two, one
-        sums[i] = side[0] + 0.5 * twice * one - two
+        for n in range(len(taps) - 1, 0, -1):
+            one, two = taps[n] + twice * one - two, one
+        cosines[i], sines[i] = taps[0] + 0.5 * twice * one - two, one * np.sin(angles[i])
 
 
-def reached(side: Vector, hz: Vector, rate: int) -> Vector:
+def reached(taps: Vector, hz: Vector, rate: int) -> Vector:
     """Return the amplitude that one filter has at frequencies in Hz."""
-    sums = np.empty(len(hz))
-    _cosine_sums(sums, np.ascontiguousarray(side), 2 * np.pi * hz / rate)
-    return sums
+    half, angles = len(taps) // 2, 2 * np.pi * hz / rate
+    sums = np.empty((2, 2, len(hz)))
+    # From the middle to both sides, so that what is small is added first.
+    _sums(sums[0, 0], sums[0, 1], np.ascontiguousarray(taps[half:]), angles)
+    before = taps[half::-1].copy()
+    before[0] = 0.0
+    _sums(sums[1, 0], sums[1, 1], before, angles)
+    return np.asarray(np.hypot(sums[0, 0] + sums[1, 0], sums[0, 1] - sums[1, 1]))
 
 
 class Parts(NamedTuple):
@@ -107,15 +113,14 @@ def count(half: int) -> int:
     return -(-(2 * half + 1) // BLOCK)
 
 
-def parts_of(side: Sound, channels: int) -> Parts:
-    """Return later halves, (channels * channels, half + 1), output by output, in parts."""
-    half = side.shape[1] - 1
-    pairs = [(i // channels, i % channels) for i in range(len(side)) if side[i].any()]
+def parts_of(filters: Sound, channels: int) -> Parts:
+    """Return filters, (channels * channels, taps), output by output, in parts."""
+    half = filters.shape[1] // 2
+    pairs = [(i // channels, i % channels) for i in range(len(filters)) if filters[i].any()]
     spectra = np.zeros((len(pairs), count(half), 2, _BINS))
     for row, (o, i) in zip(spectra, pairs, strict=True):
-        one = side[o * channels + i]
         taps = np.zeros(len(row) * BLOCK)
-        taps[: 2 * half + 1] = np.concatenate([one[:0:-1], one])
+        taps[: 2 * half + 1] = filters[o * channels + i]
         found = np.fft.rfft(taps.reshape(-1, BLOCK), _SIZE, axis=1)
         row[:, 0], row[:, 1] = found.real, found.imag
     return Parts(half, tuple(pairs), spectra)

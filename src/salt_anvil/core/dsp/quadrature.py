@@ -1,0 +1,60 @@
+"""A sound twice, a quarter of a period apart at every frequency: its envelope without a ripple."""
+
+from functools import lru_cache
+
+import numpy as np
+from numba import njit
+
+from salt_anvil.core.audio import TINY, Sound
+from salt_anvil.core.dsp.control_ramp import Vector
+
+SECTIONS = 10
+LOWEST_HZ = 20.0
+"""From here to as far below half the rate, the two are 90 degrees apart within 1."""
+
+
+@lru_cache(maxsize=16)
+def all_passes(rate: int) -> Vector:
+    """Return the coefficients of both chains of all-passes in turn, (SECTIONS,), rising.
+
+    An elliptic half-band filter as two chains, turned by a quarter of the rate (Valenzuela and
+    Constantinides 1983, by the series of the theta functions; from memory).
+    """
+    k = np.tan((1 - 2 * LOWEST_HZ / rate) * np.pi / 4) ** 2
+    root = (1 - k * k) ** 0.25
+    e = 0.5 * (1 - root) / (1 + root)
+    q = e * (1 + e**4 * (2 + e**4 * (15 + 150 * e**4)))
+    at = np.arange(1, SECTIONS + 1) * np.pi / (2 * SECTIONS + 1)
+    i = np.arange(12)[:, None]
+    sines = ((-1.0) ** i * q ** (i * (i + 1)) * np.sin((2 * i + 1) * at)).sum(axis=0)
+    cosines = ((-1.0) ** i * q ** (i * i) * np.cos(2 * i * at))[1:].sum(axis=0)
+    square = (q**0.25 * sines / (0.5 + cosines)) ** 2
+    ratio = np.sqrt((1 - square * k) * (1 - square / k)) / (1 + square)
+    found = np.sort((1 - ratio) / (1 + ratio))
+    found.setflags(write=False)
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def quarters_into(one: Vector, other: Vector, line: Vector, a: Vector, memory: Sound) -> None:
+    """Fill one and other with a line, a quarter of a period apart.
+
+    a: of `all_passes`. memory: (SECTIONS + 1, 4), changed: of each section the last two values in
+    and out; of the last row the first is the last value of the line.
+    """
+    last = memory[len(a), 0]
+    for i in range(len(line)):
+        one[i], other[i] = line[i], last
+        last = line[i]
+    memory[len(a), 0] = last
+    for s in range(len(a)):
+        chain, c = one if s % 2 == 0 else other, a[s]
+        x1, x2, y1, y2 = memory[s]
+        for i in range(len(chain)):
+            x = chain[i]
+            y = c * (x + y2) - x2
+            x2, x1, y2, y1 = x1, x, y1, y
+            chain[i] = y
+        memory[s, 0], memory[s, 1] = x1, x2
+        memory[s, 2] = y1 if abs(y1) > TINY else 0.0
+        memory[s, 3] = y2 if abs(y2) > TINY else 0.0
