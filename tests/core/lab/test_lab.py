@@ -18,7 +18,7 @@ from salt_anvil.core.errors import SettingError
 from salt_anvil.core.lab import LabOptions, Result, measure
 from salt_anvil.core.lab.device import Device, other_setting
 from salt_anvil.core.lab.drawing import log_ticks, png, svg, ticks
-from salt_anvil.core.lab.measurements import LEVELS, pink
+from salt_anvil.core.lab.measurements import LEVELS, MEASUREMENTS, pink
 from salt_anvil.core.recipe import Recipe, read_recipe
 from salt_anvil.core.session import Session, checked
 
@@ -238,14 +238,51 @@ def test_two_settings_stand_beside_each_other() -> None:
     assert (reported["level at 1 kHz, A, dB"], reported["level at 1 kHz, B, dB"]) == (-1, 2)
 
 
-@pytest.mark.parametrize(
-    "measurement", ["harmonics", "sweep", "steps", "curve", "response", "difference"]
-)
+@pytest.mark.parametrize("measurement", MEASUREMENTS)
 def test_every_measurement_can_stand_beside_off(measurement: str) -> None:
     what, off = one("compressor"), recipe()
     result = measure(what, LabOptions(measurement=measurement, hz=50), 48000, ("on", "off", off))
     assert "<svg" in svg(result)
     assert len(result.csv().splitlines()) > 10
+
+
+def test_the_hard_cases_of_what_changes_nothing() -> None:
+    reported = figures(found(one("trim"), "hard-cases", level_db=-6))
+    assert reported["wobble of 12 kHz, dB"] < 0.001
+    assert reported["beside 5 kHz, dB"] < -140
+    assert reported["THD+N of 40 Hz, %"] < 1e-4
+    assert reported["begins, below 120 Hz, dBFS"] < -60
+    assert reported["before a hit, dB"] == -160
+    assert reported["louder on pink noise, LU"] == pytest.approx(0, abs=0.01)
+    signs = 0.501187 * np.where(np.random.default_rng(5).random(48000) < 0.5, -1.0, 1.0)
+    long = signal.resample_poly(signs, 16, 1, window=signal.firwin(16 * 512 + 1, 1 / 16))
+    peak = 20 * math.log10(np.abs(long[: 16 * 38000]).max())
+    assert reported["true peak of random signs, dBTP"] == pytest.approx(peak, abs=0.1)
+    assert "echo density, " not in reported
+
+
+def test_the_hard_cases_tell_good_from_ordinary() -> None:
+    """Each against one that is known to be worse, or by a figure that is set."""
+
+    def of(kind: str, **params: Any) -> dict[str, float | None]:
+        return figures(found(one(kind, **params), "hard-cases", level_db=-6))
+
+    quick = {"ceiling_db": -12, "release_ms": 10, "character": "quick"}
+    held, let_go = (of("limiter", **quick, hold_lows=h) for h in (True, False))
+    assert held["THD+N of 40 Hz, %"] < 0.05 < 0.5 < let_go["THD+N of 40 Hz, %"]
+    assert held["true peak of random signs, dBTP"] < -11.9
+    assert held["late, ms"] == pytest.approx(5 + 132 / 48, abs=0.01)
+    plain, best = (of("clipper", drive_db=12, shape=1, quality=q) for q in ("plain", "best"))
+    assert best["beside 5 kHz, dB"] < plain["beside 5 kHz, dB"] - 40
+    band = {"type": "bell", "hz": 80, "q": 4, "gain_db": 12}
+    early = [of("tone", bands=[band], phase=p)["before a hit, dB"] for p in
+             ("minimum", "intermediate", "linear")]  # fmt: skip
+    assert early[0] < early[1] - 60 < early[2] - 65
+    room = figures(found(recipe({"kind": "room", "params": {"decay_s": 1.2, "damp_hz": 20000}}),
+                         "hard-cases"))  # fmt: skip
+    assert room["echo density, "] > 0.9
+    assert room["decay by 60 dB, s"] == pytest.approx(1.2, rel=0.1)
+    assert of("trim", gain_db=4)["louder on pink noise, LU"] == pytest.approx(4, abs=0.01)
 
 
 def test_other_rates_are_measured_at_those_rates() -> None:
@@ -301,9 +338,7 @@ def test_a_frequency_out_of_reach_is_refused() -> None:
         found(one("trim"), "harmonics", hz=0)
 
 
-@pytest.mark.parametrize(
-    "measurement", ["harmonics", "sweep", "steps", "curve", "response", "difference"]
-)
+@pytest.mark.parametrize("measurement", MEASUREMENTS)
 def test_everything_can_be_exported(measurement: str) -> None:
     result = found(one("compressor"), measurement)
     rows = list(csv.reader(io.StringIO(result.csv())))

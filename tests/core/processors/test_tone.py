@@ -298,7 +298,7 @@ def test_intermediate_phase_goes_half_of_the_way(name: str, rate: int) -> None:
     # 1.28 s do not suffice for it, which is said.
     drawn = unit.processor.drawing(unit.stage.params, unit.context)
     assert drawn.near == (name != "narrow hum")
-    loud = (wanted > 1e-2) & (at[heard] < 0.4 * rate)
+    loud = (wanted > 0.1) & (at[heard] < 0.4 * rate)
     apart = np.angle(found[heard][loud] * np.exp(-1j * turn[loud]), deg=True)
     assert np.abs(apart).max() < 1.0
 

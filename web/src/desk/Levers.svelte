@@ -25,10 +25,10 @@
 
   type At = (control: string, label: string, low: number, high: number) => Choice;
 
-  /** What is within an element's lists; with linear phase it stands still. */
+  /** What is within an element's lists; as one long filter it stands still. */
   function inner(element: Element, at: At): Choice[] {
     const phase = isSplit(element) ? element.phase : element.params['phase'];
-    if (phase === 'linear') return [];
+    if ((phase ?? 'minimum') !== 'minimum') return [];
     const kind = isSplit(element) ? undefined : work.kinds[element.kind];
     const crossover = work.catalogue.controls['split']?.['crossovers_hz'];
     return within(element, kind, crossover)

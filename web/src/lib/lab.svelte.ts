@@ -28,6 +28,12 @@ export const MEASUREMENTS: [Measurement, string, string, (keyof LabOptions)[]][]
     'what is left of noise when both settings are taken apart',
     ['level_db'],
   ],
+  [
+    'hard-cases',
+    'Hard cases',
+    'high and low notes, beginnings, peaks, rings, loudness: each as hard as it gets',
+    ['level_db'],
+  ],
 ];
 
 /** The measurement on the bench of Lab; it is made anew whenever something of it changes. */

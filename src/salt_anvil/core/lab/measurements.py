@@ -12,6 +12,7 @@ from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.lab.device import Channel, Device
+from salt_anvil.core.lab.hard_cases import hard_cases
 from salt_anvil.core.lab.result import Figure, Plot, Result, Trace, beside
 from salt_anvil.core.processors import Context, processor
 from salt_anvil.core.processors.drawing import LevelCurve, Line
@@ -25,7 +26,7 @@ TAIL_S = 0.4
 HARMONICS = 10
 AUDIBLE = (20.0, 20000.0)
 """Band of the figures, as AES17 has it (from memory)."""
-Name = Literal["harmonics", "sweep", "steps", "curve", "response", "difference"]
+Name = Literal["harmonics", "sweep", "steps", "curve", "response", "difference", "hard-cases"]
 
 
 class LabOptions(Model):
@@ -430,6 +431,11 @@ def _per_octave(hz: Vector, density: Vector, at: Vector) -> Vector:
     return np.asarray(10 * np.log10(np.maximum(high - low, 1e-16)))
 
 
+def _hard_cases(device: Device, options: LabOptions) -> Result:
+    noise = pink(round(NOISE_S * device.rate), device.rate, options.level_db)
+    return hard_cases(device, options.level_db, noise)
+
+
 MEASUREMENTS: dict[str, Callable[[Device, LabOptions], Result]] = {
     "harmonics": harmonics,
     "sweep": sweep,
@@ -437,6 +443,7 @@ MEASUREMENTS: dict[str, Callable[[Device, LabOptions], Result]] = {
     "curve": curve,
     "response": response,
     "difference": difference,
+    "hard-cases": _hard_cases,
 }
 
 

@@ -26,7 +26,7 @@
 
   const owner = $derived(work.stage?.id ?? '');
   // With linear or intermediate phase, bands are one filter that stands.
-  const still = $derived(work.stage?.params['phase'] !== 'minimum');
+  const still = $derived((work.stage?.params['phase'] ?? 'minimum') !== 'minimum');
 
   const next = (name: string, value: BandValue): ReturnType<typeof changedBand> =>
     changedBand(bands, index, () => ({ [name]: value }));

@@ -222,7 +222,7 @@
           ? `, ${signed(gainOf(now))} dB`
           : ''}</span
       >
-      {#if late !== null}<span title={enough ? '' : 'Linear phase would need a longer filter.'}
+      {#if late !== null}<span title={enough ? '' : 'This phase would need a longer filter.'}
           >{Math.round(late)} ms late{enough ? '' : ', rounder than set'}</span
         >
       {:else if width > 300}<span>drag; wheel or Page keys: width</span>{/if}
