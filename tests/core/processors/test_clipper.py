@@ -18,6 +18,7 @@ from salt_anvil.core.processors import Context
 from salt_anvil.core.processors.clipper import Clipper
 from tests.conftest import RATES, noise, sine
 from tests.core.processors.test_contract import run, stage
+from tests.hard_sounds import hard_sounds, polyphase_peak_db
 
 RATE = 48000
 
@@ -132,6 +133,21 @@ def test_hold_holds_the_true_peak(quality: str, rate: int) -> None:
             sound, rate, drive_db=12, ceiling_db=-6, shape=1, quality=quality, hold_ceiling=True
         )
         assert -6.5 < true_peak_db(out[:, 0]) < -5.9
+
+
+@pytest.mark.parametrize(("name", "sound"), hard_sounds().items())
+def test_hold_holds_hard_sounds_too(name: str, sound: np.ndarray) -> None:
+    """By a meter of 256 taps, at most 0.05 dB over."""
+    silence = np.zeros((2000, 1))
+    for rate in (44100, 48000):
+        out = clipped(
+            np.concatenate([silence, sound, silence]),
+            rate,
+            drive_db=12,
+            ceiling_db=-6,
+            hold_ceiling=True,
+        )
+        assert polyphase_peak_db(out) < -6 + 0.05, name
 
 
 @pytest.mark.parametrize("hz", [1000, 4997])

@@ -32,7 +32,14 @@ from salt_anvil.core.processors.parts import (
     in_range,
     range_sections,
 )
-from salt_anvil.core.processors.wall import peaks_of, reduction_of, wall_state
+from salt_anvil.core.processors.wall import (
+    peaks_of,
+    reduction_of,
+    second_frames,
+    second_state,
+    second_wall,
+    wall_state,
+)
 from salt_anvil.core.state import State
 
 DRIVE, CEILING, SHAPE, OUTPUT, WALL = range(5)
@@ -105,7 +112,7 @@ class ClipperParams(Params):
         label="Hold ceiling",
         change="structural",
         doc="Turns down what rises over the ceiling again, between the samples too, when the"
-        " clipped wave is band-limited; looks 3 ms ahead.",
+        " clipped wave is band-limited; looks 3 ms ahead, and twice.",
     )
     dc_block: bool = choice(False, label="No offset", doc="Takes a constant offset away first.")
 
@@ -128,7 +135,8 @@ class Clipper(Processor[ClipperParams]):
         return round(HOLD_MS * rate / 1000) if params.hold_ceiling else 0
 
     def latency(self, params: ClipperParams, rate: int) -> int:
-        return o.LATENCY + (self._ahead(params, rate) + AFTER if params.hold_ceiling else 0)
+        held = self._ahead(params, rate) + AFTER + second_frames(rate)
+        return o.LATENCY + (held if params.hold_ceiling else 0)
 
     def makeup_db(self, params: ClipperParams, context: Context) -> float:
         return params.drive_db + params.output_db
@@ -150,6 +158,7 @@ class Clipper(Processor[ClipperParams]):
         if params.hold_ceiling:
             ahead = self._ahead(params, context.rate)
             state.nest("hold_", wall_state(ahead, channels))
+            state.nest("second_", second_state(context.rate, channels))
             state["clipped"] = np.zeros((ahead + AFTER, channels))
         return state
 
@@ -190,8 +199,10 @@ class Clipper(Processor[ClipperParams]):
         value, step = ramp.value[:, wall].copy(), ramp.step[:, wall].copy()
         peaks = peaks_of(out, value, memory)
         reduction = reduction_of(peaks, value, step, memory, start)
-        held = gained(delayed(out, state["clipped"]), ramp, OUTPUT, start, reduction)
-        return held, Report((start - o.LATENCY) // GRID, reported)
+        held = delayed(out, state["clipped"])
+        held, more = second_wall(held, reduction, value, step, state.nested("second_"), start)
+        out = gained(held, ramp, OUTPUT, start, more)
+        return out, Report((start - o.LATENCY) // GRID, reported)
 
     def drawing(self, params: ClipperParams, context: Context) -> Shaper:
         top = to_gain(params.ceiling_db)

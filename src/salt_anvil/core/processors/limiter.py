@@ -6,13 +6,13 @@ import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import clip as c
+from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import lookahead_limiter as w
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp import sharing
 from salt_anvil.core.dsp.between import AFTER
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.dsp.dynamics import rate_of
 from salt_anvil.core.dsp.sharing import shared_of
 from salt_anvil.core.processors.base import (
     Context,
@@ -33,7 +33,14 @@ from salt_anvil.core.processors.parts import (
     in_range,
     range_sections,
 )
-from salt_anvil.core.processors.wall import peaks_of, reduction_of, wall_state
+from salt_anvil.core.processors.wall import (
+    peaks_of,
+    reduction_of,
+    second_frames,
+    second_state,
+    second_wall,
+    wall_state,
+)
 from salt_anvil.core.state import State
 
 LONGEST_MS = 50.0
@@ -135,6 +142,14 @@ class LimiterParams(Params):
         label="True peak",
         doc="Also holds what rises between the samples.",
     )
+    second_wall: bool = choice(
+        True,
+        label="Second wall",
+        change="structural",
+        when={"true_peak": ["true"]},
+        doc="Behind the first, for what its own moving gain has raised between the samples of very"
+        f" bright sound; {second_frames(48000) / 48:.0f} ms later.",
+    )
 
 
 class Limiter(Processor[LimiterParams]):
@@ -155,7 +170,11 @@ class Limiter(Processor[LimiterParams]):
 
     def latency(self, params: LimiterParams, rate: int) -> int:
         rounds = o.LATENCY if params.round > 0 else 0
-        return self._ahead(params, rate) + AFTER + rounds
+        return self._ahead(params, rate) + AFTER + rounds + self._behind(params, rate)
+
+    def _behind(self, params: LimiterParams, rate: int) -> int:
+        """Return the frames by which the second wall is later than the first."""
+        return second_frames(rate) if params.second_wall and params.true_peak else 0
 
     def controls(self, params: LimiterParams, context: Context) -> Vector:
         check_range("link_low_hz", params.link_low_hz, "link_high_hz", params.link_high_hz)
@@ -164,11 +183,11 @@ class Limiter(Processor[LimiterParams]):
         vector[w.TARGET] = params.ceiling_db + (w.AIM_DB if params.true_peak else 0.0)
         vector[w.LINK] = params.link
         vector[w.LINK_HITS] = params.link if params.link_hits is None else params.link_hits
-        vector[w.RELEASE] = rate_of(release, rate)
-        vector[w.QUICK] = rate_of(QUICK * release, rate)
-        vector[w.LASTING] = rate_of(LASTING * release, rate)
+        vector[w.RELEASE] = d.rate_of(release, rate)
+        vector[w.QUICK] = d.rate_of(QUICK * release, rate)
+        vector[w.LASTING] = d.rate_of(LASTING * release, rate)
         vector[w.HOLD] = HOLD_MS * rate / 1000 if params.character == "invisible" else 0.0
-        vector[w.BODY_RISE] = rate_of(BODY_MS, rate) if params.character == "heavy" else 0.0
+        vector[w.BODY_RISE] = d.rate_of(BODY_MS, rate) if params.character == "heavy" else 0.0
         vector[DRIVE] = params.drive_db
         vector[CEILING] = params.ceiling_db
         vector[ROUND] = params.round
@@ -181,13 +200,17 @@ class Limiter(Processor[LimiterParams]):
     def prepare(self, params: LimiterParams, context: Context) -> State:
         channels = context.channels
         ahead = self._ahead(params, context.rate)
+        behind = self._behind(params, context.rate)
         state = wall_state(ahead, channels)
         state.update(
             past=np.zeros((ahead + AFTER, channels)),
-            seen=np.zeros((ahead, channels)),
+            seen=np.zeros((ahead + behind, channels)),
             taken=np.zeros(channels),
             heard=np.full(channels, -300.0),
         )
+        if behind:
+            state.nest("second_", second_state(context.rate, channels))
+            state["first"] = np.zeros((behind, channels))
         if channels == 2:
             state["link_range"] = np.zeros((2, 2, 2))
             state["link_late"] = np.zeros((AFTER, 2))
@@ -220,9 +243,16 @@ class Limiter(Processor[LimiterParams]):
             longest=longest,
             shared=self._shared(given, driven, peaks),
         )
-        out = gained(delayed(driven, state["past"]), ramp, TRIM, start, reduction)
+        out = delayed(driven, state["past"])
         late = start - len(state["past"]) - behind
-        cells = {"reduction_db": cells_of(reduction, late, state["taken"], 0.0)}
+        taken = reduction
+        if "second_past" in state:
+            second = state.nested("second_")
+            out, reduction = second_wall(out, reduction, value, step, second, start, longest)
+            taken = reduction + delayed(taken, state["first"])
+            late -= len(second["past"])
+        out = gained(out, ramp, TRIM, start, reduction)
+        cells = {"reduction_db": cells_of(taken, late, state["taken"], 0.0)}
         if context.observe:
             seen = 20 * np.log10(np.maximum(delayed(peaks, state["seen"]), 1e-15))
             cells["level_db"] = cells_of(seen, late, state["heard"], -300.0)

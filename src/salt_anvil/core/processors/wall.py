@@ -4,15 +4,21 @@ import numpy as np
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import lookahead_limiter as w
-from salt_anvil.core.dsp.between import BEFORE, EDGE, peaks_into
+from salt_anvil.core.dsp.between import AFTER, BEFORE, EDGE, peaks_into
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.dynamics import gain_into
 from salt_anvil.core.processors.parts import NOTHING_SHARED
 from salt_anvil.core.state import State
 
 STEADY = 8
 """Frames on both sides of a peak over which the gain stands, so that the interpolation of the
 output sees one gain."""
+SECOND_MS = 5.0
+"""Look-ahead of a second wall."""
+ABOVE_DB = 0.01
+"""A second wall's target above the first's, so that it is idle where the first has sufficed."""
 
 
 def wall_state(ahead: int, channels: int) -> State:
@@ -82,6 +88,41 @@ def reduction_of(
             state["wall"],
         )
     return reduction
+
+
+def second_frames(rate: int) -> int:
+    """Return the frames by which a second wall is later than the first."""
+    return round(SECOND_MS * rate / 1000) + AFTER
+
+
+def second_state(rate: int, channels: int) -> State:
+    """Return the cold state of a second wall."""
+    state = wall_state(second_frames(rate) - AFTER, channels)
+    state["past"] = np.zeros((second_frames(rate), channels))
+    return state
+
+
+def second_wall(
+    held: Sound,
+    reduction: Sound,
+    value: Vector,
+    step: Vector,
+    state: State,
+    start: int,
+    longest: float = 0.0,
+) -> tuple[Sound, Sound]:
+    """Return what a first wall leaves, as late as the second is, and what that takes in dB.
+
+    held, reduction: what the first works on, and what it takes. Gain that moves raises what lies
+    between samples; value, step, longest: as for the first.
+    """
+    still = np.zeros(len(value))
+    left = np.empty_like(held)
+    gain_into(left, held, reduction, start, still, still)
+    above = value.copy()
+    above[:, w.TARGET] += ABOVE_DB
+    more = reduction_of(peaks_of(left, above, state), above, step, state, start, longest=longest)
+    return delayed(left, state["past"]), more
 
 
 def _steady(ahead: int) -> int:
