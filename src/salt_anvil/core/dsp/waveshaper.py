@@ -282,14 +282,14 @@ def offset_into(
     d_odd: Vector,
     lean: Vector,
     d_lean: Vector,
-    rate: float,
+    rates: tuple[float, float],
     all_passes: Vector,
     memory: Sound,
 ) -> None:
     """Fill offset (frames, channels) with what an even part comes to beside its harmonics.
 
     Its mean over a wave of the sound's envelope, by the points of PHASES; the envelope and
-    the mean behind two poles of `rate` each. Of the envelope, so that no harmonic is there to be
+    the mean behind two poles each, of `rates`. Of the envelope, so that no harmonic is there to be
     folded back. odd, lean and their steps: per grid point. memory: (channels, quadrature.SECTIONS
     + 2, 4), changed.
     """
@@ -307,15 +307,15 @@ def offset_into(
             means[:] = 0.0
             z = memory[lane, -1]
             for i in range(n):
-                z[0] += rate * (one[i] * one[i] + other[i] * other[i] - z[0])
-                z[1] += rate * (z[0] - z[1])
+                z[0] += rates[0] * (one[i] * one[i] + other[i] * other[i] - z[0])
+                z[1] += rates[0] * (z[0] - z[1])
                 height = math.sqrt(z[1])
                 one[i], other[i] = PHASES[0] * height, PHASES[1] * height
             _evens_onto(means[:n], one[:n], odds[:n], leans[:n], 0.5)
             _evens_onto(means[:n], other[:n], odds[:n], leans[:n], 0.5)
             for i in range(n):
-                z[2] += rate * (means[i] - z[2])
-                z[3] += rate * (z[2] - z[3])
+                z[2] += rates[1] * (means[i] - z[2])
+                z[3] += rates[1] * (z[2] - z[3])
                 offset[at + i, lane] = z[3]
             for i in range(4):
                 z[i] = z[i] if abs(z[i]) > TINY else 0.0

@@ -20,8 +20,8 @@ from salt_anvil.core.state import State
 
 P = TypeVar("P", bound=Params)
 NOTHING_SHARED = np.empty((0, 2))
-LAG = 84
-"""Frames by which four poles let an offset lag behind the sound that it comes with."""
+LAGS = (12, 72)
+"""Frames by which two poles each let a sound's envelope, and the offset by it, lag behind it."""
 OFFSET_HZ = 5.0
 """Below it, what a bend adds is an offset; common practice, no source."""
 
@@ -130,7 +130,7 @@ def offset_state(channels: int) -> State:
         rest=np.zeros((1, channels, 2)),
         waves=np.zeros((channels, quadrature.SECTIONS + 2, 4)),
         even=np.zeros((o.LATENCY - o.UP, channels)),
-        offset=np.zeros((o.LATENCY - LAG, channels)),
+        offset=np.zeros((o.LATENCY - sum(LAGS), channels)),
     )
 
 
@@ -156,9 +156,11 @@ def bent(
     mine = state.nested("offset_")
     quick = np.zeros_like(sound)
     if leans.any() or d_lean.any() or d_odd.any() or (odds != 1.0).any():
-        late = -float(np.expm1(-4 / LAG))
+        early, late = (-float(np.expm1(-2 / lag)) for lag in LAGS)
         chains = quadrature.all_passes(rate)
-        s.offset_into(quick, sound, start, odds, d_odd, leans, d_lean, late, chains, mine["waves"])
+        s.offset_into(
+            quick, sound, start, odds, d_odd, leans, d_lean, (early, late), chains, mine["waves"]
+        )
     quick = delayed(quick, mine["offset"])
     left = delayed(even, mine["even"]) - quick
     heard = np.empty_like(left)
