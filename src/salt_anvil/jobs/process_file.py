@@ -257,7 +257,7 @@ def _run(
         "nonfinite_samples_replaced": mixer.runner("in").nonfinite,
         "clipped_samples": writer.clipped, **(meters.report() if meters else {}),
         "joins": {
-            join.name: vars(join.measured) for join in mixer.plan.strip("in").joins if join.measured
+            j.name: j.measured.figures() for j in mixer.plan.strip("in").joins if j.measured
         },
     }  # fmt: skip
 

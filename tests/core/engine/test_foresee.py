@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import StripRunner
@@ -80,3 +81,22 @@ def test_several_blocks_taken_as_one_are_the_blocks(counts: list[int]) -> None:
         for name in reported:
             whole = np.concatenate([b.cells[stage][name] for b in blocks])
             assert (np.concatenate([p.cells[stage][name] for p in parts]) == whole).all(), name
+
+
+@pytest.mark.parametrize("ahead_ms", [0.0, 15.0, 21.1875])
+@pytest.mark.parametrize("until", [0, BLOCKS])
+def test_it_reads_as_far_as_it_says(ahead_ms: float, until: int) -> None:
+    """So that strips computed beside each other never both compute a third one. A latency just
+    over, and just under, whole blocks included."""
+    strips = [
+        {"id": "a", "name": "a", "kind": "track", "audio": "a", "frames": FRAMES,
+         "chain": [compressor("c", lookahead_ms=min(ahead_ms, 20))]},
+        {"id": "main", "name": "main", "kind": "main"},
+    ]  # fmt: skip
+    plan = make_plan(checked(Session, {"name": "One", "strips": strips}))
+    runner = StripRunner(plan.strip("a"), lambda j, count: source("a", j * BLOCK, count * BLOCK))
+    runner.until = until
+    for block in (1, 2, 63, 64, 65, 66, 90, BLOCKS):
+        said = runner.will_read(block)
+        runner.take(block - runner.next_out)
+        assert runner.next_in == said

@@ -67,6 +67,10 @@ class JoinMeasurement:
         a, b, both = self.rows[:, counts(self.rows[0])].sum(axis=1)
         return float(both / math.sqrt(a * b)) if a > 0 and b > 0 else 0.0
 
+    def figures(self) -> dict[str, float]:
+        """Return what a report tells: both powers, and how alike the two are."""
+        return {"a": self.a, "b": self.b, "alike": self.alike}
+
     def each(self, a: float, b: float) -> Sound:
         """Return the power of every block of a mixture by two gains."""
         one, other, both = self.rows

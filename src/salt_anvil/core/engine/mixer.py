@@ -450,7 +450,7 @@ class Mixer:
             name = item.strip.id
             if name not in found or name not in self._runners:
                 continue
-            reach = min(self._runners[name].reads(found[name]), last)
+            reach = min(self._runners[name].will_read(found[name]), last)
             for other in _read_by(item):
                 found[other] = max(found.get(other, 0), reach)
         return found

@@ -268,11 +268,7 @@ class StripRunner:
         """Return the next output blocks as one and move on."""
         end = self.next_out + count
         while self._out.end < end * BLOCK:
-            at = self._out.end // BLOCK
-            # Nothing but the latency is read ahead of a checkpoint.
-            checkpoint = (at // CHECKPOINT + 1) * CHECKPOINT
-            upto = max(min(at + AT_ONCE, max(self.until, end), checkpoint), at + 1)
-            self._advance(self.reads(upto) - self.next_in)
+            self._advance(self._reads_next(self._out.end, end) - self.next_in)
         result = StripBlock(rounded(self._out.take(count * BLOCK)))
         for name, (before, after) in self._queues.items():
             result.taps[name] = (before.take(count * BLOCK), after.take(count * BLOCK))
@@ -286,6 +282,23 @@ class StripRunner:
     def reads(self, block: int) -> int:
         """Return before which input block it reads to give everything before an output block."""
         return -(-(block * BLOCK + self.plan.graph.late) // BLOCK)
+
+    def will_read(self, block: int) -> int:
+        """Return before which input block it will have read when it is asked for all before an
+        output block: some are computed with the last of them."""
+        end, reads = self._out.end, self.next_in
+        while end < block * BLOCK:
+            reads = self._reads_next(end, block)
+            end = reads * BLOCK - self.plan.graph.late
+        return reads
+
+    def _reads_next(self, done: int, end: int) -> int:
+        """Return up to where it reads next: it has given `done` frames, and blocks before `end` are
+        asked for."""
+        at = done // BLOCK
+        # Nothing but the latency is read ahead of a checkpoint.
+        checkpoint = (at // CHECKPOINT + 1) * CHECKPOINT
+        return self.reads(max(min(at + AT_ONCE, max(self.until, end), checkpoint), at + 1))
 
     def _advance(self, count: int) -> None:
         """Read so many blocks, and take them through the chain in one go."""
@@ -393,7 +406,9 @@ class StripRunner:
         longest = -(-3 * plan.latency // BLOCK)
         past = [block for piece in self._history for block in _by_block(piece)]
         past = past[-max(ROLL, longest) :]
-        other.locate(self.next_in - len(past))
+        begin = self.next_in - len(past)
+        other.locate(min(begin, self.next_out))
+        other.next_in = begin
         for sounds in past:
             kept = {INPUT: sounds[INPUT]}
             for outside in plan.graph.outside:
@@ -401,6 +416,9 @@ class StripRunner:
                 kept[outside.buffer] = sounds.get(outside.buffer, silent)
             other._remember(kept)
             other._through(kept)
+        # Just behind a jump little of the past is known: what would have come of it is silent.
+        graph = plan.graph
+        other._out.put(self.next_in * BLOCK - graph.late, np.zeros((0, plan.context.channels)))
         other._drop_before(self.next_out)
         return other
 
@@ -421,6 +439,7 @@ class StripRunner:
         other._trim = self._trim.clone()
         other.next_in, other.next_out = self.next_in, self.next_out
         other._out = self._out.clone()
+        other._history = self._history.copy()
         other._queues = {
             n: (before.clone(), after.clone())
             for n, (before, after) in self._queues.items()

@@ -21,6 +21,8 @@ from salt_anvil.core.session import SAMPLE_RATES, Model, Stage
 
 FLOOR_DB = -160.0
 SETTLE_S = 2.0
+EDGE = 9
+"""Frames in which a step goes from one height to the other."""
 TAIL_S = 0.4
 """Signals go on so long behind what is read: processors look ahead, into an end as well."""
 HARMONICS = 10
@@ -205,6 +207,10 @@ def _gain(device: Device, heights: Vector, hz: float) -> Vector:
     """
     count = len(heights)
     held = np.concatenate([heights, np.full(round(TAIL_S * device.rate), heights[-1])])
+    # A bare step reaches beyond itself between the samples, which a detector hears.
+    edge = np.hanning(EDGE + 2)[1:-1] / np.hanning(EDGE + 2).sum()
+    held = np.convolve(np.pad(held, EDGE // 2, "edge"), edge, "valid")
+    heights = held[:count]
     turn = 2 * np.pi * hz * np.arange(len(held)) / device.rate
     out = device.run(held * np.cos(turn))[:count]
     if hz == 0:
