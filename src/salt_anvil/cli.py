@@ -243,6 +243,8 @@ def _add_others(commands: Commands) -> None:
     speed = commands.add_parser("speed", help="how fast everything is on this machine")
     speed.add_argument("--json", action="store_true")
     speed.add_argument("--quick", action="store_true", help="only the real-time factors")
+    speed.add_argument("--against", type=Path, help="a stored run (--json) to compare with")
+    speed.add_argument("--svg", type=Path, help="also draw the factors as a chart")
     speed.set_defaults(run=_speed)
 
     demo = commands.add_parser("demo", help="make the demo session in the data folder")
@@ -653,10 +655,16 @@ def _proved(paths: list[Path]) -> int:
 
 
 def _speed(options: argparse.Namespace) -> None:
+    from salt_anvil.speed.compared import against, chart, stored
     from salt_anvil.speed.report import measure_speed, table
 
+    before = stored(options.against) if options.against else None
     found: dict[str, Any] = measure_speed(quick=options.quick)
     print(json.dumps(found, indent=2) if options.json else table(found))
+    if before is not None:
+        print("\n".join(against(found, before)), file=sys.stderr if options.json else sys.stdout)
+    if options.svg:
+        options.svg.write_text(chart(found))
 
 
 def _demo(options: argparse.Namespace) -> None:

@@ -20,6 +20,7 @@ from salt_anvil.core.processors import Context
 from salt_anvil.core.processors.compressor import Compressor
 from salt_anvil.core.recipe import Recipe, plan_recipe, read_recipe
 from salt_anvil.demo import install
+from salt_anvil.speed import beside
 
 RATE, SECONDS, ROUNDS, PIECE = 48000, 10, 7, 16
 Row = dict[str, dict[str, float]]
@@ -225,7 +226,13 @@ def measure_speed(*, quick: bool = False) -> dict[str, Any]:
     from salt_anvil.speed.server import measure_server
     from salt_anvil.speed.size import measure_size
 
-    server = {} if quick else {"server": measure_server(), "size": measure_size()}
+    server: dict[str, Any] = {}
+    if not quick:
+        server = {
+            "beside": beside.measure_beside(),
+            "server": measure_server(),
+            "size": measure_size(),
+        }
     return server | {
         "machine": f"{platform.machine()}, Python {platform.python_version()}",
         "rate": RATE,
@@ -262,6 +269,7 @@ def table(found: dict[str, Any]) -> str:
         f" live {demo['live']['median']:.1f} ({demo['live']['best']:.1f}),"
         f" print {demo['print']['median']:.1f} ({demo['print']['best']:.1f})",
     ]
+    lines += beside.lines(found.get("beside", {}))
     if "server" in found:
         server = found["server"]
         lines += [
