@@ -12,6 +12,7 @@ import soxr
 
 from salt_anvil.analysis.cache import Meta, StripCache
 from salt_anvil.core.delivery.dither import Quantiser, tpdf
+from salt_anvil.core.dsp.listening import LATENCY
 from salt_anvil.core.errors import FileError
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
 from salt_anvil.files.read import SoundReader, markers, read_whole
@@ -300,7 +301,7 @@ def test_length_rate_and_channels_stay_and_latency_goes(
     back, info = read_whole(tmp_path / "out.wav")
     assert (info.rate, info.channels, info.frames) == (44100, channels, frames)
     assert np.abs(back - sound.astype(np.float32)).max() < 1e-7
-    assert report["latency"] == 485
+    assert report["latency"] == 485 + LATENCY
 
 
 def test_report_tells_reduction(tmp_path: Path) -> None:

@@ -8,12 +8,13 @@ from typing import Any
 
 import numpy as np
 
+from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.between import AFTER, BEFORE, pieces_into
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
+from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.lab.device import Device
 from salt_anvil.core.lab.result import Figure, Plot, Result, Trace
-from salt_anvil.core.measure.blends import JoinMeter
 
 LOWS = (25.0, 30.0, 40.0, 50.0, 60.0, 80.0, 100.0, 140.0, 200.0)
 HIGH_HZ, FAST_HZ, BEGINS_HZ, THUMP_HZ = 11987.3, 5003.9, 1000.0, 120.0
@@ -176,13 +177,15 @@ def _decay_s(tail: Vector, rate: int) -> float | None:
 
 
 def _louder(device: Device, noise: Vector) -> Figure:
-    """By how much pink noise has become louder."""
-    meter = JoinMeter(device.rate, 1)
-    out = device.run(noise)
+    """By how much pink noise, which is alike all the time, has become louder (K-weighted)."""
     keep = len(noise) - round(0.4 * device.rate)
-    meter.feed(noise[:keep, None], out[:keep, None])
-    found = meter.result()
-    lu = 10 * math.log10(found.b / found.a) if min(found.a, found.b) > 0 else None
+    powers = []
+    for line in (noise, device.run(noise)):
+        weighted = np.empty((keep, 1))
+        heard = np.ascontiguousarray(line[:keep, None])
+        biquad.filter_into(weighted, heard, k_weighting(device.rate), np.zeros((2, 1, 2)))
+        powers.append(float(np.square(weighted).mean()))
+    lu = 10 * math.log10(powers[1] / powers[0]) if min(powers) > FLOOR**2 else None
     return Figure("louder on pink noise", None if lu is None else round(lu, 2), "LU")
 
 
