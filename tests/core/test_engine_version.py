@@ -16,7 +16,7 @@ def test_changes_name_kinds_that_there_are_and_rise() -> None:
 
 
 def test_only_what_a_session_has_is_told() -> None:
-    plain = session_of([track("a", stage("gate")), MAIN])
+    plain = session_of([track("a", stage("ducker")), MAIN])
     assert changes_since(BEFORE, ENGINE, plain) == []
     nested = split("copies", [stage("room")], [stage("limiter")])
     rich = session_of([track("a", nested), MAIN], automation=[lane("a", "pan", (0, 0), (1, 1))])
