@@ -14,7 +14,7 @@ from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.control_ramp import ControlRamp
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.engine.strip import StripRunner
+from salt_anvil.core.engine.strip import AT_ONCE, StripRunner
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.processors import Context
 from salt_anvil.core.processors.compressor import Compressor
@@ -22,7 +22,7 @@ from salt_anvil.core.recipe import Recipe, plan_recipe, read_recipe
 from salt_anvil.demo import install
 from salt_anvil.speed import beside
 
-RATE, SECONDS, ROUNDS, PIECE = 48000, 10, 7, 16
+RATE, SECONDS, ROUNDS, PIECE = 48000, 11, 7, AT_ONCE
 Row = dict[str, dict[str, float]]
 """A factor of the kernel alone, live and in print."""
 COMPRESSOR: dict[str, dict[str, Any]] = {
@@ -85,8 +85,8 @@ def _noise(channels: int = 2) -> Sound:
 def _factor(run: Callable[[], Iterator[None]]) -> dict[str, float]:
     """Return seconds of sound per second of computing: the median, and the fastest tenth's least.
 
-    run: yields after every PIECE blocks. A short piece is rarely cut in two by whatever else the
-    machine does. Where the core is shared with others, the fastest tenth is nearest to it alone.
+    run: yields after every PIECE blocks, as many as are computed at once. Where the core is shared
+    with others, the fastest tenth is nearest to it alone.
     """
     for _ in run():
         pass  # Kernels are loaded, or compiled.

@@ -11,6 +11,7 @@ from numba import njit
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp.between import LARGEST, Line, kaiser
+from salt_anvil.core.dsp.delay import delayed, keep
 from salt_anvil.core.dsp.fir import SINGLE, sums
 from salt_anvil.core.state import State
 
@@ -44,11 +45,16 @@ def stands(rate: int) -> int:
     return round(STANDS_S * rate)
 
 
+@njit(cache=True, nogil=True, error_model="numpy", inline="always")
+def _bounded(x: float) -> float:
+    return min(max(x, -LARGEST), LARGEST) if abs(x) > SMALLEST else 0.0
+
+
 @njit(cache=True, nogil=True, error_model="numpy")
-def _peaks_into(peaks: Sound, whole: Sound, tops: Sound, weights: Line) -> None:
+def _peaks_into(peaks: Sound, past: Sound, key: Sound, tops: Sound, weights: Line) -> None:
     """Fill peaks with the greatest magnitude of the frames up to each, LATENCY late.
 
-    whole: (_EDGE + frames, channels). tops: (stands - 1, channels), changed.
+    past: (_EDGE, channels), what comes before the key. tops: (stands - 1, channels), changed.
     """
     frames, channels = peaks.shape
     before = len(tops)
@@ -63,9 +69,11 @@ def _peaks_into(peaks: Sound, whole: Sound, tops: Sound, weights: Line) -> None:
             line[i] = tops[i, channel]
         for at in range(0, frames, _SPAN):
             n = min(_SPAN, frames - at)
-            for i in range(n + _EDGE):
-                x = whole[at + i, channel]
-                room[i] = min(max(x, -LARGEST), LARGEST) if abs(x) > SMALLEST else 0.0
+            for i in range(_EDGE):
+                # Behind the first span it is what the last one ended with.
+                room[i] = room[_SPAN + i] if at else _bounded(past[i, channel])
+            for i in range(n):
+                room[_EDGE + i] = _bounded(key[at + i, channel])
             room[n + _EDGE : _SPAN + _EDGE] = 0.0
             for i in range(0, n, _AT_ONCE):
                 _rows_into(room, places, weights, 0, TAPS, ends, i)
@@ -108,11 +116,12 @@ def heard(key: Sound, between: bool, state: State) -> Sound:
 
     between: the peaks between the samples, as they stand; or the samples themselves.
     """
-    whole = np.concatenate([state["line"], key])
-    state["line"][:] = whole[len(key) :]
-    if not between:
+    line = state["line"]
+    if between:
+        found = np.empty_like(key)
+        _peaks_into(found, line, key, state["tops"], _WEIGHTS)
+    else:
+        found = delayed(key, line[_EDGE - LATENCY :].copy())
         state["tops"][:] = 0
-        return whole[_EDGE - LATENCY : _EDGE - LATENCY + len(key)]
-    found = np.empty_like(key)
-    _peaks_into(found, whole, state["tops"], _WEIGHTS)
+    keep(key, line)
     return found

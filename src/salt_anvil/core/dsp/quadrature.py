@@ -8,9 +8,9 @@ from numba import njit
 from salt_anvil.core.audio import TINY, Sound
 from salt_anvil.core.dsp.control_ramp import Vector
 
-SECTIONS = 10
-LOWEST_HZ = 20.0
-"""From here to as far below half the rate, the two are 90 degrees apart within 1."""
+SECTIONS = 6
+LOWEST_HZ = 30.0
+"""From here to as far below half the rate, the two are 90 degrees apart within 7."""
 
 
 @lru_cache(maxsize=16)
@@ -47,14 +47,17 @@ def quarters_into(one: Vector, other: Vector, line: Vector, a: Vector, memory: S
         one[i], other[i] = line[i], last
         last = line[i]
     memory[len(a), 0] = last
-    for s in range(len(a)):
-        chain, c = one if s % 2 == 0 else other, a[s]
+    for s in range(0, len(a), 2):
+        # One of each chain at once: neither waits for the other.
+        c, d = a[s], a[s + 1]
         x1, x2, y1, y2 = memory[s]
-        for i in range(len(chain)):
-            x = chain[i]
-            y = c * (x + y2) - x2
+        u1, u2, v1, v2 = memory[s + 1]
+        for i in range(len(line)):
+            x, u = one[i], other[i]
+            y, v = c * (x + y2) - x2, d * (u + v2) - u2
             x2, x1, y2, y1 = x1, x, y1, y
-            chain[i] = y
-        memory[s, 0], memory[s, 1] = x1, x2
-        memory[s, 2] = y1 if abs(y1) > TINY else 0.0
-        memory[s, 3] = y2 if abs(y2) > TINY else 0.0
+            u2, u1, v2, v1 = u1, u, v1, v
+            one[i], other[i] = y, v
+        for row, values in ((s, (x1, x2, y1, y2)), (s + 1, (u1, u2, v1, v2))):
+            for k in range(4):
+                memory[row, k] = values[k] if abs(values[k]) > TINY else 0.0

@@ -216,6 +216,8 @@ class StripRunner:
         self._trim = AutomationRamp(trim_trajectory(plan))
         self._history: deque[Sounds] = deque()
         """Past input, in pieces as it was read."""
+        self._kept = 0
+        """Frames of it."""
         self.nonfinite = 0
         self.until = 0
         """Blocks before this one are sure to be asked for: they are computed AT_ONCE at a time."""
@@ -309,9 +311,9 @@ class StripRunner:
     def _remember(self, given: Sounds) -> None:
         """Keep what was read, and HISTORY blocks with it at least, if there were so many."""
         self._history.append(given)
-        kept = sum(len(piece[INPUT]) for piece in self._history)
-        while kept - len(self._history[0][INPUT]) >= HISTORY * BLOCK:
-            kept -= len(self._history.popleft()[INPUT])
+        self._kept += len(given[INPUT])
+        while self._kept - len(self._history[0][INPUT]) >= HISTORY * BLOCK:
+            self._kept -= len(self._history.popleft()[INPUT])
 
     def _entered(self, j: int, count: int) -> Sounds:
         entered, bad = without_nonfinite(as_block(self._read(j, count)))
@@ -439,7 +441,7 @@ class StripRunner:
         other._trim = self._trim.clone()
         other.next_in, other.next_out = self.next_in, self.next_out
         other._out = self._out.clone()
-        other._history = self._history.copy()
+        other._history, other._kept = self._history.copy(), self._kept
         other._queues = {
             n: (before.clone(), after.clone())
             for n, (before, after) in self._queues.items()
@@ -482,6 +484,7 @@ class StripRunner:
             step.restore(state.nested(f"{step.node.name}/"))
         self._trim.settle()
         self._history.clear()
+        self._kept = 0
 
 
 def _by_block(piece: Sounds) -> list[Sounds]:

@@ -143,12 +143,13 @@ class LimiterParams(Params):
         doc="Also holds what rises between the samples.",
     )
     second_wall: bool = choice(
-        True,
+        False,
         label="Second wall",
         change="structural",
         when={"true_peak": ["true"]},
-        doc="Behind the first, for what its own moving gain has raised between the samples of very"
-        f" bright sound; {second_frames(48000) / 48:.0f} ms later.",
+        doc="Behind the first, for what its own moving gain raises between the samples of very"
+        " bright sound where it has less than 5 ms to give way: quick, or a short look-ahead."
+        f" {second_frames(48000) / 48:.0f} ms later.",
     )
 
 

@@ -71,6 +71,8 @@ def linking_state(rate: int) -> State:
 def apart(ramp: Ramp, one: int, other: int) -> bool:
     """Say whether two controls differ anywhere."""
     value, step = ramp.value, ramp.step
+    if ramp.still:
+        return bool(value[0, one] != value[0, other])
     return bool((value[:, one] != value[:, other]).any() or (step[:, one] != step[:, other]).any())
 
 
