@@ -138,6 +138,7 @@ def lab(page: Page) -> None:
     for strip, place, title, name in (
         ("percussion-bus", "percussion-tips", "Sweep", "lab-sweep"),
         ("lead-voice", "lead-voice-compressor", "Steps", "lab-steps"),
+        ("percussion-bus", "percussion-tips", "Hard cases", "lab-hard-cases"),
     ):
         page.get_by_role("combobox").first.select_option(strip)
         page.locator(f"[data-place={place}]").click()

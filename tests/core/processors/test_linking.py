@@ -29,7 +29,8 @@ def right_falls_by(kind: str, hz: float, ms: float, **params: Any) -> float:
     loud = sine(hz, ms / 1000, RATE, level_db=-6, channels=1)
     left[24000 : 24000 + len(loud)] = loud * np.hanning(len(loud))[:, None] ** 0.2
     right = sine(1000, 1.0, RATE, level_db=-34, channels=1)
-    settings = SETTINGS[kind] | {"release_ms": 60} | params
+    by = {"link_by": "parts"} if params else {}
+    settings = SETTINGS[kind] | {"release_ms": 60} | by | params
     unit = Unit(stage(kind, settings), Context(RATE, 2))
     out, _ = aligned(unit, np.concatenate([left, right], axis=1))
     return float(-20 * np.log10(_envelope(out[:, 1]).min() / 10 ** (-34 / 20)))
@@ -56,10 +57,10 @@ def test_hits_may_leave_the_other_side_alone(kind: str) -> None:
 
 @pytest.mark.parametrize("kind", SETTINGS)
 def test_only_a_range_may_be_heard_on_the_other_side(kind: str) -> None:
-    lows = {"link_high_hz": 150.0}
+    lows = {"link_high_hz": 150.0, "link_hits": 1.0}
     assert right_falls_by(kind, 60.0, 200.0, **lows) == pytest.approx(14, abs=1.2)
     assert right_falls_by(kind, 3000.0, 200.0, **lows) < 0.3
-    highs = {"link_low_hz": 1000.0}
+    highs = {"link_low_hz": 1000.0, "link_hits": 1.0}
     assert right_falls_by(kind, 60.0, 200.0, **highs) < 0.3
     assert right_falls_by(kind, 6000.0, 200.0, **highs) == pytest.approx(14, abs=1.2)
     with pytest.raises(SettingError, match="low end"):
@@ -71,16 +72,16 @@ def test_only_a_range_may_be_heard_on_the_other_side(kind: str) -> None:
 def test_alike_in_hits_and_the_rest_is_the_plain_link(kind: str, link: float) -> None:
     """By its own way it comes to the same as where the levels are compared."""
     sound = noise(RATE, level=0.2, seed=4) * [1.0, 0.3]
-    plain, alike, near = (
+    plain, alike = (
         run(Unit(stage(kind, SETTINGS[kind] | {"link": link} | more), Context(RATE, 2)), sound)[0]
-        for more in ({}, {"link_hits": link}, {"link_hits": abs(link - 1e-9)})
+        for more in ({}, {"link_by": "parts", "link_hits": link})
     )
-    assert (plain == alike).all()
-    assert np.abs(plain - near).max() < 1e-6
+    assert np.abs(plain - alike).max() < 1e-12
 
 
 def test_the_ceiling_holds_whatever_is_linked() -> None:
     sound = noise(RATE, level=0.5, seed=9) * [1.0, 0.5]
-    params = {"ceiling_db": -6, "link": 0.7, "link_hits": 0.1, "link_high_hz": 300, "drive_db": 6}
+    params = {"ceiling_db": -6, "link": 0.7, "link_by": "parts", "link_hits": 0.1,
+              "link_high_hz": 300, "drive_db": 6}  # fmt: skip
     out, _ = run(Unit(stage("limiter", params), Context(RATE, 2)), sound)
     assert np.abs(out).max() <= 10 ** (-6 / 20)

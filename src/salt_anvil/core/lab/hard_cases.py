@@ -93,7 +93,7 @@ def _low_notes(device: Device, level_db: float) -> tuple[list[Figure], Plot]:
         note = max(float(np.hypot(parts[0], parts[1])) / math.sqrt(2), FLOOR)
         found.append(100 * float((out - basis @ parts).std()) / note)
     plot = Plot(
-        "Low notes: what is not the note", "Hz", "dB", list(LOWS), -120, 0,
+        "Low notes: what is not the note", "Hz", "dB", list(LOWS), -170, 0,
         [Trace("THD+N", [round(float(_db(v / 100)), 2) for v in found])], log=True,
     )  # fmt: skip
     named = dict(zip(LOWS, found, strict=True))
@@ -110,11 +110,12 @@ def _begins(device: Device, level_db: float) -> tuple[Figure, Plot]:
     out = device.run(to_gain(level_db) * np.sin(2 * np.pi * BEGINS_HZ * at) * swell)
     low = signal.sosfilt(signal.butter(6, THUMP_HZ, fs=rate, output="sos"), out)
     low = low[: -round(0.2 * rate)]
-    shown = slice(round(0.28 * rate), round(0.42 * rate), max(rate // 4000, 1))
-    top = max(float(np.abs(low[shown]).max()) * 1.2, 1e-3)
+    starts = range(round(0.28 * rate), round(0.42 * rate), max(rate // 1000, 1))
+    tops = [float(_db(np.abs(low[i : i + rate // 500]).max())) for i in starts]
+    x = [round(1000 * float(at[i]), 2) for i in starts]
     plot = Plot(
-        "A tone begins: below 120 Hz", "ms", "", [round(1000 * float(t), 2) for t in at[shown]],
-        -top, top, [Trace("level", [round(float(v), 6) for v in low[shown]])],
+        "A tone begins: below 120 Hz", "ms", "dBFS", x,
+        -120, 0, [Trace("level", [round(v, 2) for v in tops])],
     )  # fmt: skip
     return Figure("begins, below 120 Hz", round(float(_db(np.abs(low).max())), 1), "dBFS"), plot
 
@@ -126,7 +127,7 @@ def _peaks(device: Device, level_db: float) -> Figure:
     whole = np.concatenate([np.zeros(BEFORE), out, np.zeros(AFTER)])[:, None]
     most = np.zeros(1)
     pieces_into(most, np.ascontiguousarray(whole), len(out))
-    return Figure("true peak of random signs", round(float(_db(most[0])), 2), "dBTP")
+    return Figure("random signs, peak", round(float(_db(most[0])), 2), "dBTP")
 
 
 def _hit(device: Device, level_db: float) -> tuple[list[Figure], Plot]:

@@ -28,12 +28,14 @@ from salt_anvil.core.processors.base import (
 from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.fields import (
     Detector,
+    LinkBy,
     Quality,
     Stereo,
     detector,
     given_back,
     knee,
     link,
+    link_by,
     link_edge,
     link_hits,
     lookahead,
@@ -44,7 +46,6 @@ from salt_anvil.core.processors.fields import (
 )
 from salt_anvil.core.processors.parts import (
     NOTHING_SHARED,
-    apart,
     bent,
     cells_of,
     check_range,
@@ -152,7 +153,7 @@ class CompressorParams(Params):
         0.5, label="Colour balance", doc="0 adds even harmonics alone, 1 odd ones alone."
     )
     link: float = link()
-    link_hits: float | None = link_hits()
+    link_hits: float = link_hits()
     link_low_hz: float | None = link_edge("low")
     link_high_hz: float | None = link_edge("high")
     lookahead_ms: float = lookahead(
@@ -186,6 +187,7 @@ class CompressorParams(Params):
         "feed-forward", label="Topology", doc="Listens to its input, or to its own output."
     )
     stereo: Stereo = stereo()
+    link_by: LinkBy = link_by()
     auto_makeup: bool = choice(
         False,
         label="Keep loudness",
@@ -286,7 +288,7 @@ class Compressor(Processor[CompressorParams]):
         vector[d.RMS] = d.rate_of(params.rms_ms, rate)
         vector[d.MOST] = params.max_reduction_db
         vector[d.LINK] = params.link
-        vector[d.LINK_HITS] = params.link if params.link_hits is None else params.link_hits
+        vector[d.LINK_HITS] = params.link_hits
         vector[d.RESTORE] = params.restore
         vector[d.RESTORE_RATE] = d.rate_of(RESTORE_MS, rate)
         vector[d.SLOW_RISE] = d.rate_of(SLOW_RISE * release, rate)
@@ -348,9 +350,9 @@ class Compressor(Processor[CompressorParams]):
     def _shared(self, given: Passage[CompressorParams], key: Sound) -> Sound:
         """Return what the channels tell each other, of 0 frames where that is their levels."""
         _, _, params, context, ramp, state, _ = given
-        sections = range_sections(params.link_low_hz, params.link_high_hz, context.rate)
-        if context.channels < 2 or not (len(sections) or apart(ramp, d.LINK, d.LINK_HITS)):
+        if context.channels < 2 or params.link_by == "whole":
             return NOTHING_SHARED
+        sections = range_sections(params.link_low_hz, params.link_high_hz, context.rate)
         mine, peaks = state.nested("link_"), params.detector == "peak"
         heard = listening.heard(in_range(key, sections, mine["range"]), peaks, mine)
         rms = 0.0 if peaks else float(ramp.value[0, d.RMS])

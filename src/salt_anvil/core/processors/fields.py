@@ -9,6 +9,7 @@ EACH = "1: the louder channel decides for both; 0: each for itself."
 Quality = Literal["plain", "good", "high", "best"]
 Stereo = Literal["left-right", "mid-side"]
 Detector = Literal["peak", "rms"]
+LinkBy = Literal["whole", "parts"]
 
 
 def detector() -> Any:
@@ -41,17 +42,30 @@ def link(doc: str = EACH) -> Any:
     return share(1, label="Link", doc=doc)
 
 
+PARTS = {"link_by": ["parts"]}
+
+
+def link_by() -> Any:
+    """Declare whether the channels go together in all, or in parts that are set."""
+    return choice(
+        "whole",
+        label="Link by",
+        doc="The channels go together in the whole sound, or in parts: what lasts, hits, a range.",
+    )
+
+
 def link_hits() -> Any:
     """Declare how much the channels go together in what does not last."""
     return number(
-        None,
+        0,
         0,
         1,
         label="Link of hits",
         unit="",
         step=0.01,
         marks=QUARTERS,
-        doc="How much the channels go together in what lasts less than 60 ms; open: as the rest.",
+        when=PARTS,
+        doc="How much the channels go together in what lasts under 60 ms; link is for the rest.",
     )
 
 
@@ -67,6 +81,7 @@ def link_edge(end: str) -> Any:
         step=1,
         change="switch",
         marks=(20, 200, 2000, 20000),
+        when=PARTS,
         doc=f"{'Low' if end == 'low' else 'High'} end of what one channel hears of the other; open:"
         " all of it.",
     )

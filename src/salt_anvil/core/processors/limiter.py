@@ -23,10 +23,9 @@ from salt_anvil.core.processors.base import (
     choice,
     number,
 )
-from salt_anvil.core.processors.fields import link, link_edge, link_hits, share
+from salt_anvil.core.processors.fields import LinkBy, link, link_by, link_edge, link_hits, share
 from salt_anvil.core.processors.parts import (
     NOTHING_SHARED,
-    apart,
     cells_of,
     check_range,
     gained,
@@ -118,7 +117,7 @@ class LimiterParams(Params):
         doc="Gain behind the wall.",
     )
     link: float = link()
-    link_hits: float | None = link_hits()
+    link_hits: float = link_hits()
     link_low_hz: float | None = link_edge("low")
     link_high_hz: float | None = link_edge("high")
     character: Literal["invisible", "quick", "heavy"] = choice(
@@ -132,6 +131,7 @@ class LimiterParams(Params):
         label="Release by",
         doc="Fixed, or up to four times faster behind isolated peaks.",
     )
+    link_by: LinkBy = link_by()
     hold_lows: bool = choice(
         True,
         label="Hold lows",
@@ -183,7 +183,7 @@ class Limiter(Processor[LimiterParams]):
         vector = np.zeros(w.CONTROLS + 4)
         vector[w.TARGET] = params.ceiling_db + (w.AIM_DB if params.true_peak else 0.0)
         vector[w.LINK] = params.link
-        vector[w.LINK_HITS] = params.link if params.link_hits is None else params.link_hits
+        vector[w.LINK_HITS] = params.link_hits
         vector[w.RELEASE] = d.rate_of(release, rate)
         vector[w.QUICK] = d.rate_of(QUICK * release, rate)
         vector[w.LASTING] = d.rate_of(LASTING * release, rate)
@@ -261,10 +261,10 @@ class Limiter(Processor[LimiterParams]):
 
     def _shared(self, given: Passage[LimiterParams], driven: Sound, peaks: Sound) -> Sound:
         """Return what the channels tell each other, of 0 frames where that is their peaks."""
-        _, _, params, context, ramp, state, _ = given
-        sections = range_sections(params.link_low_hz, params.link_high_hz, context.rate)
-        if context.channels < 2 or not (len(sections) or apart(ramp, w.LINK, w.LINK_HITS)):
+        params, context, state = given.params, given.context, given.state
+        if context.channels < 2 or params.link_by == "whole":
             return NOTHING_SHARED
+        sections = range_sections(params.link_low_hz, params.link_high_hz, context.rate)
         if len(sections):
             band = in_range(driven, sections, state["link_range"])
             peaks = np.abs(delayed(band, state["link_late"]))

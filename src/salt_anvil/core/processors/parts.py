@@ -68,14 +68,6 @@ def linking_state(rate: int) -> State:
     return state
 
 
-def apart(ramp: Ramp, one: int, other: int) -> bool:
-    """Say whether two controls differ anywhere."""
-    value, step = ramp.value, ramp.step
-    if ramp.still:
-        return bool(value[0, one] != value[0, other])
-    return bool((value[:, one] != value[:, other]).any() or (step[:, one] != step[:, other]).any())
-
-
 @lru_cache(maxsize=1024)
 def amplitude(level: float) -> float:
     """Return the gain of a level in dB, as `gain_into` has it to the bit."""
