@@ -133,10 +133,9 @@ def set_in(page: Page, strip: str, stage: str, name: str) -> None:
 
 
 def lab(page: Page) -> None:
-    """What the clipper folds back, and how the voice's compressor moves."""
+    """How the voice's compressor moves, and the clipper's hard cases."""
     page.get_by_role("button", name="Lab", exact=True).click()
     for strip, place, title, name in (
-        ("percussion-bus", "percussion-tips", "Sweep", "lab-sweep"),
         ("lead-voice", "lead-voice-compressor", "Steps", "lab-steps"),
         ("percussion-bus", "percussion-tips", "Hard cases", "lab-hard-cases"),
     ):
