@@ -179,13 +179,17 @@ def test_a_steady_join_says_where_it_is_not_steady() -> None:
     plan = make_plan(session, measured=lambda digest: JoinMeasurement.of(blocks))
     (found,) = wiring_cautions(plan.strip("in"), 10 * RATE)
     assert found.rule == "wander s"
-    # Half of each: (1 + 0.9) / 2 against (1 - 0.2) / 2, less what the whole is raised by.
-    whole = (67 * 0.95 + 30 * 0.4) / 97
-    assert found.value == pytest.approx(10 * np.log10(0.4 / whole), abs=0.02)
+    # Half of each, as they are there against as they are in the mean.
+    alike = (67 * 0.9 - 30 * 0.2) / 97
+    assert found.value == pytest.approx(10 * np.log10((1 - 0.2) / (1 + alike)), abs=0.02)
     assert 40 <= found.begin / RATE * 10 <= 45
-    alike = JoinMeasurement.of(np.tile([[1.0, 1.0, 0.4]], (97, 1)))
-    plan = make_plan(session, measured=lambda digest: alike)
-    assert wiring_cautions(plan.strip("in"), 10 * RATE) == []
+    # What is squeezed is louder where it is quiet: that is what it is for.
+    quiet = np.tile([[1.0, 1.0, 0.9]], (97, 1))
+    quiet[40:70] *= [[0.04, 0.25, 0.1]]
+    for steady in (np.tile([[1.0, 1.0, 0.4]], (97, 1)), quiet):
+        same = JoinMeasurement.of(steady)
+        plan = make_plan(session, measured=lambda digest, same=same: same)
+        assert wiring_cautions(plan.strip("in"), 10 * RATE) == []
 
 
 def test_a_nested_steady_join_is_measured_after_the_inner_one() -> None:

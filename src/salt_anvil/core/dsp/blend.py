@@ -134,16 +134,19 @@ def gains(law: Law, x: float, blend: JoinMeasurement | None = None) -> tuple[flo
 
 
 def wander(blend: JoinMeasurement, x: float) -> tuple[float, int]:
-    """Return by how many dB the steady blend at x leaves the first signal's level for 3 s at the
-    most, where that is heard, and the block at which it does: the level of the whole is held, not
-    that of each stretch."""
-    one, whole = blend.rows[0], blend.each(*gains("steady", x, blend))
-    count = min(STRETCH, len(one))
-    both = [np.convolve(p, np.ones(count) / count, "valid") for p in (one, whole)]
-    heard = counts(both[0])
+    """Return by how many dB the steady blend at x is louder or quieter for 3 s than if the two
+    were as much alike there as in the mean, at the most, and the block at which it is: one gain
+    holds the level of the whole, not that of a stretch in which they cancel, or add up."""
+    count = min(STRETCH, blend.rows.shape[1])
+    a, b, both = (np.convolve(p, np.ones(count) / count, "valid") for p in blend.rows)
+    heard = counts(a) & (b > 0.0)
     if not heard.any() or blend.b <= 0.0:
         return 0.0, 0
-    apart = np.where(heard, 10 * np.log10(np.maximum(both[1], 1e-13) / both[0]), 0.0)
+    one, other = gains("steady", x, blend)
+    alone, cross = one * one * a + other * other * b, 2.0 * one * other
+    found = np.maximum(alone + cross * both, 1e-13)
+    meant = np.maximum(alone + cross * blend.alike * np.sqrt(a * b), 1e-13)
+    apart = np.where(heard, 10 * np.log10(found / meant), 0.0)
     at = int(np.abs(apart).argmax())
     return float(apart[at]), at
 

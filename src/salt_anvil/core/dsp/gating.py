@@ -1,6 +1,7 @@
 """The gates of ITU-R BS.1770-4, annex 1: which blocks of 400 ms count."""
 
 import numpy as np
+from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Values
 
@@ -16,7 +17,7 @@ def level(power: Values) -> Values:
     return np.asarray(OFFSET + 10 * np.log10(np.maximum(power, 1e-13)))
 
 
-def counts(blocks: Values) -> Values:
+def counts(blocks: Values) -> NDArray[np.bool_]:
     """Say of every block's K-weighted power whether it passes both gates."""
     loud = blocks > _LEAST
     if not loud.any():

@@ -71,7 +71,7 @@ def _of_steady(
         way = "louder" if apart > 0 else "quieter"
         said = (
             f"The blend of {words} is steady over the song, but for a while {abs(apart):.1f} dB"
-            f" {way} than the first: there they are alike in another way."
+            f" {way}, as there they {'add up' if apart > 0 else 'cancel'} more than elsewhere."
         )
         begin = min(round(at * frames / len(measured.rows[0])), frames)
         return [Caution(f"wander {name}", said, apart, WANDER_LIMIT_DB, begin, frames)]
