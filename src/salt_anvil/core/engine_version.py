@@ -29,7 +29,7 @@ CHANGES = (
     Change(3, ("automation",), "without corners; a step takes 5 ms"),
     Change(4, ("compressor", "expander", "gate", "curve"), "peaks between the samples count, too"),
     Change(4, ("tone",), "bands that move by level have no ripple on low notes"),
-    Change(4, ("clipper",), "the held ceiling has a second wall"),
+    Change(4, ("limiter", "clipper"), "a second wall holds what a fast gain raises"),
     Change(4, ("saturator", "compressor"), "no thump where a note begins in an even bend"),
     Change(4, ("split",), "steady joins are gated as they are heard"),
 )

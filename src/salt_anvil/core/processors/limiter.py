@@ -33,6 +33,7 @@ from salt_anvil.core.processors.parts import (
     range_sections,
 )
 from salt_anvil.core.processors.wall import (
+    SECOND_MS,
     peaks_of,
     reduction_of,
     second_frames,
@@ -142,13 +143,13 @@ class LimiterParams(Params):
         label="True peak",
         doc="Also holds what rises between the samples.",
     )
-    second_wall: bool = choice(
-        False,
+    second_wall: Literal["auto", "on", "off"] = choice(
+        "auto",
         label="Second wall",
         change="structural",
         when={"true_peak": ["true"]},
         doc="Behind the first, for what its own moving gain raises between the samples of very"
-        " bright sound where it has less than 5 ms to give way: quick, or a short look-ahead."
+        " bright sound. Auto: where it has less than 5 ms to give way (quick, a short look-ahead)."
         f" {second_frames(48000) / 48:.0f} ms later.",
     )
 
@@ -175,7 +176,9 @@ class Limiter(Processor[LimiterParams]):
 
     def _behind(self, params: LimiterParams, rate: int) -> int:
         """Return the frames by which the second wall is later than the first."""
-        return second_frames(rate) if params.second_wall and params.true_peak else 0
+        short = _way(params) * params.lookahead_ms < SECOND_MS
+        second = params.second_wall == "on" or (params.second_wall == "auto" and short)
+        return second_frames(rate) if second and params.true_peak else 0
 
     def controls(self, params: LimiterParams, context: Context) -> Vector:
         check_range("link_low_hz", params.link_low_hz, "link_high_hz", params.link_high_hz)
@@ -230,7 +233,6 @@ class Limiter(Processor[LimiterParams]):
         value = np.ascontiguousarray(ramp.value[:, : w.CONTROLS])
         step = np.ascontiguousarray(ramp.step[:, : w.CONTROLS])
         peaks = peaks_of(driven, value, state, between=params.true_peak)
-        share = SHORT if params.character == "quick" else 1.0
         adaptive = params.release_mode == "adaptive"
         longest = LONGEST_MS * context.rate / 1000 if params.hold_lows else 0.0
         reduction = reduction_of(
@@ -239,7 +241,7 @@ class Limiter(Processor[LimiterParams]):
             step,
             state,
             start,
-            share=share,
+            share=_way(params),
             adaptive=adaptive,
             longest=longest,
             shared=self._shared(given, driven, peaks),
@@ -269,6 +271,11 @@ class Limiter(Processor[LimiterParams]):
             band = in_range(driven, sections, state["link_range"])
             peaks = np.abs(delayed(band, state["link_late"]))
         return shared_of(peaks, context.rate, state["link_shared"])
+
+
+def _way(params: LimiterParams) -> float:
+    """Return the share of the look-ahead in which the gain gives way."""
+    return SHORT if params.character == "quick" else 1.0
 
 
 def _rounded(driven: Sound, ramp: Ramp, state: State, start: int) -> Sound:
