@@ -12,7 +12,7 @@ from salt_anvil.core.dsp import listening
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.processors import Context
 from tests.conftest import noise, sine
-from tests.core.processors.test_contract import aligned, stage
+from tests.core.processors.test_contract import aligned, run, stage
 
 
 def peaks(key: np.ndarray, rate: int, parts: tuple[int, ...] = ()) -> np.ndarray:
@@ -53,6 +53,24 @@ def test_it_hears_what_scipy_finds_between_the_samples() -> None:
 def test_any_lengths_of_calls_hear_the_same() -> None:
     sound = noise(3000)
     assert (peaks(sound, 48000) == peaks(sound, 48000, (1, 5, 63, 64, 65, 700, 2))).all()
+
+
+def test_what_asks_for_nothing_is_not_looked_at_closely(music: np.ndarray) -> None:
+    """To the bit the same reduction, block by block too; the level of what is quiet is not told."""
+    params = {"threshold_db": -24, "ratio": 4, "attack_ms": 0.5, "release_ms": 80}
+    unit = Unit(stage("compressor", params), Context(48000, 2))
+    whole, cells = run(unit, music)
+    again, told = run(Unit(stage("compressor", params), Context(48000, 2)), music, [700, 1, 95299])
+    assert (whole == again).all()
+    assert (cells["reduction_db"] == told["reduction_db"]).all()
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(listening, "BOUND", np.inf)
+        close = listening.heard(music, True, listening.memory(48000, 2))
+    far = listening.heard(music, True, listening.memory(48000, 2), 10 ** (-27 / 20))
+    loud = close > 10 ** (-27 / 20)
+    assert (far[loud] == close[loud]).all()
+    assert (far <= close).all()
+    assert (far < close).any()
 
 
 def test_silence_nonsense_and_what_is_too_small() -> None:

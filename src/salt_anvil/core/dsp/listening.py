@@ -24,6 +24,8 @@ SMALLEST = 1e-30
 """Smaller samples count as silence: float32 slows down from 1e-38 on."""
 _SPAN, _EDGE, _ROWS = 64, TAPS - 1, POINTS - 1
 _AT_ONCE = 16
+_PARTS = (0, 16, 32, 48, _SPAN + _EDGE - _AT_ONCE)
+"""Where parts begin that cover a span's samples."""
 _rows_into = sums(_ROWS, 1, _AT_ONCE, SINGLE)
 
 
@@ -38,6 +40,8 @@ def taps() -> Sound:
 
 
 _WEIGHTS = taps().astype(np.float32).ravel()
+BOUND = float(np.abs(taps()).sum(axis=1).max()) * 1.0001
+"""By which factor a point can exceed the samples around it."""
 
 
 def stands(rate: int) -> int:
@@ -51,14 +55,19 @@ def _bounded(x: float) -> float:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _peaks_into(peaks: Sound, past: Sound, key: Sound, tops: Sound, weights: Line) -> None:
+def _peaks_into(
+    peaks: Sound, past: Sound, key: Sound, tops: Sound, weights: Line, least: float
+) -> None:
     """Fill peaks with the greatest magnitude of the frames up to each, LATENCY late.
+
+    What is told of peaks up to `least` may be less than they are.
 
     past: (_EDGE, channels), what comes before the key. tops: (stands - 1, channels), changed.
     """
     frames, channels = peaks.shape
     before = len(tops)
     other = np.zeros(before + frames, np.float32)
+    most = np.empty(_AT_ONCE, np.float32)
     room = np.empty(_SPAN + _EDGE + _ROWS * _SPAN, np.float32)
     line = np.empty(before + frames, np.float32)
     places, ends = np.arange(TAPS), np.empty(_ROWS, np.int64)
@@ -75,11 +84,18 @@ def _peaks_into(peaks: Sound, past: Sound, key: Sound, tops: Sound, weights: Lin
             for i in range(n):
                 room[_EDGE + i] = _bounded(key[at + i, channel])
             room[n + _EDGE : _SPAN + _EDGE] = 0.0
-            for i in range(0, n, _AT_ONCE):
-                _rows_into(room, places, weights, 0, TAPS, ends, i)
+            most[:] = 0.0
+            for first in _PARTS:
+                for i in range(_AT_ONCE):
+                    here = abs(room[first + i])
+                    most[i] = here if here > most[i] else most[i]
             found = line[before + at : before + at + n]
             for i in range(n):
                 found[i] = abs(room[i + _EDGE - LATENCY])
+            if most.max() * BOUND <= least:
+                continue
+            for i in range(0, n, _AT_ONCE):
+                _rows_into(room, places, weights, 0, TAPS, ends, i)
             for row in range(_ROWS):
                 points = room[ends[row] : ends[row] + n]
                 for i in range(n):
@@ -111,15 +127,16 @@ def memory(rate: int, channels: int) -> State:
     return State(line=np.zeros((_EDGE, channels)), tops=np.zeros((stands(rate) - 1, channels)))
 
 
-def heard(key: Sound, between: bool, state: State) -> Sound:
+def heard(key: Sound, between: bool, state: State, least: float = 0.0) -> Sound:
     """Return what a detector hears of a key, LATENCY frames late.
 
-    between: the peaks between the samples, as they stand; or the samples themselves.
+    between: the peaks between the samples, as they stand; or the samples themselves. least: where
+    no peak can exceed this amplitude, samples will do.
     """
     line = state["line"]
     if between:
         found = np.empty_like(key)
-        _peaks_into(found, line, key, state["tops"], _WEIGHTS)
+        _peaks_into(found, line, key, state["tops"], _WEIGHTS, least)
     else:
         found = delayed(key, line[_EDGE - LATENCY :].copy())
         state["tops"][:] = 0

@@ -63,6 +63,7 @@ CONTROLS = d.CONTROLS + 3
 COLOUR_DB = 18.0
 """Drive of the output stage at full colour; common practice, no source."""
 QUALITY: Quality = "good"
+SURE_DB = 0.01
 RESTORE_MS = 25.0
 MOST_BACK_DB = 60.0
 SLOW_RISE, SLOW_FALL = 4.0, 10.0
@@ -320,7 +321,9 @@ class Compressor(Processor[CompressorParams]):
         heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))
         listened = to_mid_side(key) if sides else key
         shared = self._shared(given, listened)
-        listened = listening.heard(listened, params.detector == "peak", state.nested("key_"))
+        listened = listening.heard(
+            listened, params.detector == "peak", state.nested("key_"), _from(ramp)
+        )
         d.reduce_into(
             reduction,
             heard,
@@ -377,6 +380,13 @@ def _coloured(sound: Sound, ramp: Ramp, rate: int, state: State, start: int) -> 
     share = ramp.frames(COLOUR, start, len(sound))
     out: Sound = delayed(sound, state["late"]) - (share / gain) * level
     return out
+
+
+def _from(ramp: Ramp) -> float:
+    """Return the amplitude up to which the curve asks for nothing."""
+    if not ramp.still:
+        return 0.0
+    return to_gain(float(ramp.value[0, d.THRESHOLD] - ramp.value[0, d.KNEE] / 2) - SURE_DB)
 
 
 def _wait(params: CompressorParams, rate: int) -> int:
