@@ -282,6 +282,12 @@ def test_the_hard_cases_tell_good_from_ordinary() -> None:
                          "hard-cases"))  # fmt: skip
     assert room["echo density, "] > 0.9
     assert room["decay by 60 dB, s"] == pytest.approx(1.2, rel=0.1)
+    squeezed = {"threshold_db": -26, "ratio": 100, "knee_db": 0, "attack_ms": 1}
+    linked = of("compressor", **squeezed)
+    parts = of("compressor", **squeezed, link_by="parts", link_hits=0)
+    for figures_ in (linked, parts):
+        assert figures_["right, by what lasts left, dB"] == pytest.approx(20, abs=0.7)
+    assert linked["right, by a hit left, dB"] > 18 > 3 > parts["right, by a hit left, dB"]
     assert of("trim", gain_db=4)["louder on pink noise, LU"] == pytest.approx(4, abs=0.01)
 
 

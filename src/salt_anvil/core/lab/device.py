@@ -40,9 +40,18 @@ class Device:
         Raises:
             CoreError: the chain cannot be run at this rate.
         """
-        blocks = -(-len(signal) // BLOCK)
+        out = self.run_both(signal[:, None] * np.array(_INTO[self.channel]))
+        return np.asarray(out @ np.array(_OUT[self.channel]), np.float64)
+
+    def run_both(self, signals: Sound) -> Sound:
+        """Return what comes out on both sides of two signals, (frames, 2), in step with them.
+
+        Raises:
+            CoreError: the chain cannot be run at this rate.
+        """
+        blocks = -(-len(signals) // BLOCK)
         sound = np.zeros((blocks * BLOCK, 2))
-        sound[: len(signal)] = signal[:, None] * np.array(_INTO[self.channel])
+        sound[: len(signals)] = signals
 
         def read(block: int, count: int) -> Sound:
             found = sound[block * BLOCK : (block + count) * BLOCK]
@@ -52,7 +61,7 @@ class Device:
         runner = StripRunner(self._plan(len(sound)), read)
         runner.until = blocks
         out = np.concatenate([runner.block().out for _ in range(blocks)])
-        return np.asarray((out @ np.array(_OUT[self.channel]))[: len(signal)], np.float64)
+        return np.asarray(out[: len(signals)], np.float64)
 
 
 def other_setting(session: Session, place: str, against: str) -> tuple[str, Recipe]:

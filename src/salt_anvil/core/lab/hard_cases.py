@@ -20,6 +20,8 @@ LOWS = (25.0, 30.0, 40.0, 50.0, 60.0, 80.0, 100.0, 140.0, 200.0)
 HIGH_HZ, FAST_HZ, BEGINS_HZ, THUMP_HZ = 11987.3, 5003.9, 1000.0, 120.0
 SETTLE_S, READ_S, SPARE_S = 1.0, 1.0, 0.5
 FLOOR = 1e-8
+BELOW_DB = 24.0
+"""So far under what is on the left lies the right, of whose fall is told."""
 HIT_MS = (-60.0, 120.0)
 WINDOW_MS, DENSE_MS = 20.0, (40.0, 100.0)
 TAIL = 1e-4
@@ -157,6 +159,26 @@ def _hit(device: Device, level_db: float) -> tuple[list[Figure], Plot]:
     return figures, plot
 
 
+def _other_side(device: Device, level_db: float) -> list[Figure]:
+    """By how much a quiet right falls under a hit on the left, and under what lasts there."""
+    rate = device.rate
+    at = np.arange(round(1.5 * rate)) / rate
+    quiet = to_gain(level_db - BELOW_DB) * np.sin(2 * np.pi * BEGINS_HZ * at)
+    turn = round(rate / BEGINS_HZ)
+    found = []
+    for name, seconds in (("a hit", 0.012), ("what lasts", 0.6)):
+        inside = np.clip(np.minimum(at - 0.5, 0.5 + seconds - at) / 0.001, 0, 1)
+        loud = to_gain(level_db) * np.sin(2 * np.pi * 3 * BEGINS_HZ * at) * inside
+        out = device.run_both(np.stack([loud, quiet], axis=1))[: round(1.2 * rate), 1]
+        tops = np.abs(out[: len(out) // turn * turn]).reshape(-1, turn).max(axis=1)
+        before, least = tops[round(0.4 * rate) // turn], tops[round(0.45 * rate) // turn :].min()
+        fall = float(_db(before) - _db(least)) if before > FLOOR else None
+        found.append(
+            Figure(f"right, by {name} left", None if fall is None else round(fall, 2), "dB")
+        )
+    return found
+
+
 def _density(tail: Vector, rate: int) -> float:
     """Return the echo density from 40 to 100 ms (Abel and Huang 2006): 1 is noise."""
     size = round(WINDOW_MS * rate / 1000)
@@ -196,9 +218,10 @@ def hard_cases(device: Device, level_db: float, noise: Vector) -> Result:
     low, notes = _low_notes(device, level_db)
     begins, thump = _begins(device, level_db)
     hit, ring = _hit(device, level_db)
+    late = Figure("late", round(1000 * device.latency / device.rate, 3), "ms")
     figures = [
         high, _beside(device, level_db), *low, begins, _peaks(device, level_db), *hit,
-        _louder(device, noise), Figure("late", round(1000 * device.latency / device.rate, 3), "ms"),
+        *_other_side(device, level_db), _louder(device, noise), late,
     ]  # fmt: skip
     words = f"tones, signs, a hit and pink noise, peaks at {level_db:g} dBFS"
     return Result("hard-cases", words, device.rate, figures, [gain, notes, thump, ring])
