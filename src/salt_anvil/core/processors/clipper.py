@@ -15,6 +15,7 @@ from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
 from salt_anvil.core.dsp.stereo import to_mid_side
+from salt_anvil.core.processors import wall as walls
 from salt_anvil.core.processors.base import (
     Context,
     Params,
@@ -31,14 +32,6 @@ from salt_anvil.core.processors.parts import (
     gained,
     in_range,
     range_sections,
-)
-from salt_anvil.core.processors.wall import (
-    peaks_of,
-    reduction_of,
-    second_frames,
-    second_state,
-    second_wall,
-    wall_state,
 )
 from salt_anvil.core.state import State
 
@@ -135,7 +128,7 @@ class Clipper(Processor[ClipperParams]):
         return round(HOLD_MS * rate / 1000) if params.hold_ceiling else 0
 
     def latency(self, params: ClipperParams, rate: int) -> int:
-        held = self._ahead(params, rate) + AFTER + second_frames(rate)
+        held = self._ahead(params, rate) + AFTER + walls.second_frames(rate)
         return o.LATENCY + (held if params.hold_ceiling else 0)
 
     def makeup_db(self, params: ClipperParams, context: Context) -> float:
@@ -157,8 +150,8 @@ class Clipper(Processor[ClipperParams]):
         state.update(c.clipper_state(channels))
         if params.hold_ceiling:
             ahead = self._ahead(params, context.rate)
-            state.nest("hold_", wall_state(ahead, channels))
-            state.nest("second_", second_state(context.rate, channels))
+            state.nest("hold_", walls.wall_state(ahead, channels))
+            state.nest("second_", walls.second_state(context.rate, channels))
             state["clipped"] = np.zeros((ahead + AFTER, channels))
         return state
 
@@ -197,10 +190,10 @@ class Clipper(Processor[ClipperParams]):
             return gained(out, ramp, OUTPUT, start), Report((start - o.LATENCY) // GRID, reported)
         wall, memory = slice(WALL, WALL + w.CONTROLS), state.nested("hold_")
         value, step = ramp.value[:, wall].copy(), ramp.step[:, wall].copy()
-        peaks = peaks_of(out, value, memory)
-        reduction = reduction_of(peaks, value, step, memory, start)
+        peaks = walls.peaks_of(out, value, memory)
+        reduction = walls.reduction_of(peaks, value, step, memory, start)
         held = delayed(out, state["clipped"])
-        held, more = second_wall(held, reduction, value, step, state.nested("second_"), start)
+        held, more = walls.second_wall(held, reduction, value, step, state.nested("second_"), start)
         out = gained(held, ramp, OUTPUT, start, more)
         return out, Report((start - o.LATENCY) // GRID, reported)
 

@@ -14,6 +14,7 @@ from salt_anvil.core.dsp.between import AFTER
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.sharing import shared_of
+from salt_anvil.core.processors import wall as walls
 from salt_anvil.core.processors.base import (
     Context,
     Params,
@@ -31,15 +32,6 @@ from salt_anvil.core.processors.parts import (
     gained,
     in_range,
     range_sections,
-)
-from salt_anvil.core.processors.wall import (
-    SECOND_MS,
-    peaks_of,
-    reduction_of,
-    second_frames,
-    second_state,
-    second_wall,
-    wall_state,
 )
 from salt_anvil.core.state import State
 
@@ -150,7 +142,7 @@ class LimiterParams(Params):
         when={"true_peak": ["true"]},
         doc="Behind the first, for what its own moving gain raises between the samples of very"
         " bright sound. Auto: where it has less than 5 ms to give way (quick, a short look-ahead)."
-        f" {second_frames(48000) / 48:.0f} ms later.",
+        f" {walls.second_frames(48000) / 48:.0f} ms later.",
     )
 
 
@@ -176,9 +168,9 @@ class Limiter(Processor[LimiterParams]):
 
     def _behind(self, params: LimiterParams, rate: int) -> int:
         """Return the frames by which the second wall is later than the first."""
-        short = _way(params) * params.lookahead_ms < SECOND_MS
+        short = _way(params) * params.lookahead_ms < walls.SECOND_MS
         second = params.second_wall == "on" or (params.second_wall == "auto" and short)
-        return second_frames(rate) if second and params.true_peak else 0
+        return walls.second_frames(rate) if second and params.true_peak else 0
 
     def controls(self, params: LimiterParams, context: Context) -> Vector:
         check_range("link_low_hz", params.link_low_hz, "link_high_hz", params.link_high_hz)
@@ -205,7 +197,7 @@ class Limiter(Processor[LimiterParams]):
         channels = context.channels
         ahead = self._ahead(params, context.rate)
         behind = self._behind(params, context.rate)
-        state = wall_state(ahead, channels)
+        state = walls.wall_state(ahead, channels)
         state.update(
             past=np.zeros((ahead + AFTER, channels)),
             seen=np.zeros((ahead + behind, channels)),
@@ -213,7 +205,7 @@ class Limiter(Processor[LimiterParams]):
             heard=np.full(channels, -300.0),
         )
         if behind:
-            state.nest("second_", second_state(context.rate, channels))
+            state.nest("second_", walls.second_state(context.rate, channels))
             state["first"] = np.zeros((behind, channels))
         if channels == 2:
             state["link_range"] = np.zeros((2, 2, 2))
@@ -232,10 +224,10 @@ class Limiter(Processor[LimiterParams]):
             driven, behind = _rounded(driven, ramp, state, start), o.LATENCY
         value = np.ascontiguousarray(ramp.value[:, : w.CONTROLS])
         step = np.ascontiguousarray(ramp.step[:, : w.CONTROLS])
-        peaks = peaks_of(driven, value, state, between=params.true_peak)
+        peaks = walls.peaks_of(driven, value, state, between=params.true_peak)
         adaptive = params.release_mode == "adaptive"
         longest = LONGEST_MS * context.rate / 1000 if params.hold_lows else 0.0
-        reduction = reduction_of(
+        reduction = walls.reduction_of(
             peaks,
             value,
             step,
@@ -251,7 +243,7 @@ class Limiter(Processor[LimiterParams]):
         taken = reduction
         if "second_past" in state:
             second = state.nested("second_")
-            out, reduction = second_wall(out, reduction, value, step, second, start, longest)
+            out, reduction = walls.second_wall(out, reduction, value, step, second, start, longest)
             taken = reduction + delayed(taken, state["first"])
             late -= len(second["past"])
         out = gained(out, ramp, TRIM, start, reduction)
