@@ -1,8 +1,10 @@
 """Files in and out: formats, conversion, refusals in one sentence, dither, atomic writing."""
 
+import contextlib
 import json
 import os
 import struct
+import threading
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +16,7 @@ from salt_anvil.analysis.cache import Meta, StripCache
 from salt_anvil.core.delivery.dither import Quantiser, tpdf
 from salt_anvil.core.dsp.listening import LATENCY
 from salt_anvil.core.errors import FileError
+from salt_anvil.files.checked import sums_path
 from salt_anvil.files.media import PEAK_FRAMES, MediaFolder
 from salt_anvil.files.read import SoundReader, markers, read_whole
 from salt_anvil.files.write import SoundWriter, format_of
@@ -348,6 +351,30 @@ def test_cache_limit_drops_what_was_used_longest_ago(tmp_path: Path) -> None:
     assert cache.meta("old") is not None
     assert cache.meta("kept") is None
     assert cache.meta("new") is not None
+
+
+def test_what_is_dropped_while_it_is_read_is_empty_or_missing(tmp_path: Path) -> None:
+    """Analysis begins a strip anew while a page draws it: no moment of it is an error."""
+    cache, ended = StripCache(tmp_path / "cache"), threading.Event()
+
+    def anew() -> None:
+        for _ in range(400):
+            cache.begin("x", Meta(1, 100, []))
+            cache.path("x", "cells-s-reduction_db.f32").write_bytes(bytes(400))
+            cache.path("x", "out.f32").write_bytes(bytes(4))
+            sums_path(cache.path("x", "out.f32")).write_bytes(bytes(8))
+            cache.drop("x")
+        ended.set()
+
+    writer = threading.Thread(target=anew)
+    writer.start()
+    while not ended.is_set():
+        assert len(cache.cells("x", "s", "reduction_db", 1)) in (0, 100)
+        with contextlib.suppress(FileError):
+            cache.output("x", 1)
+        cache.meta("x")
+        cache.done("x")
+    writer.join()
 
 
 def with_cues(path: Path, points: list[tuple[int, int, str]]) -> None:

@@ -16,6 +16,7 @@ for "chain".
 """
 
 import json
+import os
 import shutil
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
@@ -175,14 +176,16 @@ class StripCache:
         return self._rows(self.path(fingerprint, f"rows-{point}.f64"), "<f8", COLUMNS)
 
     def _rows(self, path: Path, kind: str, columns: int) -> NDArray[Any]:
+        # Opened once: what is computed anew may drop it at any moment.
         try:
-            size = path.stat().st_size // np.dtype(kind).itemsize
+            with path.open("rb") as file:
+                size = os.fstat(file.fileno()).st_size // np.dtype(kind).itemsize
+                if size >= columns:
+                    shape = (size // columns, columns)
+                    return np.asarray(np.memmap(file, kind, "r", shape=shape))
         except OSError:
-            size = 0
-        if size < columns:
-            return np.empty((0, columns))
-        mapped = np.memmap(path, kind, "r", shape=(size // columns, columns))
-        return np.asarray(mapped)
+            pass
+        return np.empty((0, columns))
 
     def keep_state(self, fingerprint: str, block: int, state: State) -> None:
         """Store a checkpoint."""

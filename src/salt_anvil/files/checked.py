@@ -4,6 +4,7 @@ NAME holds float32 rows, NAME.sums one 64-bit xxh3 checksum for each BLOCK of th
 short.
 """
 
+import os
 from pathlib import Path
 from typing import BinaryIO
 
@@ -75,14 +76,16 @@ class CheckedSound:
         """
         self._path, self._where = path, where
         try:
-            size, sums = path.stat().st_size, sums_path(path).read_bytes()
+            sums = sums_path(path).read_bytes()
+            with path.open("rb") as file:
+                size = os.fstat(file.fileno()).st_size
+                self._bytes = np.memmap(file, np.uint8, "r") if size else np.empty(0, np.uint8)
         except OSError:
             raise FileError(f"the sound {path.name[:12]} is missing") from None
         row = 4 * channels
         if size % row or len(sums) != 8 * -(-size // (row * BLOCK)):
             raise self._damaged()
         self._sums = np.frombuffer(sums, "<u8").tolist()
-        self._bytes = np.memmap(path, np.uint8, "r") if size else np.empty(0, np.uint8)
         # A plain view: slices of a memmap object cost more than copying the block.
         self.rows: Rows = np.asarray(self._bytes).view("<f4").reshape(-1, channels)
         self._view = np.asarray(self._bytes).data
