@@ -321,9 +321,10 @@ class Compressor(Processor[CompressorParams]):
         heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))
         listened = to_mid_side(key) if sides else key
         shared = self._shared(given, listened)
-        listened = listening.heard(
-            listened, params.detector == "peak", state.nested("key_"), _from(ramp)
-        )
+        # A level that is drawn is told exactly, however quiet.
+        least = 0.0 if context.observe else _from(ramp)
+        peaks = params.detector == "peak"
+        listened = listening.heard(listened, peaks, state.nested("key_"), least)
         d.reduce_into(
             reduction,
             heard,
