@@ -10,8 +10,10 @@ from salt_anvil.core.dsp.blend import (
     MATCH_LIMIT,
     JoinMeasurement,
     gains,
+    kept_db,
     match,
     opposed,
+    wander,
 )
 
 even = JoinMeasurement.even
@@ -65,3 +67,16 @@ def test_equal_power_and_sum() -> None:
 
 def test_own_gains_scale_the_measurement() -> None:
     assert even(1, 2, 0.5).scaled(2, 3) == even(4, 18, 3)
+
+
+def test_what_cancels_wholly_gives_no_gain_that_is_no_number() -> None:
+    """Opposed and as loud: whatever the gain, nothing is left at half of each."""
+    against = JoinMeasurement.of(np.tile([[1.0, 1.0, -1.0]], (20, 1)))
+    for mix in (0.1, 0.5, 0.9, 1.0):
+        assert np.isfinite(kept_db(against, mix, 24.0))
+    # Differences of running sums may lie under 0.
+    below = JoinMeasurement.of(np.tile([[1.0, -1e-9, 0.0]], (20, 1)))
+    assert wander(below, 0.5) == (0.0, 0)
+    mixed = np.tile([[1.0, 1.0, 0.5]], (60, 1))
+    mixed[:30, 1:] = -1e-9
+    assert np.isfinite(wander(JoinMeasurement.of(mixed), 0.5)[0])

@@ -4,6 +4,8 @@ A tone's level is its amplitude wherever it is sampled; its gain is steady, so t
 beside it. The bars: wobble under 0.1 dB at 12 kHz, what is folded under -70 dBc.
 """
 
+from typing import Any
+
 import numpy as np
 import pytest
 from scipy import signal
@@ -55,17 +57,32 @@ def test_any_lengths_of_calls_hear_the_same() -> None:
     assert (peaks(sound, 48000) == peaks(sound, 48000, (1, 5, 63, 64, 65, 700, 2))).all()
 
 
-def test_what_asks_for_nothing_is_not_looked_at_closely(music: np.ndarray) -> None:
-    """To the bit the same reduction, block by block too; the level of what is quiet is not told."""
-    params = {"threshold_db": -24, "ratio": 4, "attack_ms": 0.5, "release_ms": 80}
-    unit = Unit(stage("compressor", params), Context(48000, 2))
-    whole, cells = run(unit, music)
-    again, told = run(Unit(stage("compressor", params), Context(48000, 2)), music, [700, 1, 95299])
-    assert (whole == again).all()
-    assert (cells["reduction_db"] == told["reduction_db"]).all()
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(listening, "BOUND", np.inf)
-        close = listening.heard(music, True, listening.memory(48000, 2))
+@pytest.mark.parametrize(
+    "more",
+    [
+        {},
+        {"link": 0.0},
+        {"link": 0.5},
+        {"topology": "feed-back", "ballistics": "branching"},
+        {"link_by": "parts", "link": 0.0, "link_hits": 1.0},
+    ],
+)
+def test_what_asks_for_nothing_is_not_looked_at_closely(
+    more: dict[str, Any], music: np.ndarray
+) -> None:
+    """To the bit the same reduction where the level is watched, block by block too; and of a side
+    that is quiet but linked in part."""
+    params = {"threshold_db": -24, "ratio": 4, "attack_ms": 0.5, "release_ms": 80} | more
+    sides = music * [1.0, 0.05]
+    watched, cells = run(Unit(stage("compressor", params), Context(48000, 2, observe=True)), sides)
+    for parts in (None, [700, 1, 95299]):
+        out, told = run(Unit(stage("compressor", params), Context(48000, 2)), sides, parts)
+        assert (out == watched).all()
+        assert (cells["reduction_db"] == told["reduction_db"]).all()
+
+
+def test_what_is_quiet_may_be_told_lower(music: np.ndarray) -> None:
+    close = listening.heard(music, True, listening.memory(48000, 2))
     far = listening.heard(music, True, listening.memory(48000, 2), 10 ** (-27 / 20))
     loud = close > 10 ** (-27 / 20)
     assert (far[loud] == close[loud]).all()

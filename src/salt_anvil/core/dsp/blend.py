@@ -105,6 +105,8 @@ def kept_db(measured: JoinMeasurement, mix: float, most_db: float) -> float:
     gain, dry = math.sqrt(measured.a / measured.b), 1 - mix
     for _ in range(2 * TIMES):
         heard = counts(measured.each(dry, mix * gain))
+        if not heard.any():
+            break
         a, b, both = measured.rows[:, heard].mean(axis=1)
         rest = measured.a - dry * dry * a
         root = (dry * both) ** 2 + b * rest
@@ -145,7 +147,7 @@ def wander(blend: JoinMeasurement, x: float) -> tuple[float, int]:
     one, other = gains("steady", x, blend)
     alone, cross = one * one * a + other * other * b, 2.0 * one * other
     found = np.maximum(alone + cross * both, 1e-13)
-    meant = np.maximum(alone + cross * blend.alike * np.sqrt(a * b), 1e-13)
+    meant = np.maximum(alone + cross * blend.alike * np.sqrt(np.maximum(a * b, 0.0)), 1e-13)
     apart = np.where(heard, 10 * np.log10(found / meant), 0.0)
     at = int(np.abs(apart).argmax())
     return float(apart[at]), at

@@ -321,8 +321,9 @@ class Compressor(Processor[CompressorParams]):
         heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))
         listened = to_mid_side(key) if sides else key
         shared = self._shared(given, listened)
-        # A level that is drawn is told exactly, however quiet.
-        least = 0.0 if context.observe else _from(ramp)
+        # A level that is drawn is told exactly, however quiet; so is one that is linked in part.
+        whole = params.link_by == "whole" and ramp.value[0, d.LINK] in (0.0, 1.0)
+        least = 0.0 if context.observe or not whole else _from(ramp)
         peaks = params.detector == "peak"
         listened = listening.heard(listened, peaks, state.nested("key_"), least)
         d.reduce_into(
