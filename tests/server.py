@@ -16,7 +16,7 @@ from salt_anvil.store.sessions import SessionStore
 __all__ = ["Server", "Tab", "serving"]
 
 
-BUSY = 4
+BUSY = 3
 """Processes a processor, waiting or at work, from which on a machine is taken for busy."""
 
 

@@ -25,18 +25,22 @@ def crushed(page: Page, setting: str) -> None:
     page.wait_for_function("saltAnvil.work.stage.params.threshold_db === -36")
 
 
+def alone(page: Page) -> None:
+    """Hear only this strip, so that what is heard is what its settings make of it."""
+    solo = "{ type: 'set_strip', strip: 'lead-voice', field: 'solo', value: true }"
+    page.evaluate(f"saltAnvil.work.edit({solo})")
+
+
 def settings(page: Page) -> list[dict[str, Any]]:
     return list(page.evaluate("saltAnvil.work.state.model.settings"))
 
 
-@pytest.mark.parametrize("alone", [False, True])
-def test_a_against_b_at_the_same_loudness(page: Page, alone: bool) -> None:
+@pytest.mark.parametrize("mixed", [True, False])
+def test_a_against_b_at_the_same_loudness(page: Page, mixed: bool) -> None:
     """Heard to within 0.2 LU, both inside the mix and alone; the difference is said in words."""
     open_demo(page, "lead-voice")
-    # Only this strip, so that what is heard in the mix can be measured.
-    solo = "{ type: 'set_strip', strip: 'lead-voice', field: 'solo', value: true }"
-    page.evaluate(f"saltAnvil.work.edit({solo})")
-    if alone:
+    alone(page)
+    if not mixed:
         page.get_by_role("switch", name="in the mix").click()
     crushed(page, "B")
     page.keyboard.press("v")
@@ -51,11 +55,11 @@ def test_a_against_b_at_the_same_loudness(page: Page, alone: bool) -> None:
         heard[setting] = loudness(whole_loop(page))
     page.locator("tr", has_text="before the").locator("th button").click()
     heard["in"] = loudness(whole_loop(page))
-    if alone:
-        assert max(heard.values()) - min(heard.values()) < 0.2
-    else:
+    if mixed:
         # What the buses do to what is louder or quieter is part of the mix.
         assert abs(heard["A"] - heard["B"]) < 0.2
+    else:
+        assert max(heard.values()) - min(heard.values()) < 0.2
     expect(page.locator("[data-setting=B] .said")).to_contain_text(
         "threshold −36 dB instead of −15 dB"
     )
@@ -101,6 +105,7 @@ def test_a_chain_is_copied_named_cleared_and_comes_back(page: Page) -> None:
 def test_a_blind_test_by_keyboard(page: Page) -> None:
     """All answers right: the score, how likely it is, kept; and nothing is given away before."""
     open_demo(page, "lead-voice")
+    alone(page)
     crushed(page, "B")
     play_loop(page, 31, 33)
     page.keyboard.press("t")
@@ -114,13 +119,11 @@ def test_a_blind_test_by_keyboard(page: Page) -> None:
     wave = page.get_by_label("Waveform in and out, and reduction")
     expect(wave).to_have_attribute("data-covered", "true")
     sounds = {}
-    for _ in range(3):  # until the band around it has settled into the loop
-        whole_loop(page)
     for letter in "PQX":
         page.keyboard.press(letter.lower())
-        for _ in range(2):  # in which slow stages still come from the letter before
-            whole_loop(page)
-        sounds[letter] = whole_loop(page)
+        whole_loop(page)  # in which slow stages still come from the letter before
+        # A busy machine begins a turn as the last one ended: its first half is not compared.
+        sounds[letter] = np.split(whole_loop(page), 2)[1]
     assert abs(loudness(sounds["P"]) - loudness(sounds["Q"])) < 0.3
     # Withheld: whatever is playing, the page shows no level of it, and its settings do not move.
     assert page.evaluate("Object.keys(saltAnvil.live.meters).length") == 0
