@@ -215,7 +215,9 @@ def _add_proof(commands: Commands) -> None:
 def _add_lab(commands: Commands) -> None:
     lab = commands.add_parser("lab", help="what a recipe does to a known signal")
     lab.add_argument("recipe", type=Path)
-    lab.add_argument("measurement", help="harmonics, sweep, steps, curve, response, difference")
+    lab.add_argument(
+        "measurement", help="harmonics, sweep, steps, curve, response, difference, hard-cases"
+    )
     lab.add_argument("--level", type=float, default=-12.0, metavar="DBFS", help="peak")
     lab.add_argument(
         "--from", dest="begin", type=float, default=-40.0, metavar="DBFS", help="peak before a step"
@@ -224,6 +226,12 @@ def _add_lab(commands: Commands) -> None:
     lab.add_argument("--rate", type=int, default=48000)
     lab.add_argument("--channel", choices=["both", "left", "sides"], default="both")
     lab.add_argument("--against", type=Path, help="another recipe, measured beside it")
+    lab.add_argument(
+        "--printed",
+        choices=["float", "24-bit", "16-bit", "16-bit-shaped"],
+        default="float",
+        help="round at the end, with dither",
+    )
     lab.add_argument("--csv", type=Path, help="write figures and plots here")
     lab.add_argument("--svg", type=Path, help="write a picture here")
     lab.add_argument("--json", action="store_true")
@@ -464,7 +472,7 @@ def _gate(options: argparse.Namespace) -> int:
 
 
 def _lab(options: argparse.Namespace) -> None:
-    from salt_anvil.core.lab import LabOptions, measure
+    from salt_anvil.core.lab import LabOptions, Side, measure
     from salt_anvil.core.lab.drawing import svg
     from salt_anvil.core.session import checked
     from salt_anvil.jobs.process_file import load_recipe
@@ -478,12 +486,13 @@ def _lab(options: argparse.Namespace) -> None:
             "from_db": options.begin,
             "hz": options.hz,
             "channel": options.channel,
+            "printed": options.printed.replace("-", " "),
         },
     )
     against = None
     if options.against:
-        against = ("first", "second", load_recipe(options.against))
-    found = measure(load_recipe(options.recipe), wanted, options.rate, against)
+        against = Side(load_recipe(options.against), "second")
+    found = measure(Side(load_recipe(options.recipe), "first"), wanted, options.rate, against)
     for path, text in ((options.csv, found.csv), (options.svg, lambda: svg(found))):
         if path is not None:
             write_text(path, text())

@@ -28,8 +28,8 @@ CORE_ORDER: list[set[str]] = [
     {"errors"}, {"audio", "state"}, {"dsp"}, {"processors"}, {"session"},
     {"session_index", "guessing", "engine_version"}, {"engine"}, {"recipe"},
     {"edits"},
-    {"differences", "measure", "lab", "library", "aim", "resonances"},
-    {"delivery"},
+    {"differences", "measure", "library", "aim", "resonances"},
+    {"delivery"}, {"lab"},
 ]  # fmt: skip
 
 

@@ -594,6 +594,11 @@ class Hub:
         """Return what was measured of a steady join."""
         return self.cache.join_measurement(fingerprint_of(digest, self.code))
 
+    def measured_joins(self, model: Session) -> dict[str, JoinMeasurement]:
+        """Return what is measured of a session's steady joins and kept loudnesses, by name."""
+        joins = [join for strip in self._planned(model).strips for join in strip.joins]
+        return {join.name: join.measured for join in joins if join.measured is not None}
+
     def latency(self, revision: Revision) -> int:
         """Return the greatest latency of a strip in frames."""
         if not revision.model.strips:

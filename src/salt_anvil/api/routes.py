@@ -20,7 +20,7 @@ from salt_anvil.core.differences import session_differences
 from salt_anvil.core.engine_version import ENGINE, changes_since
 from salt_anvil.core.errors import FileError, NotReadyError
 from salt_anvil.core.guessing import MOST_ROUNDS, worth_reaching
-from salt_anvil.core.lab import measure
+from salt_anvil.core.lab import Side, measure
 from salt_anvil.core.lab.device import other_setting
 from salt_anvil.core.lab.drawing import minus, page_plots, svg
 from salt_anvil.core.library import starting_points
@@ -432,11 +432,15 @@ def measure_in_lab(session_id: Number, wanted: m.LabRequest, hub: TheHub) -> m.L
     """Measure what a chain, branch, split or stage does to a known signal."""
     session = hub.sessions.head(session_id).model
     recipe = recipe_of(session, wanted.place)
-    against = None
-    if wanted.against:
+    against, name = None, "on"
+    if wanted.against == "off":
+        against = Side(recipe.model_copy(update={"chain": []}), "off")
+    elif wanted.against:
         name, other = other_setting(session, wanted.place, wanted.against)
-        against = (name, wanted.against, other)
-    found = measure(recipe, wanted.options, session.rate, against)
+        there = recipe_of(other, wanted.place)
+        against = Side(there, wanted.against, hub.measured_joins(other))
+    side = Side(recipe, name, hub.measured_joins(session))
+    found = measure(side, wanted.options, session.rate, against)
     return m.LabAnswer(
         words=minus(found.words),
         rate=found.rate,

@@ -15,11 +15,12 @@ import pytest
 from scipy import signal
 
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.lab import LabOptions, Result, measure
+from salt_anvil.core.lab import LabOptions, Result, Side, measure
 from salt_anvil.core.lab.device import Device, other_setting
 from salt_anvil.core.lab.drawing import log_ticks, png, svg, ticks
 from salt_anvil.core.lab.measurements import LEVELS, MEASUREMENTS, pink
-from salt_anvil.core.recipe import Recipe, read_recipe
+from salt_anvil.core.lab.result import Plot
+from salt_anvil.core.recipe import Recipe, read_recipe, recipe_of
 from salt_anvil.core.session import Session, checked
 
 
@@ -32,7 +33,15 @@ def one(kind: str, **params: Any) -> Recipe:
 
 
 def found(what: Recipe, measurement: str, rate: int = 48000, **options: Any) -> Result:
-    return measure(what, LabOptions(measurement=measurement, **options), rate)
+    return measure(Side(what), LabOptions(measurement=measurement, **options), rate)
+
+
+def both(first: Side, second: Side, measurement: str, rate: int = 48000, **options: Any) -> Result:
+    return measure(first, LabOptions(measurement=measurement, **options), rate, second)
+
+
+def plot(result: Result, title: str) -> Plot:
+    return next(p for p in result.plots if p.title == title)
 
 
 def figures(result: Result) -> dict[str, float | None]:
@@ -205,14 +214,9 @@ def test_latency_is_told_and_taken_out() -> None:
 
 def test_difference_of_a_setting_and_itself_is_nothing() -> None:
     what = one("compressor")
-    same = measure(what, LabOptions(measurement="difference"), 48000, ("A", "B", what))
+    same = both(Side(what, "A"), Side(what, "B"), "difference")
     assert figures(same)["difference, dB"] == -160
-    half = measure(
-        one("trim", gain_db=-6.0206),
-        LabOptions(measurement="difference"),
-        48000,
-        ("A", "B", one("trim")),
-    )
+    half = both(Side(one("trim", gain_db=-6.0206)), Side(one("trim")), "difference")
     assert figures(half)["difference, dB"] == pytest.approx(0, abs=0.01)
     assert figures(half)["louder by, dB"] == pytest.approx(-6.02, abs=0.01)
 
@@ -226,11 +230,8 @@ def test_the_noise_is_pink() -> None:
 
 
 def test_two_settings_stand_beside_each_other() -> None:
-    result = measure(
-        one("trim", gain_db=-1),
-        LabOptions(measurement="response"),
-        44100,
-        ("A", "B", one("trim", gain_db=2)),
+    result = both(
+        Side(one("trim", gain_db=-1), "A"), Side(one("trim", gain_db=2), "B"), "response", 44100
     )
     assert result.rate == 44100
     assert [t.name for t in result.plots[0].traces] == ["level, A", "level, B"]
@@ -240,8 +241,7 @@ def test_two_settings_stand_beside_each_other() -> None:
 
 @pytest.mark.parametrize("measurement", MEASUREMENTS)
 def test_every_measurement_can_stand_beside_off(measurement: str) -> None:
-    what, off = one("compressor"), recipe()
-    result = measure(what, LabOptions(measurement=measurement, hz=50), 48000, ("on", "off", off))
+    result = both(Side(one("compressor"), "on"), Side(recipe(), "off"), measurement, hz=50)
     assert "<svg" in svg(result)
     assert len(result.csv().splitlines()) > 10
 
@@ -291,6 +291,75 @@ def test_the_hard_cases_tell_good_from_ordinary() -> None:
     assert of("trim", gain_db=4)["louder on pink noise, LU"] == pytest.approx(4, abs=0.01)
 
 
+def test_a_rooms_decay_is_told_by_octaves() -> None:
+    room = {"kind": "room", "params": {"decay_s": 1.2, "damp_hz": 20000}}
+    octaves = plot(found(recipe(room), "hard-cases"), "Decay by octaves")
+    assert octaves.x == [125, 250, 500, 1000, 2000, 4000, 8000]
+    assert octaves.traces[0].y == pytest.approx([1.2] * 7, rel=0.15)
+    damped = {"kind": "room", "params": {"decay_s": 1.2, "damp_hz": 2000}}
+    shorter = plot(found(recipe(damped), "hard-cases"), "Decay by octaves").traces[0].y
+    assert shorter[-1] < 0.6 * shorter[1]
+
+
+def test_a_control_that_jumps_is_heard_for_what_it_does() -> None:
+    """0 to -60 dB on 200 Hz: smooth. What a bend makes all along is not the jump's."""
+    smooth = found(one("trim"), "hard-cases", level_db=0)
+    assert figures(smooth)["a control jumps, above 4 kHz, dBFS"] < -90
+    assert plot(smooth, "A control jumps: above 4 kHz").traces[0].name == "Trim, gain"
+    bent = figures(found(one("clipper", drive_db=24, shape=1), "hard-cases", level_db=0))
+    assert bent["a control jumps, above 4 kHz, dBFS"] > -40
+    assert bent["a control jumps, over the rest, dB"] < 3
+    assert "a control jumps, over the rest, dB" not in figures(found(recipe(), "hard-cases"))
+
+
+def split(law: str) -> Recipe:
+    low = {"kind": "tone", "params": {"bands": [{"type": "high-cut", "hz": 150}]}}
+    return recipe({
+        "kind": "split", "by": "copies", "join": {"law": law},
+        "branches": [{"name": "As it is"}, {"name": "Low", "chain": [low]}],
+    })  # fmt: skip
+
+
+def test_a_steady_join_is_shown_on_its_way() -> None:
+    travel = plot(found(split("steady"), "hard-cases"), "A steady join on its way").traces[0].y
+    assert np.ptp(travel) < 0.1
+    assert "steady join, most apart, LU" not in figures(found(split("linear"), "hard-cases"))
+
+
+def test_kept_loudness_is_that_of_the_song_or_of_the_noise() -> None:
+    what = one("compressor", threshold_db=-40, ratio=10, auto_makeup=True)
+    alone = found(what, "hard-cases")
+    assert figures(alone)["louder on pink noise, LU"] == pytest.approx(0, abs=0.05)
+    assert alone.words.endswith("kept as over pink noise")
+    # A song that is 30 dB quieter is hardly reduced: little is given back.
+    song = Device(what, 48000)
+    assert song.listen(pink(4 * 48000, 48000, -42))
+    known = Side(what, measured=song.measured)
+    heard = measure(known, LabOptions(measurement="hard-cases"), 48000)
+    assert figures(heard)["louder on pink noise, LU"] < -5
+    assert heard.words.endswith("kept as over the song")
+
+
+@pytest.mark.parametrize("bits", [16, 24])
+def test_what_is_rounded_as_a_print_has_a_prints_noise(bits: int) -> None:
+    """TPDF: a quarter of a step squared (Lipshitz et al. 1992), whatever the sound is."""
+    tone = 0.3 * np.sin(np.arange(20480) / 7)
+    rounded = Device(one("trim"), 48000, "left", printed=f"{bits} bit").run(tone)
+    exact = Device(one("trim"), 48000, "left").run(tone)
+    assert np.std(rounded - exact) * 2**bits == pytest.approx(1, rel=0.02)
+    assert np.all(rounded * 2 ** (bits - 1) % 1 == 0)
+
+
+def test_shaped_noise_is_more_where_it_is_not_heard() -> None:
+    plain, shaped = (
+        found(one("trim"), "harmonics", printed=p, level_db=-60)
+        for p in ("16 bit", "16 bit shaped")
+    )
+    noise = [figures(f)["THD+N, 20 Hz to 20 kHz, dB"] for f in (plain, shaped)]
+    assert noise[1] > noise[0] + 3
+    assert plain.words.endswith("rounded to 16 bit")
+
+
 def test_other_rates_are_measured_at_those_rates() -> None:
     what = one("clipper", drive_db=12, shape=1, quality="good")
     folded = [
@@ -325,14 +394,13 @@ def session() -> Session:
 def test_settings_of_a_stage_can_be_set_beside_it() -> None:
     name, other = other_setting(session(), "c", "B")
     assert name == "A"
-    assert figures(found(other, "harmonics"))["gain, dB"] == pytest.approx(5, abs=0.001)
-    assert not other_setting(session(), "t", "off")[1].chain
+    heard = found(recipe_of(other, "c"), "harmonics")
+    assert figures(heard)["gain, dB"] == pytest.approx(5, abs=0.001)
 
 
 @pytest.mark.parametrize(
     ("place", "against", "words"),
-    [("c", "A", "at A already"), ("c", "C", "no setting C"), ("t", "B", "no setting B"),
-     ("x", "off", "no strip")],
+    [("c", "A", "at A already"), ("c", "C", "no setting C"), ("t", "B", "no setting B")],
 )  # fmt: skip
 def test_what_is_not_there_is_said(place: str, against: str, words: str) -> None:
     with pytest.raises(SettingError, match=words):
@@ -366,9 +434,7 @@ def test_everything_can_be_exported(measurement: str) -> None:
 
 
 def test_names_in_a_picture_are_escaped() -> None:
-    result = measure(
-        one("trim"), LabOptions(measurement="response"), 48000, ("<b>", "&", one("trim"))
-    )
+    result = both(Side(one("trim"), "<b>"), Side(one("trim"), "&"), "response")
     assert "level, <b>" in [t.text for t in ElementTree.fromstring(svg(result)).iter()]
 
 

@@ -27,6 +27,7 @@
     }),
   ]; // prettier-ignore
   const RATES = [44100, 48000, 96000, 192000];
+  const PRINTED = ['float', '24 bit', '16 bit', '16 bit shaped'];
   const takes = $derived(
     MEASUREMENTS.find(([name]) => name === lab.options.measurement)?.[3] ?? [],
   );
@@ -69,6 +70,18 @@
   value={lab.options.channel ?? 'both'}
   titles={{ both: 'The same on both sides', left: 'On the left alone', sides: 'Opposed' }}
   onchoose={(v) => set({ channel: v as LabOptions['channel'] })}
+/>
+<Choice
+  label="Printed"
+  options={PRINTED}
+  value={lab.options.printed ?? 'float'}
+  titles={{
+    float: 'As it is in the engine',
+    '24 bit': 'Rounded as a print, with dither',
+    '16 bit': 'Rounded as a print, with dither',
+    '16 bit shaped': 'Rounded as a print, with dither, its noise shaped',
+  }}
+  onchoose={(v) => set({ printed: v as LabOptions['printed'] })}
 />
 <Choice
   label="Beside"

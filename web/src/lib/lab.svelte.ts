@@ -45,6 +45,7 @@ export class Lab {
     from_db: -40,
     hz: 1000,
     channel: 'both',
+    printed: 'float',
   });
   /** A strip, branch, split or stage. */
   place = $state('');

@@ -1,38 +1,104 @@
 """What is measured: a recipe in the engine, at any rate."""
 
+from collections.abc import Mapping
 from typing import Literal
 
 import numpy as np
 
 from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.delivery.dither import Dither, Quantiser
+from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.edits.settings import with_setting
-from salt_anvil.core.engine.plan import StripPlan
+from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import StripRunner
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.recipe import Recipe, bound, inputs_of, plan_recipe, recipe_of
-from salt_anvil.core.session import Session
+from salt_anvil.core.measure.joins import measure_join
+from salt_anvil.core.recipe import Recipe, bound, inputs_of, recipe_session
+from salt_anvil.core.session import Automation, Element, Session
 
 Channel = Literal["both", "left", "sides"]
+Printed = Literal["float", "24 bit", "16 bit", "16 bit shaped"]
 _INTO = {"both": (1.0, 1.0), "left": (1.0, 0.0), "sides": (1.0, -1.0)}
 _OUT = {"both": (0.5, 0.5), "left": (1.0, 0.0), "sides": (0.5, -0.5)}
+_BITS: dict[Printed, tuple[int, Dither]] = {
+    "24 bit": (24, "tpdf"), "16 bit": (16, "tpdf"), "16 bit shaped": (16, "shaped")
+}  # fmt: skip
+STRIP = "in"
+"""Where a recipe's session has its chain."""
+Measured = Mapping[str, JoinMeasurement]
+"""What is measured first, by the name of the split or the stage that keeps its loudness."""
 
 
 class Device:
     """A chain between a generator and an analyser; what listens elsewhere hears its own input.
 
     channel: what the signal is put on and read from: both sides alike, the left one, or both
-    with opposite signs.
+    with opposite signs. printed: what it is rounded to at its end, as a print is. measured:
+    loudness known from a song; `listen` finds what is missing. automation: of the chain's controls.
     """
 
-    def __init__(self, recipe: Recipe, rate: int, channel: Channel = "both") -> None:
+    def __init__(
+        self,
+        recipe: Recipe,
+        rate: int,
+        channel: Channel = "both",
+        *,
+        printed: Printed = "float",
+        measured: Measured | None = None,
+        automation: list[Automation] | None = None,
+    ) -> None:
         own = dict.fromkeys(inputs_of(recipe), "own")
         self.recipe = recipe.model_copy(update={"chain": bound(recipe.chain, own)})
-        self.rate, self.channel = rate, channel
-        self.latency = self._plan(BLOCK).graph.late
+        self.rate, self.channel, self.printed = rate, channel, printed
+        self.measured = dict(measured or {})
+        self._automation = automation or []
+        self.latency = self._plan(BLOCK).strip(STRIP).graph.late
 
-    def _plan(self, frames: int) -> StripPlan:
-        return plan_recipe(self.recipe, self.rate, 2, frames)
+    def _plan(self, frames: int) -> Plan:
+        session = recipe_session(self.recipe, self.rate, 2, frames, {})
+        session = session.model_copy(update={"automation": self._automation})
+        known: dict[str, JoinMeasurement] = {}
+        while True:  # What one gives decides what a later one is asked for.
+            plan = make_plan(session, measured=known.get)
+            fresh = {
+                join.digest: self.measured[join.name]
+                for join in plan.strip(STRIP).joins
+                if join.measured is None and join.ready and join.name in self.measured
+            }
+            if not fresh:
+                return plan
+            known |= fresh
+
+    def listen(self, signal: Vector) -> bool:
+        """Measure on a signal what has to be measured first and is not; return whether any was."""
+        sound = signal[:, None] * np.array(_INTO[self.channel])
+
+        def source(_name: str, start: int, count: int) -> Sound:
+            return _stretch(sound, start, count)
+
+        found = False
+        while True:
+            plan = self._plan(len(sound))
+            waiting = [j for j in plan.strip(STRIP).joins if j.measured is None and j.ready]
+            if not waiting:
+                return found
+            found = True
+            for join in waiting:
+                self.measured[join.name] = measure_join(plan, STRIP, join, source, {})
+
+    def changed(
+        self, chain: list[Element] | None = None, automation: list[Automation] | None = None
+    ) -> "Device":
+        """Return the device with another chain or with controls that move, measured alike."""
+        recipe = self.recipe
+        if chain is not None:
+            recipe = recipe.model_copy(update={"chain": chain})
+        return Device(
+            recipe, self.rate, self.channel, printed=self.printed, measured=self.measured,
+            automation=automation,
+        )  # fmt: skip
 
     def run(self, signal: Vector) -> Vector:
         """Return what comes out, in step with the signal, (frames,) like it.
@@ -50,35 +116,36 @@ class Device:
             CoreError: the chain cannot be run at this rate.
         """
         blocks = -(-len(signals) // BLOCK)
-        sound = np.zeros((blocks * BLOCK, 2))
-        sound[: len(signals)] = signals
 
         def read(block: int, count: int) -> Sound:
-            found = sound[block * BLOCK : (block + count) * BLOCK]
-            silence = np.zeros((count * BLOCK - len(found), 2))
-            return np.concatenate([found, silence]) if len(silence) else found
+            return _stretch(signals, block * BLOCK, count * BLOCK)
 
-        runner = StripRunner(self._plan(len(sound)), read)
+        runner = StripRunner(self._plan(blocks * BLOCK).strip(STRIP), read)
         runner.until = blocks
         out = np.concatenate([runner.block().out for _ in range(blocks)])
+        if self.printed != "float":
+            bits, dither = _BITS[self.printed]
+            out = Quantiser(bits, 2, dither=dither).levels(out) / float(1 << (bits - 1))
         return np.asarray(out[: len(signals)], np.float64)
 
 
-def other_setting(session: Session, place: str, against: str) -> tuple[str, Recipe]:
-    """Return the name of the setting in force, and the place with another one.
+def _stretch(sound: Sound, start: int, count: int) -> Sound:
+    """Return some frames of a sound, silence behind its end."""
+    found = sound[start : start + count]
+    return np.concatenate([found, np.zeros((count - len(found), sound.shape[1]))])
 
-    against: one of the place's settings, A to D, or "off": without what stands there.
+
+def other_setting(session: Session, place: str, against: str) -> tuple[str, Session]:
+    """Return the name of the setting in force, and the session with another one in its place.
+
+    against: one of the place's settings, A to D.
 
     Raises:
         SettingError: there is nothing like that to set beside it.
     """
-    recipe = recipe_of(session, place)
-    if against == "off":
-        return "on", recipe.model_copy(update={"chain": []})
     settings = next((s for s in session.settings if s.extent.owner == place), None)
     if against == (settings.chosen if settings else "A"):
         raise SettingError(f"{place} is at {against} already; choose another setting to compare")
     if settings is None or against not in settings.held:
         raise SettingError(f"{place} has no setting {against} yet")
-    other = with_setting(session, settings.extent, settings.held[against])
-    return settings.chosen, recipe_of(other, place)
+    return settings.chosen, with_setting(session, settings.extent, settings.held[against])

@@ -8,16 +8,16 @@ from typing import Any
 
 import numpy as np
 
-from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.between import AFTER, BEFORE, pieces_into
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.lab.device import Device
+from salt_anvil.core.lab.moved import jumped, louder, travelled
 from salt_anvil.core.lab.result import Figure, Plot, Result, Trace
 
 LOWS = (25.0, 30.0, 40.0, 50.0, 60.0, 80.0, 100.0, 140.0, 200.0)
 HIGH_HZ, FAST_HZ, BEGINS_HZ, THUMP_HZ = 11987.3, 5003.9, 1000.0, 120.0
+OCTAVES = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 SETTLE_S, READ_S, SPARE_S = 1.0, 1.0, 0.5
 FLOOR = 1e-8
 BELOW_DB = 24.0
@@ -132,7 +132,7 @@ def _peaks(device: Device, level_db: float) -> Figure:
     return Figure("random signs, peak", round(float(_db(most[0])), 2), "dBTP")
 
 
-def _hit(device: Device, level_db: float) -> tuple[list[Figure], Plot]:
+def _hit(device: Device, level_db: float) -> tuple[list[Figure], list[Plot]]:
     """What is heard before a hit and behind it; of a tail, how dense and how long it is."""
     rate = device.rate
     pulse = np.zeros(round(3.5 * rate))
@@ -142,12 +142,14 @@ def _hit(device: Device, level_db: float) -> tuple[list[Figure], Plot]:
     early = float(np.square(out[: at - round(0.001 * rate)]).sum())
     whole = max(float(np.square(out).sum()), FLOOR**2)
     figures = [Figure("before a hit", round(10 * math.log10(max(early / whole, 1e-16)), 1), "dB")]
+    plots = []
     behind = out[at + round(DENSE_MS[0] * rate / 1000) :]
     if float(np.square(behind).sum()) > TAIL * whole:
         figures += [
             Figure("echo density", round(_density(out[at:], rate), 2), ""),
             Figure("decay by 60 dB", _decay_s(out[at:], rate), "s"),
         ]
+        plots = _decays(out[at:], rate)
     first, last = (at + round(ms * rate / 1000) for ms in HIT_MS)
     step = max((last - first) // 600, 1)
     tops = [
@@ -156,7 +158,26 @@ def _hit(device: Device, level_db: float) -> tuple[list[Figure], Plot]:
     ]
     x = [round(1000 * (i - at) / rate, 2) for i in range(first, last, step)]
     plot = Plot("A hit", "ms", "dB", x, -120, 6, [Trace("level", [round(v, 2) for v in tops])])
-    return figures, plot
+    return figures, [plot, *plots]
+
+
+def _decays(tail: Vector, rate: int) -> list[Plot]:
+    """Return how long a tail takes to fall by 60 dB in each octave (IEC 61260-1's middles)."""
+    from scipy import signal
+
+    middles = [hz for hz in OCTAVES if hz * math.sqrt(2) < 0.48 * rate]
+    found = []
+    for hz in middles:
+        edges = (hz / math.sqrt(2), hz * math.sqrt(2))
+        octave = signal.butter(4, edges, "bandpass", fs=rate, output="sos")
+        found.append(_decay_s(signal.sosfilt(octave, tail), rate))
+    if any(v is None for v in found):
+        return []
+    seconds = [v or 0.0 for v in found]
+    top = math.ceil(1.2 * max(seconds) * 2) / 2
+    return [
+        Plot("Decay by octaves", "Hz", "s", middles, 0, top, [Trace("60 dB", seconds)], log=True)
+    ]
 
 
 def _other_side(device: Device, level_db: float) -> list[Figure]:
@@ -199,29 +220,20 @@ def _decay_s(tail: Vector, rate: int) -> float | None:
     return round(3 * (end - begin) / rate, 2) if end > begin else None
 
 
-def _louder(device: Device, noise: Vector) -> Figure:
-    """By how much pink noise, which is alike all the time, has become louder (K-weighted)."""
-    keep = len(noise) - round(0.4 * device.rate)
-    powers = []
-    for line in (noise, device.run(noise)):
-        weighted = np.empty((keep, 1))
-        heard = np.ascontiguousarray(line[:keep, None])
-        biquad.filter_into(weighted, heard, k_weighting(device.rate), np.zeros((2, 1, 2)))
-        powers.append(float(np.square(weighted).mean()))
-    lu = 10 * math.log10(powers[1] / powers[0]) if min(powers) > FLOOR**2 else None
-    return Figure("louder on pink noise", None if lu is None else round(lu, 2), "LU")
-
-
 def hard_cases(device: Device, level_db: float, noise: Vector) -> Result:
     """Return what each of the hard cases comes to. noise: pink, a few seconds at the level."""
     high, gain = _high(device, level_db)
     low, notes = _low_notes(device, level_db)
     begins, thump = _begins(device, level_db)
-    hit, ring = _hit(device, level_db)
+    hit, rings = _hit(device, level_db)
+    jump, jumps = jumped(device, level_db)
+    travel, travels = travelled(device, noise)
     late = Figure("late", round(1000 * device.latency / device.rate, 3), "ms")
     figures = [
         high, _beside(device, level_db), *low, begins, _peaks(device, level_db), *hit,
-        *_other_side(device, level_db), _louder(device, noise), late,
+        *jump, *_other_side(device, level_db), louder(device, noise), *travel, late,
     ]  # fmt: skip
     words = f"tones, signs, a hit and pink noise, peaks at {level_db:g} dBFS"
-    return Result("hard-cases", words, device.rate, figures, [gain, notes, thump, ring])
+    return Result(
+        "hard-cases", words, device.rate, figures, [gain, notes, thump, *rings, *jumps, *travels]
+    )

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any, Literal
 
@@ -11,7 +12,7 @@ from pydantic import Field
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.lab.device import Channel, Device
+from salt_anvil.core.lab.device import Channel, Device, Measured, Printed
 from salt_anvil.core.lab.hard_cases import hard_cases
 from salt_anvil.core.lab.result import Figure, Plot, Result, Trace, beside
 from salt_anvil.core.processors import Context, processor
@@ -43,6 +44,8 @@ class LabOptions(Model):
     hz: float = Field(1000, ge=0, le=20000)
     """Of the sine; for steps and curve 0 is a constant (DC)."""
     channel: Channel = "both"
+    printed: Printed = "float"
+    """What the sound is rounded to at its end, as a print would be."""
 
 
 def _db(value: Any) -> Any:
@@ -442,6 +445,15 @@ def _hard_cases(device: Device, options: LabOptions) -> Result:
     return hard_cases(device, options.level_db, noise)
 
 
+@dataclass(frozen=True)
+class Side:
+    """A setting, its name beside another, and what is known of its loudness over a song."""
+
+    recipe: Recipe
+    name: str = ""
+    measured: Measured = field(default_factory=dict)
+
+
 MEASUREMENTS: dict[str, Callable[[Device, LabOptions], Result]] = {
     "harmonics": harmonics,
     "sweep": sweep,
@@ -454,25 +466,42 @@ MEASUREMENTS: dict[str, Callable[[Device, LabOptions], Result]] = {
 
 
 def measure(
-    recipe: Recipe,
+    side: Side,
     options: LabOptions,
     rate: int,
-    against: tuple[str, str, Recipe] | None = None,
+    against: Side | None = None,
 ) -> Result:
-    """Measure a recipe.
+    """Measure a setting. Loudness that is kept and is not known is measured over pink noise.
 
-    rate: where the options leave it open. against: names of both settings and the other one,
-    which is measured beside it, or of `difference` taken away.
+    rate: where the options leave it open. against: another one, which is measured beside it, or
+    of `difference` taken away.
 
     Raises:
         CoreError: the chain cannot be run at this rate, or the options do not go together.
     """
-    device = Device(recipe, options.rate or rate, options.channel)
+    sides = [side] if against is None else [side, against]
+    devices, kept = [], set()
+    for one in sides:
+        device = Device(
+            one.recipe, options.rate or rate, options.channel,
+            printed=options.printed, measured=one.measured,
+        )  # fmt: skip
+        if device.listen(pink(round(NOISE_S * device.rate), device.rate, options.level_db)):
+            kept.add("pink noise")
+        elif device.measured:
+            kept.add("the song")
+        devices.append(device)
     find = MEASUREMENTS[options.measurement]
     if against is None:
-        return find(device, options)
-    name, other_name, other_recipe = against
-    other = Device(other_recipe, options.rate or rate, options.channel)
-    if options.measurement == "difference":
-        return difference(device, options, other)
-    return beside(find(device, options), find(other, options), name, other_name)
+        found = find(devices[0], options)
+    elif options.measurement == "difference":
+        found = difference(devices[0], options, devices[1])
+    else:
+        first, second = (find(device, options) for device in devices)
+        found = beside(first, second, side.name, against.name)
+    words = found.words
+    if kept:
+        words += f"; loudness kept as over {' and '.join(sorted(kept))}"
+    if options.printed != "float":
+        words += f"; rounded to {options.printed}"
+    return replace(found, words=words)

@@ -109,14 +109,16 @@ def beside(first: Result, second: Result, name: str, other: str) -> Result:
     # What only the second has: a single stage draws a curve, a chain does not.
     figures += [replace(f, label=f"{f.label}, {other}") for f in others.values()]
     plots = []
-    for p, q in zip(first.plots, second.plots, strict=True):
-        if p.kind == "image":
-            plots += [
-                replace(p, title=f"{p.title}, {name}"),
-                replace(q, title=f"{q.title}, {other}"),
-            ]
+    there_too = {p.title: p for p in second.plots}
+    for p in first.plots:
+        q = there_too.pop(p.title, None)
+        if q is None:  # a chain has no joins without a split
+            plots.append(_named(p, name))
             continue
-        traces = [replace(t, name=f"{t.name}, {name}") for t in p.traces]
+        if p.kind == "image":
+            plots += [_named(p, name), _named(q, other)]
+            continue
+        traces = _named(p, name).traces
         for trace in q.traces:
             y = trace.y
             if p.x != q.x:
@@ -124,9 +126,17 @@ def beside(first: Result, second: Result, name: str, other: str) -> Result:
             traces.append(replace(trace, name=f"{trace.name}, {other}", y=y, drawn=True))
         low, high = min(p.low, q.low), max(p.high, q.high)
         plots.append(replace(p, traces=traces, marks=p.marks + q.marks, low=low, high=high))
+    plots += [_named(q, other) for q in there_too.values()]
     return replace(
         first, words=f"{first.words}; {name} beside {other}", figures=figures, plots=plots
     )
+
+
+def _named(plot: Plot, name: str) -> Plot:
+    """Return a plot whose traces, or whose title if it is an image, say whose it is."""
+    if plot.kind == "image":
+        return replace(plot, title=f"{plot.title}, {name}")
+    return replace(plot, traces=[replace(t, name=f"{t.name}, {name}") for t in plot.traces])
 
 
 def _onto(x: list[float], known: list[float], y: list[float]) -> list[float]:
