@@ -54,7 +54,10 @@ class Device:
         self.rate, self.channel, self.printed = rate, channel, printed
         self.measured = dict(measured or {})
         self._automation = automation or []
-        self.latency = self._plan(BLOCK).strip(STRIP).graph.late
+        plan = self._plan(BLOCK).strip(STRIP)
+        self.latency = plan.graph.late
+        self.keeps = bool(plan.joins)
+        """Whether something in the chain depends on what was measured first."""
 
     def _plan(self, frames: int) -> Plan:
         session = recipe_session(self.recipe, self.rate, 2, frames, {})

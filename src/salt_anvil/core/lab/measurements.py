@@ -488,7 +488,7 @@ def measure(
         )  # fmt: skip
         if device.listen(pink(round(NOISE_S * device.rate), device.rate, options.level_db)):
             kept.add("pink noise")
-        elif device.measured:
+        elif device.keeps:
             kept.add("the song")
         devices.append(device)
     find = MEASUREMENTS[options.measurement]

@@ -75,10 +75,12 @@ def jumped(device: Device, level_db: float) -> tuple[list[Figure], list[Plot]]:
     tops = [_db(float(heard[i : i + step].max())) for i in range(0, len(heard) - step, step)]
     x = [round(1000 * (i * step / rate - AROUND_S), 2) for i in range(len(tops))]
     trace = Trace(name, [round(v, 2) for v in tops])
-    plot = Plot("A control jumps: above 4 kHz", "ms", "dBFS", x, FLOOR_DB, 0, [trace])
+    plot = Plot(
+        "A control jumps: above 4 kHz", "ms", "dBFS", x, FLOOR_DB, 0, [trace], marks=[(0, name)]
+    )
     return [
-        Figure("a control jumps, above 4 kHz", round(most_db, 1), "dBFS"),
-        Figure("a control jumps, over the rest", round(max(over, 0.0), 1), "dB"),
+        Figure("jump, above 4 kHz", round(most_db, 1), "dBFS"),
+        Figure("jump, over the rest", round(max(over, 0.0), 1), "dB"),
     ], [plot]
 
 
