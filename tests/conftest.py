@@ -1,6 +1,5 @@
 """Shared means of the tests: seeded sound, sines, steps."""
 
-import os
 from pathlib import Path
 
 import numpy as np
@@ -27,11 +26,6 @@ class ByFile(LoadScopeScheduling):
         if node is not self.nodes[0]:
             self.workqueue.move_to_end(next(reversed(self.workqueue)), last=False)
         super()._assign_work_unit(node)
-
-
-def pytest_xdist_auto_num_workers() -> int:
-    """Half as many more as there are processors: play and pages leave them idle half the time."""
-    return max(3 * len(os.sched_getaffinity(0)) // 2, 1)
 
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> ByFile:

@@ -17,7 +17,7 @@ from tests.browser.demo import analysed_demo, copied_demo, demo_session
 from tests.server import Server, serving
 
 CHROMIUM = shutil.which("chromium")
-PATIENCE_MS = 240_000
+PATIENCE_MS = 600_000
 """How long anything is waited for: a busy machine is slow, and only what is stuck fails."""
 FAILED = pytest.StashKey[bool]()
 FLAGS = [
@@ -66,7 +66,7 @@ def demo_server(shared_demo: Server, demo_data: Path) -> Server:
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
-    expect.set_options(timeout=PATIENCE_MS / 4)
+    expect.set_options(timeout=PATIENCE_MS)
     with sync_playwright() as playwright:
         running = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         yield running

@@ -73,6 +73,15 @@ def whole_loop(page: Page) -> np.ndarray:
     return recorded(page, length, looped=True)[1]
 
 
+def settled_loop(page: Page) -> np.ndarray:
+    """Return a turn of the loop that is as loud as the one before: slow stages have settled."""
+    turn = whole_loop(page)
+    while True:
+        before, turn = turn, whole_loop(page)
+        if abs(loudness(turn) - loudness(before)) < 0.02:
+            return turn
+
+
 def loudness(sound: np.ndarray) -> float:
     meter = RowMeter(48000, 2)
     return figures(

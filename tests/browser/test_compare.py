@@ -9,7 +9,7 @@ import soundfile
 from playwright.sync_api import Page, expect
 
 from salt_anvil.core.guessing import by_guessing
-from tests.browser.sound import loudness, whole_loop
+from tests.browser.sound import loudness, settled_loop, whole_loop
 from tests.browser.test_job import open_demo
 from tests.browser.test_routing import play_loop, type_into
 from tests.conftest import sine
@@ -182,9 +182,9 @@ def test_the_best_of_three_is_picked_by_mouse(page: Page) -> None:
 
 def test_a_revision_is_heard_at_the_loudness_of_what_stands(page: Page) -> None:
     open_demo(page, "lead-voice")
+    alone(page)
     play_loop(page, 31, 33)
-    whole_loop(page)
-    then = whole_loop(page)
+    then = settled_loop(page)
     gain = (
         "{ stage: 'main-compressor', params: { makeup_db: 9 }, type: 'set_params', whole: false }"
     )
@@ -195,11 +195,7 @@ def test_a_revision_is_heard_at_the_loudness_of_what_stands(page: Page) -> None:
     hear.click()
     expect(hear).to_have_attribute("aria-pressed", "true")
     expect(dialog.get_by_text("at the same loudness: what stands is")).to_be_visible()
-    heard = whole_loop(page)
-    for _ in range(6):  # until what is slow has settled into the loop
-        heard = whole_loop(page)
-        if abs(loudness(heard) - loudness(then)) < 0.1:
-            break
+    heard = settled_loop(page)
     assert abs(loudness(heard) - loudness(then)) < 0.1
     dialog.get_by_role("button", name="Hear what stands").click()
     own = "20 * Math.log10(saltAnvil.live.own.gain.value)"

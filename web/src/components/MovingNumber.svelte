@@ -1,25 +1,23 @@
 <script lang="ts">
   import LaneButton from './LaneButton.svelte';
   import DragNumber from './DragNumber.svelte';
-  import type { Work } from '../lib/work.svelte';
+  import type { Movable } from '../lib/work.svelte';
 
+  /** The number of a declared control that may move by itself. */
   interface Props {
-    work: Work;
-    owner: string;
-    control: string;
+    of: Movable | null;
     label: string;
     value: number;
     words?: (value: number) => string;
     onhold: (value: number) => void;
     onlane?: () => void;
   }
-  let { work, owner, control, label, value, words, onhold, onlane = () => {} }: Props = $props();
+  let { of, label, value, words, onhold, onlane = () => {} }: Props = $props();
 
-  const declared = $derived(work.declared({ owner, control }));
-  const shown = $derived(work.moving(owner, control) ?? value);
+  const shown = $derived(of?.now ?? value);
 
   function open(): void {
-    work.lane = { owner, control };
+    of?.open();
     onlane();
   }
 </script>
@@ -28,15 +26,15 @@
   ><DragNumber
     {label}
     value={shown}
-    low={declared?.low ?? 0}
-    high={declared?.high ?? 1}
-    unit={declared?.unit ?? ''}
-    step={declared?.step ?? 0.1}
-    reset={Number(declared?.default ?? 0)}
+    low={of?.control.low ?? 0}
+    high={of?.control.high ?? 1}
+    unit={of?.control.unit ?? ''}
+    step={of?.control.step ?? 0.1}
+    reset={Number(of?.control.default ?? 0)}
     text={words?.(shown)}
     onhold={(v) => onhold(v ?? 0)}
-    ondrop={() => void work.drop()}
-  /><LaneButton {label} moves={work.laneOf(owner, control) !== null} onclick={open} /></span
+    ondrop={() => of?.drop()}
+  /><LaneButton {label} moves={of?.moves ?? false} onclick={open} /></span
 >
 
 <style>

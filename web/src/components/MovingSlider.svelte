@@ -1,36 +1,30 @@
 <script lang="ts">
   import Slider from './Slider.svelte';
-  import type { Work } from '../lib/work.svelte';
+  import type { Movable } from '../lib/work.svelte';
 
   /** The slider of a declared control that may move by itself. */
   interface Props {
-    work: Work;
-    owner: string;
-    control: string;
+    of: Movable | null;
     value: number;
     label?: string;
     onhold: (value: number) => void;
     onlane?: () => void;
     onaim?: () => void;
   }
-  let { work, owner, control, value, label, onhold, onlane = () => {}, onaim }: Props = $props();
-
-  const declared = $derived(work.declared({ owner, control }));
-
-  function open(): void {
-    work.lane = { owner, control };
-    onlane();
-  }
+  let { of, value, label, onhold, onlane = () => {}, onaim }: Props = $props();
 </script>
 
-{#if declared}
+{#if of}
   <Slider
-    control={label ? { ...declared, label } : declared}
-    value={work.moving(owner, control) ?? value}
-    moves={work.laneOf(owner, control) !== null}
-    onlane={open}
+    control={label ? { ...of.control, label } : of.control}
+    value={of.now ?? value}
+    moves={of.moves}
+    onlane={() => {
+      of.open();
+      onlane();
+    }}
     {onaim}
     onhold={(v) => onhold(v ?? 0)}
-    ondrop={() => void work.drop()}
+    ondrop={of.drop}
   />
 {/if}

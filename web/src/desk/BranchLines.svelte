@@ -1,7 +1,7 @@
 <script lang="ts">
   import BranchSolo from '../bench/panel/BranchSolo.svelte';
-  import BranchGain from '../bench/panel/BranchGain.svelte';
-  import { isSplit, splits, splitTitle } from '../lib/chain';
+  import MovingNumber from '../components/MovingNumber.svelte';
+  import { splits, splitTitle } from '../lib/chain';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
   import type { Branch, Element } from '../lib/types';
@@ -29,7 +29,7 @@
     if (branch.chain.length === 0) return 'untouched';
     return branch.chain
       .map((e) => {
-        const title = isSplit(e) ? splitTitle(e) : (work.kinds[e.kind]?.title ?? e.kind);
+        const title = work.titleOf(e);
         const now = taken[e.id];
         return now && now > 0.05 ? `${title} ${figure(-now, 1)}` : title;
       })
@@ -42,8 +42,17 @@
     <div class="line" class:quiet={!branch.on}>
       <span class="split">{splitTitle(split)}</span>
       <b>{branch.name}</b>
-      <BranchSolo {work} {branch} />
-      <BranchGain {work} {branch} onlane={onopen} />
+      <BranchSolo
+        {branch}
+        onsolo={(solo) => void work.edit({ type: 'set_branch', branch: branch.id, solo })}
+      />
+      <MovingNumber
+        of={work.movable(branch.id, 'gain_db')}
+        label="Gain of {branch.name}"
+        value={branch.gain_db}
+        onhold={(v) => work.holdBranch(branch.id, v)}
+        onlane={onopen}
+      />
       <span>{words(branch)}</span>
     </div>
   {/each}

@@ -1,6 +1,6 @@
 <script lang="ts">
   import MovingSlider from '../components/MovingSlider.svelte';
-  import { branches, elements, isSplit, splitTitle } from '../lib/chain';
+  import { branches, elements, isSplit } from '../lib/chain';
   import { within } from '../lib/controls';
   import type { Element, Lever, Move } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
@@ -58,7 +58,7 @@
         high: 6,
       }));
       const inside = elements(strip.chain).flatMap((e): Choice[] => {
-        const title = isSplit(e) ? splitTitle(e) : (work.kinds[e.kind]?.title ?? e.kind);
+        const title = work.titleOf(e);
         const at = (control: string, label: string, low: number, high: number): Choice => ({
           owner: e.id,
           control,
@@ -129,9 +129,7 @@
     {#each levers as lever (lever.id)}
       <div class="lever">
         <MovingSlider
-          {work}
-          owner={lever.id}
-          control="value"
+          of={work.movable(lever.id, 'value')}
           label={lever.name}
           value={lever.value}
           onhold={(v) => work.holdLever(lever.id, v)}

@@ -1,15 +1,15 @@
 <script lang="ts">
   import { branches, elements, stages } from '../lib/chain';
-  import type { Strip } from '../lib/types';
-  import type { Work } from '../lib/work.svelte';
+  import type { Element, Strip } from '../lib/types';
 
   interface Props {
-    work: Work;
+    strips: Strip[];
+    titleOf: (element: Element) => string;
+    onselect: (strip: string, stage: string) => void;
   }
-  let { work }: Props = $props();
+  let { strips, titleOf, onselect }: Props = $props();
 
   const ROW = 22;
-  const strips = $derived(work.model?.strips ?? []);
   const arcs = $derived(listening(strips));
 
   interface Arc {
@@ -32,7 +32,7 @@
       stages(strip.chain).flatMap((stage) => {
         const from = where.get(stage.key.source ?? 'own');
         if (from === undefined) return [];
-        const title = work.kinds[stage.kind]?.title.toLowerCase() ?? stage.kind;
+        const title = titleOf(stage).toLowerCase();
         const words = `${all[from]?.name} keys the ${title} of ${strip.name}`;
         return [{ from, to, words, stage: stage.id, strip: strip.id }];
       }),
@@ -78,7 +78,7 @@
   </svg>
   <ul>
     {#each arcs as arc (arc.stage)}
-      <li><button onclick={() => work.select(arc.strip, arc.stage)}>{arc.words}</button></li>
+      <li><button onclick={() => onselect(arc.strip, arc.stage)}>{arc.words}</button></li>
     {/each}
     {#if arcs.length === 0}<li class="none">Every stage listens to its own input.</li>{/if}
   </ul>

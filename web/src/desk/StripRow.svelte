@@ -1,7 +1,7 @@
 <script lang="ts">
   import MovingNumber from '../components/MovingNumber.svelte';
   import MovingSlider from '../components/MovingSlider.svelte';
-  import Pan from '../components/Pan.svelte';
+  import { panned } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
   import { height } from '../lib/scale';
   import type { Strip } from '../lib/types';
@@ -70,9 +70,7 @@
   </span>
   <span class="fader">
     <MovingSlider
-      {work}
-      owner={strip.id}
-      control="fader_db"
+      of={work.movable(strip.id, 'fader_db')}
       value={strip.fader_db}
       onhold={(v) => work.holdStrip(strip.id, 'fader_db', v)}
       onlane={show}
@@ -84,7 +82,14 @@
     <i class="taken" style:width="{Math.min(100, ((meter?.reduction ?? 0) / 24) * 100)}%"></i>
   </span>
   <span class="pan">
-    <Pan {work} {strip} label="Pan of {strip.name}" onlane={show} />
+    <MovingNumber
+      of={work.movable(strip.id, 'pan')}
+      label="Pan of {strip.name}"
+      value={strip.pan}
+      words={panned}
+      onhold={(v) => work.holdStrip(strip.id, 'pan', v)}
+      onlane={show}
+    />
   </span>
   <span class="out">
     {#if strip.kind !== 'main'}
@@ -114,9 +119,7 @@
           >{name(send.to)}</button
         >
         <MovingNumber
-          {work}
-          owner={strip.id}
-          control="send:{send.to}"
+          of={work.movable(strip.id, `send:${send.to}`)}
           label="Send of {strip.name} to {name(send.to)}"
           value={send.gain_db}
           onhold={(v) => work.holdSend(strip.id, send.to, v)}

@@ -1,44 +1,45 @@
 <script lang="ts">
-  import { isSplit, splitTitle } from '../lib/chain';
+  import { isSplit } from '../lib/chain';
   import type { Element, Strip } from '../lib/types';
-  import type { Work } from '../lib/work.svelte';
 
   interface Props {
-    work: Work;
+    strips: Strip[];
+    strip: Strip | null;
+    titleOf: (element: Element) => string;
     place: string;
+    onstrip: (strip: string) => void;
     onchoose: (place: string) => void;
   }
-  let { work, place, onchoose }: Props = $props();
+  let { strips, strip, titleOf, place, onstrip, onchoose }: Props = $props();
 
   interface Row {
     id: string;
     words: string;
     deep: number;
   }
-  const strips = $derived(work.model?.strips ?? []);
-  const rows = $derived(work.strip ? listed(work.strip) : []);
+  const rows = $derived(strip ? listed(strip) : []);
 
-  function listed(strip: Strip): Row[] {
+  function listed(whole: Strip): Row[] {
     const under = (chain: Element[], deep: number): Row[] =>
       chain.flatMap((e) =>
         isSplit(e)
           ? [
-              { id: e.id, words: splitTitle(e), deep },
+              { id: e.id, words: titleOf(e), deep },
               ...e.branches.flatMap((b) => [
                 { id: b.id, words: b.name, deep: deep + 1 },
                 ...under(b.chain, deep + 2),
               ]),
             ]
-          : [{ id: e.id, words: work.kinds[e.kind]?.title ?? e.kind, deep }],
+          : [{ id: e.id, words: titleOf(e), deep }],
       );
-    return [{ id: strip.id, words: 'the whole chain', deep: 0 }, ...under(strip.chain, 1)];
+    return [{ id: whole.id, words: 'the whole chain', deep: 0 }, ...under(whole.chain, 1)];
   }
 </script>
 
 <label class="strip"
   >Strip
-  <select value={work.stripId} onchange={(e) => work.select(e.currentTarget.value)}>
-    {#each strips as strip (strip.id)}<option value={strip.id}>{strip.name}</option>{/each}
+  <select value={strip?.id} onchange={(e) => onstrip(e.currentTarget.value)}>
+    {#each strips as { id, name } (id)}<option value={id}>{name}</option>{/each}
   </select>
 </label>
 <ul aria-label="What is measured">

@@ -3,7 +3,7 @@ import type { Live } from './live.svelte';
 import type { SessionState } from './types';
 import { Gestures } from './work/gestures.svelte';
 
-export type { Cues } from './work/gestures.svelte';
+export type { Cues, Movable } from './work/gestures.svelte';
 
 /** The session in work: opened and closed, and told what others do to it. */
 export class Work extends Gestures {

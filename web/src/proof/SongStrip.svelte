@@ -1,15 +1,14 @@
 <script lang="ts">
   import { figure } from '../lib/figures';
-  import type { Live } from '../lib/live.svelte';
   import type { Proving } from '../lib/proving.svelte';
-  import type { Work } from '../lib/work.svelte';
 
   interface Props {
     proving: Proving;
-    live: Live;
-    work: Work;
+    /** Where play is, in frames of the session. */
+    frame: number;
+    rate: number;
   }
-  let { proving, live, work }: Props = $props();
+  let { proving, frame, rate }: Props = $props();
 
   const FLOOR = -24;
   const HALF = 27;
@@ -26,14 +25,14 @@
     const down = heights.map((h, i) => `${i},${HALF + HALF * h}`).reverse();
     return n ? `M0,${HALF} L${up.join(' ')} L${down.join(' ')} Z` : '';
   });
-  const here = $derived((live.frame - (proof?.begin ?? 0)) / (proof ? work.rate : 1));
+  const here = $derived((frame - (proof?.begin ?? 0)) / (proof ? rate : 1));
   const place = $derived((100 * here * (proof?.rate ?? 1)) / length);
 
   function go(event: MouseEvent): void {
     const box = (event.currentTarget as HTMLElement).getBoundingClientRect();
     if (!proof) return;
     const share = (event.clientX - box.left) / box.width;
-    proving.from(proof.begin + ((share * length) / proof.rate) * work.rate);
+    proving.from(proof.begin + ((share * length) / proof.rate) * rate);
   }
 </script>
 

@@ -1,13 +1,13 @@
 <script lang="ts">
   import { figure } from '../lib/figures';
   import type { Proving } from '../lib/proving.svelte';
-  import type { Work } from '../lib/work.svelte';
 
   interface Props {
     proving: Proving;
-    work: Work;
+    /** Whether there is a song to write. */
+    ready: boolean;
   }
-  let { proving, work }: Props = $props();
+  let { proving, ready }: Props = $props();
 
   const { verdict } = $derived(proving.state);
   const ceiling = $derived(proving.ceiling);
@@ -55,7 +55,7 @@
   {:else if !verdict || stale || proving.state.state !== 'done'}
     <button
       class="primary"
-      disabled={!proving.target || (work.frames === 0 && proving.file === null)}
+      disabled={!proving.target || (!ready && proving.file === null)}
       onclick={() => void proving.prove()}>Prove it</button
     >
     {#if stale}<span>These figures are from before the last change.</span>{/if}

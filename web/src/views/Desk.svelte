@@ -91,9 +91,7 @@
           </select>
           {#if work.strip.join.law !== 'sum'}
             <MovingNumber
-              {work}
-              owner={work.stripId}
-              control="position"
+              of={work.movable(work.stripId, 'position')}
               label="Join position of {work.strip.name}"
               value={work.strip.join.position}
               words={(x) => `${Math.round(100 * x)} %`}
@@ -133,7 +131,11 @@
     </div>
     <Levers {work} {onopen} />
   </div>
-  <ListeningMap {work} />
+  <ListeningMap
+    strips={work.model?.strips ?? []}
+    titleOf={work.titleOf}
+    onselect={(strip, stage) => work.select(strip, stage)}
+  />
 </main>
 
 <style>

@@ -45,7 +45,10 @@
 <main class="lab">
   <aside>
     <Places
-      {work}
+      strips={work.model?.strips ?? []}
+      strip={work.strip}
+      titleOf={work.titleOf}
+      onstrip={(strip) => work.select(strip)}
       place={lab.place}
       onchoose={(place) => {
         lab.place = place;

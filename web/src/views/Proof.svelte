@@ -101,7 +101,7 @@
     </header>
     <div class="top">
       <div class="verdict">
-        <Verdict {proving} {work} />
+        <Verdict {proving} ready={work.frames > 0} />
         <CeilingChart {proving} />
       </div>
       <TargetTable {proving} />
@@ -109,7 +109,7 @@
     <div class="table">
       <div class="heading">
         <Ways {proving} {live} rate={work.rate} bpm={work.model?.bpm ?? null}>
-          {#snippet song()}<SongStrip {proving} {live} {work} />{/snippet}
+          {#snippet song()}<SongStrip {proving} frame={live.frame} rate={work.rate} />{/snippet}
         </Ways>
       </div>
     </div>

@@ -2,19 +2,19 @@
   import Choice from '../../components/Choice.svelte';
   import { KINDS, type Compare, type ExtentKind } from '../../lib/compare.svelte';
   import type { Library } from '../../lib/library.svelte';
-  import type { Work } from '../../lib/work.svelte';
 
   interface Props {
-    work: Work;
+    /** What the strip is called on which something stands. */
+    strip: string;
     compare: Compare;
     library: Library;
   }
-  let { work, compare, library }: Props = $props();
+  let { strip, compare, library }: Props = $props();
 
   /** One of the user's own, whose words are changed; otherwise what stands is kept. */
   const changed = $derived(library.item && !library.item.ours ? library.item : null);
   // svelte-ignore state_referenced_locally
-  let name = $state(changed?.name ?? work.strip?.name ?? '');
+  let name = $state(changed?.name ?? strip);
   // svelte-ignore state_referenced_locally
   let note = $state(changed?.note ?? '');
   // svelte-ignore state_referenced_locally
@@ -37,7 +37,7 @@
 <form onsubmit={keep} aria-label={changed ? 'Words of this recipe' : 'Keep what stands'}>
   {#if !changed}
     <p>
-      What stands on {work.strip?.name} as a recipe. Keys from other strips become questions.
+      What stands on {strip} as a recipe. Keys from other strips become questions.
     </p>
     <Choice
       label="Keep the"

@@ -115,7 +115,7 @@
       {/each}
     </div>
     {#if library.saving}
-      <KeepRecipe {work} {compare} {library} />
+      <KeepRecipe strip={work.strip?.name ?? ''} {compare} {library} />
     {:else}
       <RecipeDetail {work} {live} {library} />
     {/if}

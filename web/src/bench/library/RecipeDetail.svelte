@@ -63,7 +63,8 @@
         <p class="line">
           <span class="key">{name} is</span>
           <KeySource
-            {work}
+            strips={work.model?.strips ?? []}
+            titleOf={work.titleOf}
             label="Signal for {name}"
             value={library.inputs[name] ?? ''}
             onchoose={(source) => (library.inputs = { ...library.inputs, [name]: source })}

@@ -7,7 +7,7 @@
   import type { Branch, Control, Split, Stage } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import BranchSolo from './BranchSolo.svelte';
-  import BranchGain from './BranchGain.svelte';
+  import MovingNumber from '../../components/MovingNumber.svelte';
 
   interface Props {
     work: Work;
@@ -107,7 +107,13 @@
               >{i + 1} {branch.name}</button
             ></th
           >
-          <td><BranchSolo {work} {branch} where=" here" /></td>
+          <td
+            ><BranchSolo
+              {branch}
+              where=" here"
+              onsolo={(solo) => void work.edit({ type: 'set_branch', branch: branch.id, solo })}
+            /></td
+          >
           <td
             ><Checkbox
               on={branch.on}
@@ -116,7 +122,14 @@
               ><span></span></Checkbox
             ></td
           >
-          <td><BranchGain {work} {branch} /></td>
+          <td
+            ><MovingNumber
+              of={work.movable(branch.id, 'gain_db')}
+              label="Gain of {branch.name}"
+              value={branch.gain_db}
+              onhold={(v) => work.holdBranch(branch.id, v)}
+            /></td
+          >
           {#each controls as control (control.name)}
             <td>
               {#if stage}

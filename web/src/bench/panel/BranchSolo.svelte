@@ -1,13 +1,12 @@
 <script lang="ts">
   import type { Branch } from '../../lib/types';
-  import type { Work } from '../../lib/work.svelte';
 
   interface Props {
-    work: Work;
     branch: Branch;
     where?: string;
+    onsolo: (solo: boolean) => void;
   }
-  let { work, branch, where = '' }: Props = $props();
+  let { branch, where = '', onsolo }: Props = $props();
 </script>
 
 <button
@@ -15,8 +14,7 @@
   aria-pressed={branch.solo}
   aria-label="Solo {branch.name}{where}"
   title="Solo this branch"
-  onclick={() => void work.edit({ type: 'set_branch', branch: branch.id, solo: !branch.solo })}
-  >S</button
+  onclick={() => onsolo(!branch.solo)}>S</button
 >
 
 <style>

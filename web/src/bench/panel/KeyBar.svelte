@@ -2,14 +2,17 @@
   import DragNumber from '../../components/DragNumber.svelte';
   import { hertz } from '../../lib/figures';
   import type { Keying, Side } from '../../lib/keying.svelte';
-  import type { Work } from '../../lib/work.svelte';
+  import type { Element, Strip } from '../../lib/types';
   import KeySource from './KeySource.svelte';
 
   interface Props {
-    work: Work;
     keying: Keying;
+    strips: Strip[];
+    titleOf: (element: Element) => string;
+    hearing: boolean;
+    onhear: (hear: boolean) => void;
   }
-  let { work, keying }: Props = $props();
+  let { keying, strips, titleOf, hearing, onhear }: Props = $props();
   const SIDES: [Side, string][] = [
     ['low_hz', 'from'],
     ['high_hz', 'to'],
@@ -21,7 +24,8 @@
   <span class="key"
     >key:
     <KeySource
-      {work}
+      {strips}
+      {titleOf}
       label="Key"
       own
       value={key.source ?? 'own'}
@@ -50,9 +54,9 @@
     {/each}
     <button
       class="small"
-      aria-pressed={work.hearKey}
+      aria-pressed={hearing}
       title="Hear the key (hold K)"
-      onclick={() => work.listenToKey(!work.hearKey)}>{work.hearKey ? 'hearing it' : 'hear'}</button
+      onclick={() => onhear(!hearing)}>{hearing ? 'hearing it' : 'hear'}</button
     ></span
   >
 {/if}

@@ -1,23 +1,21 @@
 <script lang="ts">
-  import { branches, isSplit, elements, splitTitle } from '../../lib/chain';
-  import type { Strip } from '../../lib/types';
-  import type { Work } from '../../lib/work.svelte';
+  import { branches, elements } from '../../lib/chain';
+  import type { Element, Strip } from '../../lib/types';
 
   interface Props {
-    work: Work;
+    strips: Strip[];
+    titleOf: (element: Element) => string;
     label: string;
     value: string;
     own?: boolean;
     onchoose: (source: string) => void;
   }
-  let { work, label, value, own = false, onchoose }: Props = $props();
-
-  const strips = $derived(work.model?.strips ?? []);
+  let { strips, titleOf, label, value, own = false, onchoose }: Props = $props();
 
   function inside(strip: Strip): [string, string][] {
     const stages = elements(strip.chain).map((e): [string, string] => [
       `stage:${e.id}`,
-      isSplit(e) ? splitTitle(e) : (work.kinds[e.kind]?.title ?? e.kind),
+      titleOf(e),
     ]);
     const parts = branches(strip.chain).map((b): [string, string] => [
       `branch:${b.id}`,

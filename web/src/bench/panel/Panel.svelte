@@ -1,43 +1,23 @@
 <script lang="ts">
-  import { untrack, type Component } from 'svelte';
+  import { untrack } from 'svelte';
   import Choice from '../../components/Choice.svelte';
   import Slider from '../../components/Slider.svelte';
   import Checkbox from '../../components/Checkbox.svelte';
   import type { Live } from '../../lib/live.svelte';
-  import type { Control, Hit, Kind, ParamValue, Picture, Slot } from '../../lib/types';
+  import type { Control, ParamValue, Slot } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import BandSliders from './BandSliders.svelte';
-  import BendPicture from '../pictures/BendPicture.svelte';
-  import CeilingPicture from '../pictures/CeilingPicture.svelte';
-  import CorrelationPicture from '../pictures/CorrelationPicture.svelte';
-  import CurvePicture from '../pictures/CurvePicture.svelte';
-  import CutPicture from '../pictures/CutPicture.svelte';
-  import DecayPicture from '../pictures/DecayPicture.svelte';
-  import EnvelopePicture from '../pictures/EnvelopePicture.svelte';
   import FirstStages from './FirstStages.svelte';
-  import GatePicture from '../pictures/GatePicture.svelte';
-  import HitShape from '../pictures/HitShape.svelte';
-  import HitsPicture from '../pictures/HitsPicture.svelte';
   import KeyBar from './KeyBar.svelte';
   import MarkBox from './MarkBox.svelte';
   import MovingSlider from '../../components/MovingSlider.svelte';
+  import PictureShelf from './PictureShelf.svelte';
   import PlaceList from './PlaceList.svelte';
-  import PlacesPicture from '../pictures/PlacesPicture.svelte';
-  import PointsPicture from '../pictures/PointsPicture.svelte';
-  import RangePicture from '../pictures/RangePicture.svelte';
-  import ShaperPicture from '../pictures/ShaperPicture.svelte';
   import ScanBox from './ScanBox.svelte';
-  import SharesPicture from '../pictures/SharesPicture.svelte';
-  import HarmonicsPicture from '../pictures/HarmonicsPicture.svelte';
-  import SidesPicture from '../pictures/SidesPicture.svelte';
-  import SourcePicture from '../pictures/SourcePicture.svelte';
+  import StageActs, { type Around } from './StageActs.svelte';
+  import StageHeader from './StageHeader.svelte';
   import SplitPanel from './SplitPanel.svelte';
-  import TonePicture from '../pictures/TonePicture.svelte';
-  import WavePicture from '../pictures/WavePicture.svelte';
-  import { api } from '../../lib/api';
-  import { Drawing } from '../../lib/drawing.svelte';
   import { Keying } from '../../lib/keying.svelte';
-  import type { Known, PictureProps } from '../../lib/picture';
   import AimBox from './AimBox.svelte';
   import type { Aiming } from '../../lib/aiming.svelte';
   import type { Taming } from '../../lib/taming.svelte';
@@ -54,52 +34,8 @@
   }
   let { work, live, compare, aiming, taming, onkeep }: Props = $props();
 
-  /** What explains a processor, and where it is set by hand. */
-  const PICTURES: Record<Kind['pictures'][number], Component<PictureProps>> = {
-    bend: BendPicture,
-    ceiling: CeilingPicture,
-    correlation: CorrelationPicture,
-    curve: CurvePicture,
-    cut: CutPicture,
-    decay: DecayPicture,
-    envelope: EnvelopePicture,
-    gate: GatePicture,
-    harmonics: HarmonicsPicture,
-    'hit-shape': HitShape,
-    hits: HitsPicture,
-    places: PlacesPicture,
-    points: PointsPicture,
-    range: RangePicture,
-    shaper: ShaperPicture,
-    shares: SharesPicture,
-    sides: SidesPicture,
-    source: SourcePicture,
-    tone: TonePicture,
-    wave: WavePicture,
-  };
   const keying = untrack(() => new Keying(work));
-  const drawing = untrack(() => new Drawing(work, () => work.stage));
 
-  /** What was asked for of a place, or `none` where the answer cannot be had. */
-  async function asked<T>(
-    none: T,
-    ask: (session: number, strip: string, stage: string) => Promise<T>,
-  ): Promise<T> {
-    const { state, stripId, stage } = work;
-    if (!state || !stage) return none;
-    return ask(state.id, stripId, stage.id).catch(() => none);
-  }
-  const known: Known = {
-    picture: (columns) =>
-      asked(null as Picture | null, (s, strip, id) =>
-        api.picture(s, strip, id, 0, work.frames, columns),
-      ),
-    reports: (names, columns) =>
-      asked(null as Record<string, number[]> | null, (s, strip, id) =>
-        api.reports(s, strip, id, names, columns),
-      ),
-    hits: (before) => asked([] as Hit[], (s, strip, id) => api.hits(s, strip, id, before)),
-  };
   const LAST = ['rms_ms', 'release_bpm'];
   const stage = $derived(work.stage);
   const kind = $derived(work.kind);
@@ -142,7 +78,7 @@
     return work.edit({ type: 'set_params', stage: stage.id, params, whole: false });
   }
 
-  function around(by: 'copies' | 'bands' | 'mid-side'): void {
+  function around(by: Around): void {
     if (!stage) return;
     const all = work.chosen.length ? work.chosen : [stage.id];
     void work.edit({ type: 'add_split', by, around: all, index: 0, bands: 3 }).then(() => {
@@ -189,66 +125,34 @@
     class:listed={places}
     aria-label="{kind.title} on {work.strip?.name}"
   >
-    <header>
-      <h2>{kind.title}</h2>
-      <span class="where">on {work.strip?.name}</span>
-      {#if work.tried}
-        <span class="tried" role="status">
-          trying “{work.tried.name}”: {work.tried.note} <b>Enter</b> keeps, <b>Esc</b> restores
-        </span>
-      {:else}
-        <span class="steps">
-          starting points
-          <button onclick={() => work.tryPoint(-1)} aria-label="Previous starting point">[</button>
-          <button onclick={() => work.tryPoint(1)} aria-label="Next starting point">]</button>
-        </span>
-      {/if}
-      <button
-        class="aim"
-        title="A: say what is wanted, and have the value found"
-        aria-expanded={aiming.open}
-        onclick={() => aiming.show()}>aim</button
-      >
-      <span class="space"></span>
-      {#if kind.has_sidechain}<KeyBar {work} {keying} />{/if}
-    </header>
+    <StageHeader
+      title={kind.title}
+      strip={work.strip?.name ?? ''}
+      tried={work.tried}
+      aiming={aiming.open}
+      ontry={(step) => work.tryPoint(step)}
+      onaim={() => aiming.show()}
+    >
+      {#if kind.has_sidechain}<KeyBar
+          {keying}
+          strips={work.model?.strips ?? []}
+          titleOf={work.titleOf}
+          hearing={work.hearKey}
+          onhear={(hear) => work.listenToKey(hear)}
+        />{/if}
+    </StageHeader>
     {#if aiming.open}<div class="aiming-row">
         <AimBox {aiming} />
         {#if stage.kind === 'gate'}<MarkBox marking={aiming.marking} rate={work.rate} />{/if}
       </div>{/if}
     <div class="left">
-      {#if kind.pictures.length}
-        {@const pictures = kind.pictures}
-        <div
-          class="pictures"
-          class:one={pictures.length === 1}
-          class:tall={pictures.includes('tone') || places}
-        >
-          {#each pictures as name (name)}
-            {@const Part = PICTURES[name]}
-            <Part
-              {stage}
-              {kind}
-              {drawing}
-              {known}
-              rate={work.rate}
-              frames={work.frames}
-              frame={live.frame}
-              playing={live.transport.playing}
-              fresh={work.fresh}
-              bandIndex={work.bandIndex}
-              scan={taming.answer}
-              onReports={(listener) => live.onReports(listener)}
-              onband={(index) => (work.bandIndex = index)}
-              moves={(control) => work.laneOf(stage.id, control) !== null}
-              onlane={(control) => (work.lane = { owner: stage.id, control })}
-              onhold={(name, value) => work.hold(name, value)}
-              onset={(name, value) => void work.set(name, value)}
-              ondrop={() => void work.drop()}
-            />
-          {/each}
-        </div>
-      {/if}
+      {#if kind.pictures.length}<PictureShelf
+          {work}
+          {live}
+          {stage}
+          {kind}
+          scan={taming.answer}
+        />{/if}
       {#if keying.offered !== null}
         <button class="small" onclick={() => keying.accept()}
           >keep the same hits: threshold {figure(keying.offered, 1)} dB</button
@@ -276,40 +180,24 @@
           </div>
         {/each}
       </div>
-      <div class="acts">
-        <button onclick={() => around('copies')} title="A dry branch beside it, steadily joined"
-          >blend {work.chosen.length > 1 ? `these ${work.chosen.length}` : 'this'}</button
-        >
-        <button onclick={() => around('bands')} title="A copy of it on each of three bands"
-          >into bands</button
-        >
-        <button onclick={() => around('mid-side')} title="A copy on the middle, one on the sides"
-          >mid and sides</button
-        >
-        {#if work.around}
-          <button
-            title="The other branches get the same stage"
-            onclick={() => void work.edit({ type: 'copy_to_siblings', stage: stage.id })}
-            >copy to other branches</button
-          >
-        {/if}
-        <button onclick={onkeep} title="Keep it in the library of recipes">keep as recipe</button>
-        <button onclick={() => void work.edit({ type: 'remove_stage', stage: stage.id })}
-          >take away</button
-        >
-      </div>
+      <StageActs
+        many={work.chosen.length}
+        branched={work.around !== null}
+        onaround={around}
+        oncopy={() => void work.edit({ type: 'copy_to_siblings', stage: stage.id })}
+        {onkeep}
+        onremove={() => void work.edit({ type: 'remove_stage', stage: stage.id })}
+      />
     </div>
     <div class="rules">
-      {#if places}<ScanBox {work} {taming} control={places} />
+      {#if places}<ScanBox {stage} {taming} control={places} />
       {:else if kind.glyph === 'response'}{#each lists as control (control.name)}<BandSliders
             {work}
             {control}
           />{/each}{/if}
       {#each steady as control (control.name)}{@render one(control)}{/each}
       <MovingSlider
-        {work}
-        owner={stage.id}
-        control="mix"
+        of={work.movable(stage.id, 'mix')}
         value={stage.mix}
         onhold={(value) => work.holdMix(stage, value)}
         onaim={() => aiming.showFor('mix')}
@@ -333,10 +221,6 @@
     grid-column: 1 / -1;
     margin-bottom: var(--s1);
   }
-  .aim {
-    text-decoration: underline dotted;
-    text-underline-offset: 3px;
-  }
   .panel {
     display: grid;
     grid-template-columns: 414px minmax(0, 1fr);
@@ -350,77 +234,20 @@
       linear-gradient(transparent, var(--ground) 70%) bottom / 100% 32px no-repeat local,
       linear-gradient(transparent, var(--edge)) bottom / 100% 10px no-repeat scroll;
   }
-  header {
-    grid-column: 1 / -1;
-    display: flex;
-    align-items: baseline;
-    gap: var(--s3);
-    min-width: 0;
-    white-space: nowrap;
-  }
   .panel.listed {
     grid-template-columns: minmax(0, 1fr) 290px;
-  }
-  .listed .pictures.tall {
-    height: 216px;
   }
   .listed .rules {
     gap: 3px var(--s3);
   }
-  h2 {
-    font-size: var(--heading);
-  }
-  .where,
-  .steps {
-    color: var(--muted);
-  }
-  .steps button {
-    padding: 0 6px;
-    border: 1px solid var(--hair);
-  }
-  .tried {
-    color: var(--ochre);
-    overflow: hidden;
-    text-overflow: ellipsis;
-  }
-  .space {
-    flex: 1;
-  }
   .small {
     border-bottom: 1px dotted currentColor;
-  }
-  .acts {
-    display: flex;
-    flex-wrap: wrap;
-    gap: var(--s1) var(--s3);
-    font-size: var(--note);
-    color: var(--slate);
-  }
-  .acts button {
-    border-bottom: 1px dotted currentColor;
-  }
-  .acts button:hover {
-    color: var(--ink);
-    text-decoration: underline;
   }
   .left {
     display: grid;
     align-content: start;
     gap: var(--s2);
     min-width: 0;
-  }
-  .pictures {
-    display: grid;
-    grid-template-columns: 216px 190px;
-    grid-template-rows: minmax(0, 1fr);
-    gap: var(--s2);
-    height: 170px;
-  }
-  .pictures.one {
-    grid-template-columns: 1fr;
-  }
-  .pictures.tall {
-    height: 250px;
   }
   .choices {
     display: grid;
@@ -451,12 +278,6 @@
     color: var(--ink);
   }
   @media (max-width: 1100px) {
-    .where {
-      display: none;
-    }
-    header {
-      gap: var(--s2);
-    }
     .panel {
       grid-template-columns: 216px minmax(0, 1fr);
     }
@@ -465,15 +286,6 @@
     }
     .listed .rules {
       grid-template-columns: 1fr;
-    }
-    .listed .pictures {
-      grid-template-columns: 1fr;
-    }
-    .pictures {
-      grid-template-columns: 216px;
-    }
-    .pictures > :global(* + *) {
-      display: none;
     }
     .choices {
       grid-template-columns: 1fr;

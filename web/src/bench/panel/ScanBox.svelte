@@ -3,23 +3,22 @@
   import { freshBand } from '../../lib/bands';
   import { figure, hertz } from '../../lib/figures';
   import type { Taming } from '../../lib/taming.svelte';
-  import type { Control } from '../../lib/types';
-  import type { Work } from '../../lib/work.svelte';
+  import type { Control, Stage } from '../../lib/types';
 
   interface Props {
-    work: Work;
+    stage: Stage;
     taming: Taming;
     control: Control;
   }
-  let { work, taming, control }: Props = $props();
+  let { stage, taming, control }: Props = $props();
 
   const answer = $derived(taming.answer);
-  const scanned = $derived(((work.stage?.params.places as unknown[]) ?? []).length > 0);
+  const scanned = $derived(((stage.params.places as unknown[]) ?? []).length > 0);
   let showHeld = $state(false);
 
   // The picture of a list that is there already: looked at once, nothing is changed.
   $effect(() => {
-    void work.stage?.id;
+    void stage.id;
     untrack(() => {
       if (scanned && !taming.answer) void taming.glance();
     });

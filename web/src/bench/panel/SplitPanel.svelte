@@ -105,9 +105,7 @@
           <span>Crossovers</span>
           {#each split.crossovers_hz as hz, i (i)}
             <MovingNumber
-              {work}
-              owner={split.id}
-              control="crossovers_hz.{i}"
+              of={work.movable(split.id, `crossovers_hz.${i}`)}
               label="Frequency of crossover {i + 1}"
               value={hz}
               words={hertz}
@@ -132,17 +130,13 @@
       {/if}
       {#if split.join.law !== 'sum'}
         <MovingSlider
-          {work}
-          owner={split.id}
-          control="position"
+          of={work.movable(split.id, 'position')}
           value={split.join.position}
           onhold={(x) => work.holdPosition(split.id, x)}
         />
       {/if}
       <MovingSlider
-        {work}
-        owner={split.id}
-        control="mix"
+        of={work.movable(split.id, 'mix')}
         value={split.mix}
         onhold={(x) => work.holdMix(split, x)}
         onaim={() => aiming.showFor('mix')}

@@ -101,6 +101,10 @@
   }
   .said {
     font-size: var(--small);
+    /* It is read over the line of the join, too. */
+    stroke: var(--field);
+    stroke-width: 4px;
+    paint-order: stroke;
   }
   .first {
     fill: none;

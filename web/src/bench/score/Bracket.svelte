@@ -72,7 +72,10 @@
             onclick={() => work.choose(split.id, work.branchId === branch.id ? '' : branch.id)}
             >{branch.name}</button
           >
-          <BranchSolo {work} {branch} />
+          <BranchSolo
+            {branch}
+            onsolo={(solo) => void work.edit({ type: 'set_branch', branch: branch.id, solo })}
+          />
           <Stave
             {work}
             {live}

@@ -6,7 +6,7 @@
   import type { Work } from '../../lib/work.svelte';
   import AddMenu from './AddMenu.svelte';
   import MovingNumber from '../../components/MovingNumber.svelte';
-  import Pan from '../../components/Pan.svelte';
+  import { panned } from '../../lib/figures';
   import { Score } from './score.svelte';
   import Stave from './Stave.svelte';
 
@@ -41,9 +41,7 @@
 {#snippet level(label: string, control: 'fader_db' | 'trim_db')}
   {#if strip}
     <MovingNumber
-      {work}
-      owner={strip.id}
-      {control}
+      of={work.movable(strip.id, control)}
       {label}
       value={strip[control]}
       onhold={(v) => work.holdStrip(strip.id, control, v)}
@@ -61,7 +59,13 @@
       <b>{strip.name}</b>
       <div class="line">
         {@render level('Fader', 'fader_db')}
-        <Pan {work} {strip} label="Pan" />
+        <MovingNumber
+          of={work.movable(strip.id, 'pan')}
+          label="Pan"
+          value={strip.pan}
+          words={panned}
+          onhold={(v) => work.holdStrip(strip.id, 'pan', v)}
+        />
       </div>
       <div class="line">
         <span class="small">trim</span>

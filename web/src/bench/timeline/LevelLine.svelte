@@ -1,23 +1,22 @@
 <script lang="ts">
   import { figure } from '../../lib/figures';
   import { amplitudeAt, height as heightOf, toDb, toGain } from '../../lib/scale';
-  import type { Work } from '../../lib/work.svelte';
+  import type { Control } from '../../lib/types';
   import type { Span } from './span.svelte';
   import { drag, type Gesture } from '../../lib/drag';
 
   interface Props {
-    work: Work;
+    control: Control;
+    value: number;
+    /** A gain ahead of the level: the line then stands where the incoming sound reaches it. */
+    ahead: number;
     span: Span;
-    width: number;
     height: number;
+    onhold: (value: number) => void;
+    ondrop: () => void;
   }
-  let { work, span, height }: Props = $props();
+  let { control, value, ahead, span, height, onhold, ondrop }: Props = $props();
 
-  const name = $derived(work.kind?.level_line ?? '');
-  const control = $derived(work.kind?.controls.find((c) => c.name === name));
-  const value = $derived(Number(work.stage?.params[name] ?? 0));
-  /** A gain ahead of the level: the line then stands where the incoming sound reaches it. */
-  const ahead = $derived(Number(work.stage?.params[work.kind?.level_behind ?? ''] ?? 0));
   const share = $derived(heightOf(toGain(value - ahead), span.decibels, span.floor));
   const y = $derived(height / 2 - (height / 2) * share);
   let dragging = $state(false);
@@ -28,15 +27,14 @@
       return y;
     },
     move(began, at, from) {
-      if (!control) return;
       const up = (height / 2 - began - (at.pageY - from.pageY)) / (height / 2);
       const db = toDb(amplitudeAt(Math.min(Math.max(up, 0), 1), span.decibels, span.floor));
       const [least, most] = [control.low ?? -60, control.high ?? 0];
-      work.hold(name, Math.min(Math.max(Math.round((db + ahead) * 10) / 10, least), most));
+      onhold(Math.min(Math.max(Math.round((db + ahead) * 10) / 10, least), most));
     },
     end() {
       dragging = false;
-      void work.drop();
+      ondrop();
     },
   };
 </script>
@@ -46,7 +44,7 @@
   class:dragging
   style:top="{y}px"
   role="presentation"
-  data-line={name}
+  data-line={control.name}
   {@attach drag(gesture)}
 >
   <span class="rule"></span>
@@ -54,7 +52,7 @@
   <span
     class="label"
     style:top="{Math.max(-3, 6 - y)}px"
-    title="{control?.label.toLowerCase()} {figure(value, 1)} dB">{figure(value, 1)}</span
+    title="{control.label.toLowerCase()} {figure(value, 1)} dB">{figure(value, 1)}</span
   >
 </div>
 <div class="mirror" style:top="{height - y}px"></div>

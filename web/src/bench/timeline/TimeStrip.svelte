@@ -132,6 +132,7 @@
     live.frame = frame;
     live.send({ type: 'seek', frame });
   }
+  const line = $derived(work.kind?.controls.find((c) => c.name === work.kind?.level_line));
 </script>
 
 <section class="strip" aria-label="Time strip">
@@ -168,8 +169,16 @@
       {#if work.frames === 0}
         <p class="empty">No sound yet. Drop files here or on the list of strips.</p>
       {/if}
-      {#if work.stage && work.kind?.level_line && work.at !== 'chain' && !work.lane}
-        <LevelLine {work} {span} {width} height={tall - FOOT} />
+      {#if line && work.stage && work.at !== 'chain' && !work.lane}
+        <LevelLine
+          control={line}
+          value={Number(work.stage?.params[line.name] ?? 0)}
+          ahead={Number(work.stage?.params[work.kind?.level_behind ?? ''] ?? 0)}
+          {span}
+          height={tall - FOOT}
+          onhold={(v) => work.hold(line.name, v)}
+          ondrop={() => void work.drop()}
+        />
       {/if}
       {#if work.lane}
         <LaneEditor {work} {live} {span} place={work.lane} {width} height={tall} />

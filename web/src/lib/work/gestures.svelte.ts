@@ -18,6 +18,17 @@ export interface Cues {
   markers: Marker[];
 }
 
+/** A declared control that may move by itself: what a slider or a number of it shows and does. */
+export interface Movable {
+  control: Control;
+  /** Where it stands at the playhead, null if it does not move by itself. */
+  now: number | null;
+  moves: boolean;
+  /** Lays its automation over the time strip. */
+  open: () => void;
+  drop: () => void;
+}
+
 /** What a hand does: controls, sections, starting points. */
 export class Gestures extends Automation {
   points = $state.raw<Record<string, StartingPoint[]>>({});
@@ -46,6 +57,19 @@ export class Gestures extends Automation {
     const params = { ...(before?.type === 'set_params' ? before.params : {}), [name]: value };
     const edit: Edit = { type: 'set_params', stage, params, whole: false };
     if (!this.steered({ owner: stage, control: name }, value)) this.take_in_hand(key, edit);
+  }
+
+  movable(owner: string, control: string): Movable | null {
+    const declared = this.declared({ owner, control });
+    return (
+      declared && {
+        control: declared,
+        now: this.moving(owner, control),
+        moves: this.laneOf(owner, control) !== null,
+        open: () => (this.lane = { owner, control }),
+        drop: () => void this.drop(),
+      }
+    );
   }
 
   holdStrip(strip: string, field: 'fader_db' | 'trim_db' | 'pan', value: number): void {

@@ -1,7 +1,8 @@
 import { api, Refusal } from '../api';
+import { isSplit, splitTitle } from '../chain';
 import { applied } from '../drafts';
 import type { Live } from '../live.svelte';
-import type { Catalogue, Edit, Kind, Session, SessionState } from '../types';
+import type { Catalogue, Edit, Element, Kind, Session, SessionState } from '../types';
 
 const UNTOLD = { revision: 0, shares: {} };
 
@@ -12,6 +13,9 @@ export class Revisions {
   readonly kinds: Record<string, Kind> = $derived(
     Object.fromEntries(this.catalogue.kinds.map((k) => [k.kind, k])),
   );
+  /** What a stage or a split is called. */
+  readonly titleOf = (element: Element): string =>
+    isSplit(element) ? splitTitle(element) : (this.kinds[element.kind]?.title ?? element.kind);
   problem = $state<string | null>(null);
   /** What was told of the background pass; the telling may be here before the revision is. */
   protected passed = $state.raw<{ revision: number; shares: Record<string, number> }>(UNTOLD);
