@@ -436,3 +436,18 @@ def test_lab_over_http(server: Server) -> None:
         answer = server.http.post(f"/api{server.path}/lab", json={**wanted, **change})
         assert answer.status_code in (404, 422)
         assert words in answer.json()["error"]
+
+
+def test_lab_keeps_the_loudness_as_the_song_does(server: Server) -> None:
+    """Until the song has been gone through, as pink noise does; what keeps none says nothing."""
+    wanted = {"place": "drum-c", "options": {"measurement": "response"}}
+    lab = f"{server.path}/lab"
+    assert "loudness" not in server.api("POST", lab, wanted)["words"]
+    keep = {"type": "set_params", "stage": "drum-c", "params": {"auto_makeup": True}}
+    server.api("POST", f"{server.path}/edits", {"base": server.base, "edits": [keep]})
+    tab = server.tab()
+    analysed(tab, "drum")
+    assert server.api("POST", lab, wanted)["words"].endswith("kept as over the song")
+    beside = server.api("POST", lab, {**wanted, "against": "off"})
+    assert beside["words"].endswith("on beside off; loudness kept as over the song")
+    tab.close()
