@@ -285,6 +285,24 @@ def test_lab_measures_a_recipe_and_writes_csv_and_svg(
     assert "THD" in capsys.readouterr().out
 
 
+def test_lab_rounds_as_a_print(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    noises = []
+    for printed in ("float", "24-bit", "16-bit"):
+        command = [
+            "lab",
+            str(recipe(tmp_path)),
+            "harmonics",
+            "--level",
+            "-60",
+            "--printed",
+            printed,
+        ]
+        assert main([*command, "--json"]) == 0
+        reported = json.loads(capsys.readouterr().out)
+        noises += [f["value"] for f in reported["figures"] if f["label"].startswith("THD+N")]
+    assert noises[0] < noises[1] - 20 < noises[2] - 40
+
+
 def test_lab_sets_two_recipes_beside_each_other(
     tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -223,6 +223,7 @@ def test_lab_measures_what_is_on_the_bench(page: Page, tmp_path: Path) -> None:
         ("Curve", "gain at 0 dBFS"),
         ("Response", "latency"),
         ("Difference", "difference"),
+        ("Hard cases", "jump, above 4 kHz"),
     ]:
         page.get_by_role("radio", name=title, exact=True).click()
         expect(page.locator("dl")).to_contain_text(words)
@@ -230,6 +231,10 @@ def test_lab_measures_what_is_on_the_bench(page: Page, tmp_path: Path) -> None:
     page.get_by_role("radio", name="Response", exact=True).click()
     page.get_by_role("radio", name="96", exact=True).click()
     expect(page.locator("section")).to_contain_text("96 kHz")
+    page.get_by_role("radio", name="16 bit", exact=True).click()
+    expect(page.locator("section")).to_contain_text("rounded to 16 bit")
+    page.get_by_role("radio", name="float", exact=True).click()
+    expect(page.locator("section")).not_to_contain_text("rounded")
     for words, name in (("save as CSV", "response.csv"), ("save as SVG", "response.svg")):
         with page.expect_download() as download:
             page.get_by_role("button", name=words).click()
