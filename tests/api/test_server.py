@@ -439,7 +439,7 @@ def test_lab_over_http(server: Server) -> None:
 
 
 def test_lab_keeps_the_loudness_as_the_song_does(server: Server) -> None:
-    """Until the song has been gone through, as pink noise does; what keeps none says nothing."""
+    """What keeps none says nothing of it."""
     wanted = {"place": "drum-c", "options": {"measurement": "response"}}
     lab = f"{server.path}/lab"
     assert "loudness" not in server.api("POST", lab, wanted)["words"]

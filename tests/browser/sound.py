@@ -76,10 +76,11 @@ def whole_loop(page: Page) -> np.ndarray:
 def settled_loop(page: Page) -> np.ndarray:
     """Return a turn of the loop that is as loud as the one before: slow stages have settled."""
     turn = whole_loop(page)
-    while True:
+    for _ in range(100):
         before, turn = turn, whole_loop(page)
         if abs(loudness(turn) - loudness(before)) < 0.02:
             return turn
+    raise AssertionError("no two turns of the loop are alike")
 
 
 def loudness(sound: np.ndarray) -> float:

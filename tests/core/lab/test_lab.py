@@ -11,6 +11,7 @@ from typing import Any
 from xml.etree import ElementTree
 
 import numpy as np
+import pyloudnorm
 import pytest
 from scipy import signal
 
@@ -282,6 +283,10 @@ def test_the_hard_cases_tell_good_from_ordinary() -> None:
                          "hard-cases"))  # fmt: skip
     assert room["echo density, "] > 0.9
     assert room["decay by 60 dB, s"] == pytest.approx(1.2, rel=0.1)
+    assert 4 < room["tail, scatter, dB"] < 1.5 * 5.57
+    hits = [of("transient", attack_db=12, keep_peaks=k)["first hit, peak, dB"] for k in (1, 0)]
+    assert hits[0] == pytest.approx(0, abs=0.05)
+    assert hits[1] > 3
     squeezed = {"threshold_db": -26, "ratio": 100, "knee_db": 0, "attack_ms": 1}
     linked = of("compressor", **squeezed)
     parts = of("compressor", **squeezed, link_by="parts", link_hits=0)
@@ -306,24 +311,44 @@ def test_a_control_that_jumps_is_heard_for_what_it_does() -> None:
     smooth = found(one("trim"), "hard-cases", level_db=0)
     assert figures(smooth)["jump, above 4 kHz, dBFS"] < -90
     assert plot(smooth, "A control jumps: above 4 kHz").traces[0].name == "Trim, gain"
+    with pytest.MonkeyPatch.context() as patch:
+        # At once from one frame to the next, at a top of the tone.
+        cut = round(0.60125 * 48000)
+        patch.setattr(Device, "run", lambda _, tone: tone * (np.arange(len(tone)) < cut))
+        clicks = figures(found(one("trim"), "hard-cases", level_db=0))
+    assert clicks["jump, above 4 kHz, dBFS"] > -20
     bent = figures(found(one("clipper", drive_db=24, shape=1), "hard-cases", level_db=0))
     assert bent["jump, above 4 kHz, dBFS"] > -40
     assert bent["jump, over the rest, dB"] < 3
     assert "jump, over the rest, dB" not in figures(found(recipe(), "hard-cases"))
 
 
+LOW = {"kind": "tone", "params": {"bands": [{"type": "high-cut", "hz": 150}]}}
+
+
 def split(law: str) -> Recipe:
-    low = {"kind": "tone", "params": {"bands": [{"type": "high-cut", "hz": 150}]}}
     return recipe({
         "kind": "split", "by": "copies", "join": {"law": law},
-        "branches": [{"name": "As it is"}, {"name": "Low", "chain": [low]}],
+        "branches": [{"name": "As it is"}, {"name": "Low", "chain": [LOW]}],
     })  # fmt: skip
 
 
 def test_a_steady_join_is_shown_on_its_way() -> None:
-    travel = plot(found(split("steady"), "hard-cases"), "A steady join on its way").traces[0].y
-    assert np.ptp(travel) < 0.1
-    assert "steady join, most apart, LU" not in figures(found(split("linear"), "hard-cases"))
+    """Level; a linear one is as loud as pyloudnorm finds the two, mixed by hand, to be."""
+    steady, linear = (
+        plot(found(split(law), "hard-cases"), "A join on its way") for law in ("steady", "linear")
+    )
+    assert np.ptp(steady.traces[0].y) < 0.1
+    noise = pink(4 * 48000, 48000, -12)
+    low = Device(recipe(LOW), 48000).run(noise)
+    meter = pyloudnorm.Meter(48000)
+    mixed = [
+        meter.integrated_loudness(((1 - x / 100) * noise + x / 100 * low)[: round(3.6 * 48000)])
+        for x in linear.x
+    ]
+    assert linear.traces[0].y == pytest.approx([m - mixed[0] for m in mixed], abs=0.05)
+    assert np.ptp(mixed) > 3
+    assert "join, most apart, LU" not in figures(found(split("sum"), "hard-cases"))
 
 
 def test_kept_loudness_is_that_of_the_song_or_of_the_noise() -> None:

@@ -14,7 +14,7 @@ from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import StripRunner
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.measure.joins import measure_join
+from salt_anvil.core.measure.joins import measure_joins
 from salt_anvil.core.recipe import Recipe, bound, inputs_of, recipe_session
 from salt_anvil.core.session import Automation, Element, Session
 
@@ -54,42 +54,43 @@ class Device:
         self.rate, self.channel, self.printed = rate, channel, printed
         self.measured = dict(measured or {})
         self._automation = automation or []
-        plan = self._plan(BLOCK).strip(STRIP)
-        self.latency = plan.graph.late
-        self.keeps = bool(plan.joins)
-        """Whether something in the chain depends on what was measured first."""
+        self.latency = self._plan(BLOCK).strip(STRIP).graph.late
 
-    def _plan(self, frames: int) -> Plan:
+    def _session(self, frames: int) -> Session:
         session = recipe_session(self.recipe, self.rate, 2, frames, {})
-        session = session.model_copy(update={"automation": self._automation})
+        return session.model_copy(update={"automation": self._automation})
+
+    def _known(self, session: Session) -> dict[str, JoinMeasurement]:
+        """Return what is measured by the digests that this session asks for."""
         known: dict[str, JoinMeasurement] = {}
         while True:  # What one gives decides what a later one is asked for.
-            plan = make_plan(session, measured=known.get)
             fresh = {
                 join.digest: self.measured[join.name]
-                for join in plan.strip(STRIP).joins
+                for join in make_plan(session, measured=known.get).strip(STRIP).joins
                 if join.measured is None and join.ready and join.name in self.measured
             }
             if not fresh:
-                return plan
+                return known
             known |= fresh
 
-    def listen(self, signal: Vector) -> bool:
-        """Measure on a signal what has to be measured first and is not; return whether any was."""
+    def _plan(self, frames: int) -> Plan:
+        session = self._session(frames)
+        return make_plan(session, measured=self._known(session).get)
+
+    def listen(self, signal: Vector) -> set[str]:
+        """Measure on a signal what has to be measured first and is not; return what that was."""
         sound = signal[:, None] * np.array(_INTO[self.channel])
 
         def source(_name: str, start: int, count: int) -> Sound:
             return _stretch(sound, start, count)
 
-        found = False
-        while True:
-            plan = self._plan(len(sound))
-            waiting = [j for j in plan.strip(STRIP).joins if j.measured is None and j.ready]
-            if not waiting:
-                return found
-            found = True
-            for join in waiting:
-                self.measured[join.name] = measure_join(plan, STRIP, join, source, {})
+        session = self._session(len(sound))
+        known = self._known(session)
+        measure_joins(session, lambda: source, known.get, known.__setitem__)
+        joins = make_plan(session, measured=known.get).strip(STRIP).joins
+        fresh = {join.name for join in joins} - self.measured.keys()
+        self.measured = {join.name: known[join.digest] for join in joins}
+        return fresh
 
     def changed(
         self, chain: list[Element] | None = None, automation: list[Automation] | None = None

@@ -4,7 +4,6 @@ Sine tones, bursts and noise of our own, each as hard as it gets for one kind of
 """
 
 import math
-from typing import Any
 
 import numpy as np
 
@@ -13,25 +12,24 @@ from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.lab.device import Device
 from salt_anvil.core.lab.moved import jumped, louder, travelled
-from salt_anvil.core.lab.result import Figure, Plot, Result, Trace
+from salt_anvil.core.lab.result import FLOOR_DB, Figure, Plot, Result, Trace, db
 
 LOWS = (25.0, 30.0, 40.0, 50.0, 60.0, 80.0, 100.0, 140.0, 200.0)
 HIGH_HZ, FAST_HZ, BEGINS_HZ, THUMP_HZ = 11987.3, 5003.9, 1000.0, 120.0
 OCTAVES = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 SETTLE_S, READ_S, SPARE_S = 1.0, 1.0, 0.5
-FLOOR = 1e-8
+FLOOR = to_gain(FLOOR_DB)
 BELOW_DB = 24.0
 """So far under what is on the left lies the right, of whose fall is told."""
 HIT_MS = (-60.0, 120.0)
 WINDOW_MS, DENSE_MS = 20.0, (40.0, 100.0)
+SHORT_S = 0.25
+"""A tail that falls by 60 dB in less is gone before its level is read."""
+HIT_HZ = 220.0
 TAIL = 1e-4
 """Share of a hit's energy that has to lie behind 40 ms to be called a tail."""
 NOISE_OUTSIDE = math.erfc(1 / math.sqrt(2))
 """Share of noise that lies more than its deviation from 0."""
-
-
-def _db(value: Any) -> Any:
-    return 20 * np.log10(np.maximum(np.abs(value), FLOOR))
 
 
 def _settled(device: Device, hz: float, level_db: float) -> tuple[Vector, Vector]:
@@ -57,7 +55,7 @@ def _high(device: Device, level_db: float) -> tuple[Figure, Plot]:
     """How steadily a high tone is turned up or down."""
     rate = device.rate
     tone, out = _settled(device, HIGH_HZ, level_db)
-    gain = _db(_envelope(out, HIGH_HZ, rate)) - _db(_envelope(tone, HIGH_HZ, rate))
+    gain = db(_envelope(out, HIGH_HZ, rate)) - db(_envelope(tone, HIGH_HZ, rate))
     shown = gain[: round(0.02 * rate)]
     low = math.floor(float(shown.min()) - 0.5)
     plot = Plot(
@@ -79,7 +77,7 @@ def _beside(device: Device, level_db: float) -> Figure:
     harmonic = np.abs(at - FAST_HZ * np.round(at / FAST_HZ)) < 60
     carrier = lines[np.abs(at - FAST_HZ) < 30].max()
     beside = lines[~harmonic & (at > 60) & (at < 20000)].max()
-    return Figure("beside 5 kHz", round(float(_db(beside / max(carrier, FLOOR))), 1), "dB")
+    return Figure("beside 5 kHz", round(float(db(beside / max(carrier, FLOOR))), 1), "dB")
 
 
 def _low_notes(device: Device, level_db: float) -> tuple[list[Figure], Plot]:
@@ -96,7 +94,7 @@ def _low_notes(device: Device, level_db: float) -> tuple[list[Figure], Plot]:
         found.append(100 * float((out - basis @ parts).std()) / note)
     plot = Plot(
         "Low notes: what is not the note", "Hz", "dB", list(LOWS), -170, 0,
-        [Trace("THD+N", [round(float(_db(v / 100)), 2) for v in found])], log=True,
+        [Trace("THD+N", [round(float(db(v / 100)), 2) for v in found])], log=True,
     )  # fmt: skip
     named = dict(zip(LOWS, found, strict=True))
     return [Figure(f"THD+N of {hz:g} Hz", round(named[hz], 4), "%") for hz in (40.0, 60.0)], plot
@@ -113,13 +111,13 @@ def _begins(device: Device, level_db: float) -> tuple[Figure, Plot]:
     low = signal.sosfilt(signal.butter(6, THUMP_HZ, fs=rate, output="sos"), out)
     low = low[: -round(0.2 * rate)]
     starts = range(round(0.28 * rate), round(0.42 * rate), max(rate // 1000, 1))
-    tops = [float(_db(np.abs(low[i : i + rate // 500]).max())) for i in starts]
+    tops = [float(db(np.abs(low[i : i + rate // 500]).max())) for i in starts]
     x = [round(1000 * float(at[i]), 2) for i in starts]
     plot = Plot(
         "A tone begins: below 120 Hz", "ms", "dBFS", x,
         -120, 0, [Trace("level", [round(v, 2) for v in tops])],
     )  # fmt: skip
-    return Figure("begins, below 120 Hz", round(float(_db(np.abs(low).max())), 1), "dBFS"), plot
+    return Figure("begins, below 120 Hz", round(float(db(np.abs(low).max())), 1), "dBFS"), plot
 
 
 def _peaks(device: Device, level_db: float) -> Figure:
@@ -129,7 +127,7 @@ def _peaks(device: Device, level_db: float) -> Figure:
     whole = np.concatenate([np.zeros(BEFORE), out, np.zeros(AFTER)])[:, None]
     most = np.zeros(1)
     pieces_into(most, np.ascontiguousarray(whole), len(out))
-    return Figure("random signs, peak", round(float(_db(most[0])), 2), "dBTP")
+    return Figure("random signs, peak", round(float(db(most[0])), 2), "dBTP")
 
 
 def _hit(device: Device, level_db: float) -> tuple[list[Figure], list[Plot]]:
@@ -148,17 +146,43 @@ def _hit(device: Device, level_db: float) -> tuple[list[Figure], list[Plot]]:
         figures += [
             Figure("echo density", round(_density(out[at:], rate), 2), ""),
             Figure("decay by 60 dB", _decay_s(out[at:], rate), "s"),
+            Figure("tail, scatter", _scatter_db(out[at:], rate), "dB"),
         ]
         plots = _decays(out[at:], rate)
     first, last = (at + round(ms * rate / 1000) for ms in HIT_MS)
     step = max((last - first) // 600, 1)
     tops = [
-        float(_db(np.abs(out[i : i + step]).max() / to_gain(level_db)))
+        float(db(np.abs(out[i : i + step]).max() / to_gain(level_db)))
         for i in range(first, last, step)
     ]
     x = [round(1000 * (i - at) / rate, 2) for i in range(first, last, step)]
     plot = Plot("A hit", "ms", "dB", x, -120, 6, [Trace("level", [round(v, 2) for v in tops])])
     return figures, [plot, *plots]
+
+
+def _first_hit(device: Device, level_db: float) -> Figure:
+    """How much higher the first hit after a silence is than it came in."""
+    rate = device.rate
+    at = np.arange(rate) / rate - 0.3
+    swell = np.clip(at / 0.002, 0, 1) * np.exp(-np.maximum(at, 0) / 0.06)
+    hit = swell * np.sin(2 * np.pi * HIT_HZ * at)
+    hit *= to_gain(level_db) / np.abs(hit).max()
+    most = np.abs(device.run(hit)[: -round(0.2 * rate)]).max()
+    return Figure("first hit, peak", round(float(db(most) - level_db), 2), "dB")
+
+
+def _scatter_db(tail: Vector, rate: int) -> float | None:
+    """Return how a tail's level scatters over frequency: 5.6 dB is diffuse (Schroeder 1954)."""
+    from scipy import signal
+
+    decay = _decay_s(tail, rate)
+    begin, frames = round(0.05 * rate), round(0.6 * rate)
+    if decay is None or decay < SHORT_S:
+        return None
+    part = tail[begin : begin + frames] * 10 ** (3 * np.arange(frames) / rate / decay)
+    hz = np.fft.rfftfreq(frames, 1 / rate)
+    level = db(np.fft.rfft(part * np.hanning(frames)))[(hz > 100) & (hz < 10000)]
+    return round(float((level - signal.savgol_filter(level, 201, 2)).std()), 2)
 
 
 def _decays(tail: Vector, rate: int) -> list[Plot]:
@@ -193,7 +217,7 @@ def _other_side(device: Device, level_db: float) -> list[Figure]:
         out = device.run_both(np.stack([loud, quiet], axis=1))[: round(1.2 * rate), 1]
         tops = np.abs(out[: len(out) // turn * turn]).reshape(-1, turn).max(axis=1)
         before, least = tops[round(0.4 * rate) // turn], tops[round(0.45 * rate) // turn :].min()
-        fall = float(_db(before) - _db(least)) if before > FLOOR else None
+        fall = float(db(before) - db(least)) if before > FLOOR else None
         found.append(
             Figure(f"right, by {name} left", None if fall is None else round(fall, 2), "dB")
         )
@@ -230,8 +254,9 @@ def hard_cases(device: Device, level_db: float, noise: Vector) -> Result:
     travel, travels = travelled(device, noise)
     late = Figure("late", round(1000 * device.latency / device.rate, 3), "ms")
     figures = [
-        high, _beside(device, level_db), *low, begins, _peaks(device, level_db), *hit,
-        *jump, *_other_side(device, level_db), louder(device, noise), *travel, late,
+        high, _beside(device, level_db), *low, begins, _peaks(device, level_db),
+        _first_hit(device, level_db), *hit, *jump, *_other_side(device, level_db),
+        louder(device, noise), *travel, late,
     ]  # fmt: skip
     words = f"tones, signs, a hit and pink noise, peaks at {level_db:g} dBFS"
     return Result(

@@ -14,13 +14,12 @@ from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.lab.device import Channel, Device, Measured, Printed
 from salt_anvil.core.lab.hard_cases import hard_cases
-from salt_anvil.core.lab.result import Figure, Plot, Result, Trace, beside
+from salt_anvil.core.lab.result import FLOOR_DB, Figure, Plot, Result, Trace, beside, db
 from salt_anvil.core.processors import Context, processor
 from salt_anvil.core.processors.drawing import LevelCurve, Line
 from salt_anvil.core.recipe import Recipe
 from salt_anvil.core.session import SAMPLE_RATES, Model, Stage
 
-FLOOR_DB = -160.0
 SETTLE_S = 2.0
 EDGE = 9
 """Frames in which a step goes from one height to the other."""
@@ -46,10 +45,6 @@ class LabOptions(Model):
     channel: Channel = "both"
     printed: Printed = "float"
     """What the sound is rounded to at its end, as a print would be."""
-
-
-def _db(value: Any) -> Any:
-    return 20 * np.log10(np.maximum(np.abs(value), 10 ** (FLOOR_DB / 20)))
 
 
 def _list(values: Any, digits: int = 4) -> list[float]:
@@ -157,7 +152,7 @@ def sweep(device: Device, options: LabOptions) -> Result:
     level = np.abs(np.fft.rfft(frames * window, axis=1)) / (window.sum() / 2)
     edges = np.linspace(0, level.shape[1], ROWS + 1).astype(int)
     rows = np.array([level[:, a:b].max(axis=1) for a, b in pairwise(edges)])
-    grey = np.clip((_db(rows) + 120) * 255 / 120, 0, 255).astype(int)
+    grey = np.clip((db(rows) + 120) * 255 / 120, 0, 255).astype(int)
     times = (np.arange(COLUMNS) * hop + size / 2) / rate
     shades = Plot(
         "Rising sweep",
@@ -217,9 +212,9 @@ def _gain(device: Device, heights: Vector, hz: float) -> Vector:
     turn = 2 * np.pi * hz * np.arange(len(held)) / device.rate
     out = device.run(held * np.cos(turn))[:count]
     if hz == 0:
-        return np.asarray(_db(out / heights))
+        return np.asarray(db(out / heights))
     other = device.run(held * np.sin(turn))[:count]
-    return np.asarray(_db(np.sqrt(out**2 + other**2) / heights))
+    return np.asarray(db(np.sqrt(out**2 + other**2) / heights))
 
 
 def _passes(device: Device) -> bool:
@@ -349,7 +344,7 @@ def response(device: Device, options: LabOptions) -> Result:
     turned = np.unwrap(np.angle(spectrum))
     delay = -np.gradient(turned, 2 * np.pi * hz) * 1000
     at = np.geomspace(20, 0.45 * rate, 300)
-    level = np.interp(at, hz, _db(spectrum))
+    level = np.interp(at, hz, db(spectrum))
     phase = np.interp(at, hz, turned)
     phase -= 2 * np.pi * np.round(phase[np.argmin(np.abs(at - 1000))] / (2 * np.pi))
     late = np.interp(at, hz, delay)
@@ -486,9 +481,10 @@ def measure(
             one.recipe, options.rate or rate, options.channel,
             printed=options.printed, measured=one.measured,
         )  # fmt: skip
-        if device.listen(pink(round(NOISE_S * device.rate), device.rate, options.level_db)):
+        fresh = device.listen(pink(round(NOISE_S * device.rate), device.rate, options.level_db))
+        if fresh:
             kept.add("pink noise")
-        elif device.keeps:
+        if device.measured.keys() - fresh:
             kept.add("the song")
         devices.append(device)
     find = MEASUREMENTS[options.measurement]

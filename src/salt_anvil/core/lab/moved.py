@@ -10,24 +10,19 @@ from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.automation import scale_of
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.lab.device import Device
-from salt_anvil.core.lab.result import Figure, Plot, Trace
+from salt_anvil.core.lab.result import FLOOR_DB, Figure, Plot, Trace, db
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Automation, Element, Point, Split, Stage, elements
 
-FLOOR_DB = -160.0
 LOW_HZ, CLICK_HZ = 200.0, 4000.0
 JUMP_S, AROUND_S, LENGTH_S = 0.6, 0.05, 1.1
 STEP_S = 0.001
 POSITIONS = (0.0, 0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875, 1.0)
 
 
-def _db(value: float) -> float:
-    return max(20 * math.log10(max(value, 1e-30)), FLOOR_DB)
-
-
 def _jumps(chain: list[Element]) -> Iterator[tuple[str, Automation]]:
-    """Yield what every level of a chain is called, and its jump to the further end and back."""
+    """Yield what every level of a chain is called, and its jump to its further end."""
     for stage in elements(chain):
         if not isinstance(stage, Stage):
             continue
@@ -65,14 +60,14 @@ def jumped(device: Device, level_db: float) -> tuple[list[Figure], list[Plot]]:
         about = slice(2 * first - last, last + last - first)
         rest = max(heard[about.start : first].max(), heard[last : about.stop].max())
         most = float(heard[first:last].max())
-        clicks = _db(most) - _db(float(rest)), _db(most)
+        clicks = float(db(most) - db(rest)), float(db(most))
         if worst is None or clicks > worst[:2]:
             worst = *clicks, name, heard[first:last]
     if worst is None:
         return [], []
     over, most_db, name, heard = worst
     step = max(round(STEP_S * rate), 1)
-    tops = [_db(float(heard[i : i + step].max())) for i in range(0, len(heard) - step, step)]
+    tops = [float(db(heard[i : i + step].max())) for i in range(0, len(heard) - step, step)]
     x = [round(1000 * (i * step / rate - AROUND_S), 2) for i in range(len(tops))]
     trace = Trace(name, [round(v, 2) for v in tops])
     plot = Plot(
@@ -103,11 +98,11 @@ def louder(device: Device, noise: Vector) -> Figure:
 
 
 def travelled(device: Device, noise: Vector) -> tuple[list[Figure], list[Plot]]:
-    """Return how loud pink noise is along the travel of every steady join, measured on it."""
+    """Return how loud pink noise is along the travel of every join of two."""
     chain = device.recipe.chain
     traces = []
     for split in elements(chain):
-        if not isinstance(split, Split) or split.join.law != "steady":
+        if not isinstance(split, Split) or split.join.law == "sum":
             continue
         moving = Device(device.recipe, device.rate, device.channel)
         moving.listen(noise)
@@ -124,8 +119,8 @@ def travelled(device: Device, noise: Vector) -> tuple[list[Figure], list[Plot]]:
     spread = max(max(t.y) - min(t.y) for t in traces)
     edge = max(math.ceil(max(abs(v) for t in traces for v in t.y) + 0.5), 1)
     x = [100 * p for p in POSITIONS]
-    plot = Plot("A steady join on its way", "%", "LU", x, -edge, edge, traces)
-    return [Figure("steady join, most apart", round(spread, 2), "LU")], [plot]
+    plot = Plot("A join on its way", "%", "LU", x, -edge, edge, traces)
+    return [Figure("join, most apart", round(spread, 2), "LU")], [plot]
 
 
 def _placed(chain: list[Element], name: str, position: float) -> list[Element]:

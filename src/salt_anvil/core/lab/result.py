@@ -6,6 +6,13 @@ from typing import Any, Literal
 import numpy as np
 
 Kind = Literal["line", "bars", "image"]
+FLOOR_DB = -160.0
+"""What is quieter is told as this."""
+
+
+def db(value: Any) -> Any:
+    """Return amplitudes in dB, at least FLOOR_DB."""
+    return 20 * np.log10(np.maximum(np.abs(value), 10 ** (FLOOR_DB / 20)))
 
 
 @dataclass(frozen=True)
