@@ -9,6 +9,7 @@ import pytest
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.pictures import Viewer
 from salt_anvil.analysis.strip_pass import Stopped, analyse
+from salt_anvil.analysis.worker import Analysis, Request
 from salt_anvil.core.audio import BLOCK, GRID
 from salt_anvil.core.edits import AddStage, SetParams, SetStrip
 from salt_anvil.core.engine.fingerprint import fingerprints_of
@@ -21,6 +22,8 @@ from salt_anvil.core.measure.spans import section_spans
 from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.session import Session
 from salt_anvil.files.media import MediaFolder
+from salt_anvil.store.database import Database
+from salt_anvil.store.sessions import SessionStore
 from tests.sessions import FRAMES, SOUNDS, small_session, source
 
 CODE = "code"
@@ -118,6 +121,36 @@ def test_left_off_and_taken_up(cache: StripCache) -> None:
     assert not cache.complete(fingerprints["main"])
     assert filled(cache, session)[-1] == "main"
     assert cache.complete(fingerprints["main"])
+
+
+class ScriptedPipe:
+    """Asks for one session, and deletes it as soon as the first strip is begun."""
+
+    def __init__(self, model: dict[str, Any]) -> None:
+        self.asked: list[Request] = [(7, 1, model, None, [])]
+        self.told: list[Any] = []
+
+    def poll(self, _: float) -> bool:
+        return bool(self.asked)
+
+    def recv(self) -> Request:
+        return self.asked.pop(0)
+
+    def send(self, message: Any) -> None:
+        if not self.told:
+            self.asked.append((7, 0, None, None, []))
+        self.told.append(message)
+
+
+def test_a_deleted_session_is_not_gone_through(band_data: Path, tmp_path: Path) -> None:
+    (tmp_path / "media").symlink_to(band_data / "media")
+    session = SessionStore(Database(band_data / "salt-anvil.db")).head(1).model
+    pipe = ScriptedPipe(session.model_dump())
+    analysis = Analysis(pipe, tmp_path)
+    analysis.turn()
+    assert analysis.waiting and len(pipe.told) == 1
+    analysis.turn()
+    assert not analysis.waiting and len(pipe.told) == 1
 
 
 def viewer(session: Session, cache: StripCache) -> Viewer:

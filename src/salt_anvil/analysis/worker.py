@@ -23,8 +23,8 @@ JOINS_MEASURED = "joins measured"
 SETTINGS_MEASURED = "settings measured"
 """Told as the strip when other settings of a strip were gone through."""
 Request = tuple[int, int, Any, str | None, list[Any]]
-"""A session's number, its revision and model, the strip to begin with, and models in which that
-strip has another setting."""
+"""A session's number, its revision and model (None: it is deleted, nothing more is wished), the
+strip to begin with, and models in which that strip has another setting."""
 
 
 def run_analysis(pipe: Connection, data: Path) -> None:
@@ -33,7 +33,7 @@ def run_analysis(pipe: Connection, data: Path) -> None:
     In: a Request. Out: (session id, revision, strip, done, frames).
     """
     give_way(19)
-    analysis = _Analysis(pipe, data)
+    analysis = Analysis(pipe, data)
     while True:
         try:
             analysis.turn()
@@ -41,7 +41,7 @@ def run_analysis(pipe: Connection, data: Path) -> None:
             return
 
 
-class _Analysis:
+class Analysis:
     """Carries wishes out; leaves off when a newer one comes, and takes it up again later."""
 
     def __init__(self, pipe: Connection, data: Path) -> None:
@@ -50,18 +50,19 @@ class _Analysis:
         self._cache = StripCache(data / "cache")
         self._code = sources_digest()
         self._reported = 0.0
-        self._waiting: dict[int, Request] = {}
+        self.waiting: dict[int, Request] = {}
 
     def turn(self) -> None:
         """Take what has come in, then carry out the newest wish."""
-        while self._pipe.poll(0 if self._waiting else 0.5):
+        while self._pipe.poll(0 if self.waiting else 0.5):
             wanted = self._pipe.recv()
-            self._waiting.pop(wanted[0], None)
-            self._waiting[wanted[0]] = wanted
-        if self._waiting:
-            session_id, wanted = self._waiting.popitem()
+            self.waiting.pop(wanted[0], None)
+            if wanted[2] is not None:
+                self.waiting[wanted[0]] = wanted
+        if self.waiting:
+            session_id, wanted = self.waiting.popitem()
             if not self._carry_out(wanted):
-                self._waiting = {session_id: wanted, **self._waiting}
+                self.waiting = {session_id: wanted, **self.waiting}
 
     def _measure_setting(self, model: Any, strip: str | None) -> None:
         """Go through the one strip that has another setting, and what it needs.

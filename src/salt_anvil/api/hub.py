@@ -476,6 +476,7 @@ class Hub:
     def _removed(self, session_id: int) -> None:
         if self._requested is not None and self._requested[0] == session_id:
             self._requested = None
+        self._analysis.send((session_id, 0, None, None, []))
         for tab in list(self._tabs.values()):
             if tab.session == session_id:
                 tab.session = None
