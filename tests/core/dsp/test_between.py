@@ -6,7 +6,7 @@ import pytest
 from salt_anvil.core.dsp import between
 from salt_anvil.core.dsp.between import AFTER, BEFORE, EDGE
 from salt_anvil.core.measure.truepeak import true_peak
-from tests.conftest import noise
+from tests.conftest import noise, sine
 from tests.hard_sounds import fine_line, hard_sounds, polyphase_peak_db
 
 
@@ -29,14 +29,28 @@ def test_every_frame_against_the_long_filter(frames: int) -> None:
     assert np.allclose(peaks, wanted, atol=1e-3)
 
 
-def test_passed_over_stretches_change_nothing() -> None:
+STEPS = np.cumsum(noise(9600, 2) * (noise(9600, 2, seed=2) > 0.5), axis=0)
+SEVERAL = {
+    "noise that swells": noise(9600, 2) * np.linspace(0, 1, 9600)[:, None] ** 4,
+    "low": np.cumsum(noise(9600, 2), axis=0),
+    "low, and bright under it": np.cumsum(noise(9600, 2), axis=0) + 0.5 * noise(9600, 2, seed=3),
+    "steps": STEPS,
+    "random signs": np.sign(noise(9600, 2)),
+    "a tone near the top": sine(23900, 0.2),
+    "a low tone": sine(90, 0.2),
+    "single frames": (np.arange(9600) % 777 == 0)[:, None] * np.array([1.0, -0.7]),
+}
+
+
+@pytest.mark.parametrize(("name", "whole"), SEVERAL.items())
+def test_passed_over_stretches_change_nothing(name: str, whole: np.ndarray) -> None:
     """What is not looked at is under what is asked for."""
-    whole = noise(9600, 2) * np.linspace(0, 1, 9600)[:, None] ** 4
     every, some = np.empty((2, 9600 - EDGE, 2))
-    between.peaks_into(every, whole, 0.0)
-    between.peaks_into(some, whole, 0.3)
-    over = every > 0.3
-    assert 0.01 < over.mean() < 0.9
+    between.peaks_into(every, whole, -1.0)
+    least = float(np.quantile(every, 0.95))
+    between.peaks_into(some, whole, least)
+    over = every > least
+    assert 0 < over.mean() < 0.06
     assert (some[over] == every[over]).all()
     assert (some <= every).all()
     own = np.abs(whole[BEFORE : BEFORE + 13 * 700])

@@ -14,7 +14,7 @@ from salt_anvil.core.audio import Sound, Values
 from salt_anvil.core.dsp.fir import SINGLE, Places, sums
 
 Line = NDArray[np.float32]
-Tables = tuple[Line, Places, Places, Line, float, float]
+Tables = tuple[Line, Places, Places, Line, float, float, float]
 
 HALF_TAPS = 256
 """Of the value half-way between two samples."""
@@ -59,20 +59,44 @@ def fine() -> Sound:
     return np.asarray(taps / taps.sum(axis=1, keepdims=True))
 
 
+def _bend_factor(taps: Values, at: float) -> float:
+    """Return by how much of the greatest second difference of the values what these taps read
+    `at` can lie outside the two values around it.
+
+    The taps less those of a straight line between the two add up to 0: they are taps of first
+    differences. Less what they make of the slope between the two (nothing, or under 0.1 %: see
+    _SLACK) these add up to 0 as well.
+    """
+    rest = taps.copy()
+    first = int(at)
+    rest[first] -= first + 1 - at
+    rest[first + 1] -= at - first
+    slopes = np.cumsum(rest)
+    slopes[first] -= slopes.sum()
+    return float(np.abs(np.cumsum(slopes)).sum())
+
+
 # All half-way values of a step at once, 13 vectors of eight; the points two by two, half a step.
 _half_way_into = sums(1, _MIDS // 8, 8, SINGLE)
 _two_into, _one_into = sums(2, _STEP // 16, 8, SINGLE), sums(1, _STEP // 8, 8, SINGLE)
+_HALF_WAY_BEND = _bend_factor(half_way(), (HALF_TAPS - 1) / 2)
+_FROM_DOUBLED = max(_bend_factor(fine()[p - 1], _NEAR - 1 + p / POINTS) for p in range(1, POINTS))
+_FROM_SAMPLES = _HALF_WAY_BEND + _FROM_DOUBLED * (0.5 + 2 * _HALF_WAY_BEND)
+"""By how many greatest second differences, of the doubled line or of the samples, a point can
+exceed the greatest value beside it. A second difference of the doubled line is twice what a
+half-way value lies off the straight line, or half of one of the samples and two of those."""
+_SLACK = 1.003
+"""For what the fine taps make of a slope, and for float32."""
 _TABLES = (
     half_way().astype(np.float32),
     np.arange(HALF_TAPS),
     # Of a point, the places of the samples around it, and of the half-way values among theirs.
     np.array([BEFORE - _NEAR // 2 + 1 + np.arange(_NEAR), np.arange(_NEAR)]),
     fine().astype(np.float32),
-    float(np.abs(half_way()).sum()) * 1.0001,
-    float(np.abs(fine()).sum(axis=1).max()) * 1.0001,
+    _FROM_SAMPLES,
+    _FROM_DOUBLED,
+    _SLACK,
 )
-# The last: by which factors a half-way value can exceed the samples around it, and a point the
-# values of the doubled line.
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -81,6 +105,13 @@ def _raise_to(most: Line, row: Line) -> None:
     for i in range(len(most)):
         here = abs(row[i])
         most[i] = here if here > most[i] else most[i]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _bends_into(bends: Line, before: Line, here: Line, behind: Line) -> None:
+    """Fill bends with the magnitudes of second differences of values that follow one another."""
+    for i in range(len(bends)):
+        bends[i] = abs((before[i] - here[i]) + (behind[i] - here[i]))
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -102,23 +133,32 @@ def _greatest(most: Line, row: Line) -> float:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _reach(most: Line, room: Line, at: int, ends: Places, tables: Tables, least: float) -> bool:
+def _reach(
+    most: Line, room: Line, bends: Line, at: int, ends: Places, tables: Tables, least: float
+) -> bool:
     """Fill most (_STEP) with the greatest magnitude behind each frame, before the next.
 
-    room: of `_room`; the first frame is room[at + BEFORE]. ends: room for where a step's values
-    stand. Where no point can exceed `least` nothing is told: False.
+    room, bends: of `_room`; the first frame is room[at + BEFORE]. ends: room for where a step's
+    values stand. Where no point can exceed `least` nothing is told: False.
     """
-    half_way, mids, places, taps, half_bound, bound = tables
+    half_way, mids, places, taps, from_samples, from_doubled, slack = tables
     weights, near = taps.ravel(), _NEAR // 2
     line = room[at : at + _STEP + EDGE]
-    if _greatest(most, line) * half_bound * bound <= least:
+    beside = _greatest(most, line[BEFORE : BEFORE + _STEP + 1])
+    bend = _greatest(most, bends[at : at + _STEP + EDGE - 2])
+    if (beside + from_samples * bend) * slack <= least:
         return False
     behind = len(room) - _BEHIND
     ends[0] = behind - at
     _half_way_into(room, mids, half_way, 0, HALF_TAPS, ends, at)
     between = room[behind : behind + _MIDS]
     samples = line[BEFORE - near : BEFORE + _STEP + near + 1]
-    if max(_greatest(most, between), _greatest(most, samples)) * bound <= least:
+    doubled = room[behind + _MIDS : behind + 3 * _MIDS - 1]
+    _bends_into(doubled[:_MIDS], samples[:-1], between, samples[1:])
+    _bends_into(doubled[_MIDS:], between[:-1], samples[1:-1], between[1:])
+    bend = _greatest(most, doubled)
+    beside = max(beside, _greatest(most, between[near : near + _STEP]))
+    if (beside + from_doubled * bend) * slack <= least:
         return False
     most[:] = 0
     _raise_to(most, between[near : near + _STEP])
@@ -143,12 +183,16 @@ def _reach(most: Line, room: Line, at: int, ends: Places, tables: Tables, least:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _room(whole: Sound, channel: int) -> Line:
-    """Return one channel, zeros, so that the last step is whole, and room for a step's values."""
+def _room(whole: Sound, channel: int) -> tuple[Line, Line]:
+    """Return one channel, zeros, so that the last step is whole, and room for a step's values;
+    and its second differences, the first that of its first three values."""
     room = np.zeros(len(whole) + _STEP + _BEHIND, np.float32)
     for i in range(len(whole)):
         room[i] = min(max(whole[i, channel], -LARGEST), LARGEST)
-    return room
+    bends = np.empty(len(room) - _BEHIND, np.float32)
+    count = len(bends)
+    _bends_into(bends, room[:count], room[1 : count + 1], room[2 : count + 2])
+    return room, bends
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -156,11 +200,11 @@ def _peaks_into(peaks: Sound, whole: Sound, least: float, tables: Tables) -> Non
     most, ends = np.empty(_STEP, np.float32), np.empty(POINTS, np.int64)
     frames, channels = peaks.shape
     for channel in range(channels):
-        room = _room(whole, channel)
+        room, bends = _room(whole, channel)
         for i in range(frames):
             peaks[i, channel] = abs(whole[BEFORE + i, channel])
         for at in range(0, frames, _STEP):
-            if _reach(most, room, at, ends, tables, least):
+            if _reach(most, room, bends, at, ends, tables, least):
                 for i in range(min(_STEP, frames - at)):
                     if most[i] > least:
                         peaks[at + i, channel] = max(peaks[at + i, channel], most[i])
@@ -170,11 +214,18 @@ def _peaks_into(peaks: Sound, whole: Sound, least: float, tables: Tables) -> Non
 def _pieces_into(peaks: Values, whole: Sound, size: int, tables: Tables) -> None:
     most, ends = np.empty(_STEP, np.float32), np.empty(POINTS, np.int64)
     for channel in range(whole.shape[1]):
-        room = _room(whole, channel)
+        room, bends = _room(whole, channel)
         for piece in range(len(peaks)):
-            for at in range(piece * size, (piece + 1) * size, _STEP):
-                if _reach(most, room, at, ends, tables, peaks[piece]):
-                    for i in range(min(_STEP, (piece + 1) * size - at)):
+            begin, end = piece * size, (piece + 1) * size
+            # Where the samples are greatest comes first: most of the others cannot exceed that.
+            greatest = np.abs(room[BEFORE + begin : BEFORE + end]).argmax()
+            first = begin + int(greatest) // _STEP * _STEP
+            for turn in range(begin - _STEP, end, _STEP):
+                at = turn if turn >= begin else first
+                if at == turn == first:
+                    continue
+                if _reach(most, room, bends, at, ends, tables, peaks[piece]):
+                    for i in range(min(_STEP, end - at)):
                         peaks[piece] = max(peaks[piece], most[i])
 
 

@@ -1,13 +1,16 @@
 """Automation and levers: every control's value as a function of time."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from salt_anvil.core.audio import GRID
+from salt_anvil.core.dsp.automation_ramp import Trajectory
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Params, processor
 from salt_anvil.core.processors.base import Control
@@ -133,6 +136,7 @@ class Lane:
 
 
 Lanes = Mapping[str, Lane]
+Values = Mapping[str, float]
 NONE: Lanes = {}
 
 
@@ -295,7 +299,23 @@ def _add(found: dict[str, dict[str, Lane]], item: Automation | Move, lane: Lane)
     lanes[item.control] = lane
 
 
-def still(lanes: Lanes, names: list[str] | None = None) -> bool:
-    """Say whether none of the lanes (those named) ever moves."""
-    chosen = [lane for name, lane in lanes.items() if names is None or name in names]
-    return all(len({p.value for p in lane.points}) == 1 for lane in chosen)
+def following(lanes: Lanes, rate: int, vector: Callable[[Values], Vector]) -> Trajectory:
+    """Return controls that depend on some lanes, as a function of the grid point.
+
+    vector: gives the controls at the lanes' values, by name; asked again only when one has moved.
+    """
+    last: list[tuple[tuple[float, ...], Vector]] = []
+
+    def at(point: int) -> Vector:
+        seconds = point * GRID / rate
+        values = tuple(lane.at(seconds) for lane in lanes.values())
+        if not last or last[0][0] != values:
+            last[:] = [(values, vector(dict(zip(lanes, values, strict=True))))]
+        return last[0][1]
+
+    return Trajectory.standing(at(0)) if _still(lanes) else Trajectory(at)
+
+
+def _still(lanes: Lanes) -> bool:
+    """Say whether none of the lanes ever moves."""
+    return all(len({p.value for p in lane.points}) == 1 for lane in lanes.values())

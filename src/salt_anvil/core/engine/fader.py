@@ -9,7 +9,7 @@ from salt_anvil.core.dsp import blend
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.stereo import placed
-from salt_anvil.core.engine.automation import still
+from salt_anvil.core.engine.automation import Values, following
 from salt_anvil.core.engine.plan import GROUP, Route, StripPlan
 
 
@@ -49,25 +49,21 @@ def gains_trajectory(plan: StripPlan, route: Route) -> Trajectory:
     power (centre -3.01 dB, common definition: cos and sin); a stereo one is balanced: 0 dB at
     the centre, the far side falls along a cosine.
     """
-    strip, lanes, rate = plan.strip, plan.own(plan.strip.id), plan.context.rate
+    strip, lanes = plan.strip, plan.own(plan.strip.id)
     send, heard = route.send, route.heard
     audition = to_gain(plan.audition_db)
-    fader, panned, sent = lanes.get("fader_db"), lanes.get("pan"), lanes.get(route.name)
 
-    def at(point: int) -> Sound:
-        seconds = point * GRID / rate
-        level = strip.fader_db if fader is None else fader.at(seconds)
+    def gains(now: Values) -> Sound:
+        level = now.get("fader_db", strip.fader_db)
         gain = to_gain(level) * audition if level > -90 else 0.0
         if send is not None:
-            extra = to_gain(send.gain_db if sent is None else sent.at(seconds))
+            extra = to_gain(now.get(route.name, send.gain_db))
             gain = extra * audition if send.pre_fader else gain * extra
-        pan = strip.pan if panned is None else panned.at(seconds)
+        pan = now.get("pan", strip.pan)
         return (gain if heard else 0.0) * pan_gains(pan, plan.context.channels)
 
     moving = {n: lane for n, lane in lanes.items() if n in ("fader_db", "pan", route.name)}
-    if still(moving):
-        return Trajectory.standing(at(0))
-    return Trajectory(at)
+    return following(moving, plan.context.rate, gains)
 
 
 def pan_gains(pan: float, channels: int) -> Sound:
@@ -109,17 +105,14 @@ class BusJoin:
 
 
 def _bus_trajectory(plan: StripPlan) -> Trajectory:
-    join, rate = plan.strip.join, plan.context.rate
+    join = plan.strip.join
     measured = plan.measurement(f"bus:{plan.strip.id}")
-    lane = plan.own(plan.strip.id).get("position")
 
-    def at(point: int) -> Sound:
-        position = join.position if lane is None else lane.at(point * GRID / rate)
-        return np.array(blend.gains(join.law, position, measured))
+    def gains(now: Values) -> Sound:
+        return np.array(blend.gains(join.law, now.get("position", join.position), measured))
 
-    if lane is None or still({"position": lane}):
-        return Trajectory.standing(at(0))
-    return Trajectory(at)
+    moving = {n: lane for n, lane in plan.own(plan.strip.id).items() if n == "position"}
+    return following(moving, plan.context.rate, gains)
 
 
 def bus_sum(sounds: list[Sound], frames: int) -> Sound:

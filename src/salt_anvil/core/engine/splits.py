@@ -5,14 +5,14 @@ from typing import Any
 
 import numpy as np
 
-from salt_anvil.core.audio import GRID, RAMP, Sound
+from salt_anvil.core.audio import RAMP, Sound
 from salt_anvil.core.dsp import blend, crossover
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.engine.automation import NONE, Lane, Lanes, still
+from salt_anvil.core.engine.automation import NONE, Lane, Lanes, Values, following
 from salt_anvil.core.engine.graph import Node
 from salt_anvil.core.engine.unit import mix_trajectory, step_cuts
 from salt_anvil.core.processors import Context
@@ -267,24 +267,21 @@ def branch_trajectory(
     """Return the branches' gains as a function of the grid point, the join's law included."""
     solo = any(b.solo for b in split.branches)
     open_ = [b.on and (b.solo or not solo) for b in split.branches]
-    lane = lanes.get(split.id, {}).get("position")
-    own = [lanes.get(b.id, {}).get("gain_db") for b in split.branches]
+    joined = "join"  # a branch's lane goes by the branch's place
+    moving: dict[str, Lane] = {}
+    if (lane := lanes.get(split.id, NONE).get("position")) is not None:
+        moving[joined] = lane
+    for place, branch in enumerate(split.branches):
+        if (lane := lanes.get(branch.id, NONE).get("gain_db")) is not None:
+            moving[str(place)] = lane
 
-    def at(point: int) -> Sound:
-        seconds = point * GRID / rate
-        each = [
-            to_gain(b.gain_db if moving is None else moving.at(seconds))
-            for b, moving in zip(split.branches, own, strict=True)
-        ]
-        position = split.join.position if lane is None else lane.at(seconds)
+    def gains(now: Values) -> Sound:
+        each = [to_gain(now.get(str(i), b.gain_db)) for i, b in enumerate(split.branches)]
+        position = now.get(joined, split.join.position)
         both = law_gains(split.join, position, each, measured)
         return np.array([g if heard else 0.0 for g, heard in zip(both, open_, strict=True)])
 
-    moving = [m for m in (lane, *own) if m is not None]
-    rests = all(still({"one": m}) for m in moving)
-    if rests:
-        return Trajectory.standing(at(0))
-    return Trajectory(at)
+    return following(moving, rate, gains)
 
 
 def law_gains(

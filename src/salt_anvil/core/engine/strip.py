@@ -10,7 +10,7 @@ from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block, rounded, without
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
-from salt_anvil.core.engine.automation import Lanes, still
+from salt_anvil.core.engine.automation import Lanes, Values, following
 from salt_anvil.core.engine.fifo import Cells, Rope
 from salt_anvil.core.engine.graph import INPUT, Node, Outside, Point, Sounds, Wire
 from salt_anvil.core.engine.pieces import blocks_of
@@ -509,11 +509,8 @@ def trim_trajectory(plan: StripPlan) -> Trajectory:
 def trim_of(strip: Strip, lanes: Lanes, rate: int) -> Trajectory:
     """Return a strip's trim, polarity included, as a function of the grid point."""
     sign = -1.0 if strip.invert else 1.0
-    lane = lanes.get("trim_db")
-    if lane is None:
-        return Trajectory.standing(np.array([sign * to_gain(strip.trim_db)]))
 
-    def at(point: int) -> Sound:
-        return np.array([sign * to_gain(lane.at(point * GRID / rate))])
+    def gain(now: Values) -> Sound:
+        return np.array([sign * to_gain(now.get("trim_db", strip.trim_db))])
 
-    return Trajectory(at, still({"trim_db": lane}))
+    return following({n: lane for n, lane in lanes.items() if n == "trim_db"}, rate, gain)

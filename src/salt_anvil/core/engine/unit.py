@@ -5,13 +5,21 @@ from typing import NamedTuple
 
 import numpy as np
 
-from salt_anvil.core.audio import GRID, RAMP, Sound, as_block, without_nonfinite
+from salt_anvil.core.audio import RAMP, Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.dsp.delay import delayed, keep
-from salt_anvil.core.engine.automation import NONE, Lanes, latency_of, own_lanes, still, widest
+from salt_anvil.core.engine.automation import (
+    NONE,
+    Lanes,
+    Values,
+    following,
+    latency_of,
+    own_lanes,
+    widest,
+)
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context, Report, processor
 from salt_anvil.core.processors.base import Passage, changes
@@ -87,20 +95,11 @@ class Unit:
     def _trajectory(self) -> Trajectory:
         """Return the controls as a function of the grid point, and whether it stands still."""
         item, params, context = self.processor, self.stage.params, self.context
-        smooth = self._smooth
-        if not smooth:
-            return Trajectory.standing(item.controls(params, context))
-        last: list[tuple[tuple[float, ...], Vector]] = []
 
-        def at(point: int) -> Vector:
-            seconds = point * GRID / context.rate
-            values = tuple(lane.at(seconds) for lane in smooth.values())
-            if not last or last[0][0] != values:
-                changed = with_values(params, dict(zip(smooth, values, strict=True)))
-                last[:] = [(values, item.controls(changed, context))]
-            return last[0][1]
+        def controls(now: Values) -> Vector:
+            return item.controls(with_values(params, now) if now else params, context)
 
-        return Trajectory(at, still(smooth))
+        return following(self._smooth, context.rate, controls)
 
     def _share(self) -> Trajectory:
         return mix_trajectory(self.stage, self.lanes, self.context.rate)
@@ -285,8 +284,7 @@ def _joined(pieces: list[Passed]) -> Passed:
 
 def mix_trajectory(element: Stage | Split, lanes: Lanes, rate: int) -> Trajectory:
     """Return the share of the processed sound as a function of the grid point."""
-    lane = lanes.get("mix")
-    if lane is None or not element.on:
-        return Trajectory.standing(np.array([element.mix if element.on else 0.0]))
-    rests = still({"mix": lane})
-    return Trajectory(lambda point: np.array([lane.at(point * GRID / rate)]), rests)
+    if not element.on:
+        return Trajectory.standing(np.zeros(1))
+    moving = {n: lane for n, lane in lanes.items() if n == "mix"}
+    return following(moving, rate, lambda now: np.array([now.get("mix", element.mix)]))
