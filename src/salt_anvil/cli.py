@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -573,11 +574,13 @@ def _compile(options: argparse.Namespace) -> None:
 
 
 def _serve(options: argparse.Namespace) -> int:
+    # The cores are shared out among processes, not by OpenBLAS.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     from salt_anvil.api.processes import begin_template
+    from salt_anvil.api.serve import serve
 
     if kernel_cache.is_compiled():
-        begin_template()
-    from salt_anvil.api.serve import serve
+        begin_template(forked=True)
 
     return serve(options.data, options.host, options.port, demo=options.demo)
 

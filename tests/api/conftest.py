@@ -10,7 +10,7 @@ import soundfile
 
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
-from tests.api.processes import command
+from tests.commands import command
 from tests.server import Server, serving
 
 

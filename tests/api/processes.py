@@ -1,7 +1,5 @@
-"""Commands, the processes below a server, and waiting for what they do."""
+"""The processes below a server, and waiting for what they do."""
 
-import subprocess
-import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -9,11 +7,6 @@ from typing import Any
 
 from salt_anvil.speed.client import PATIENCE_S
 from tests.server import Server, Tab
-
-
-def command(*arguments: object) -> subprocess.CompletedProcess[str]:
-    words = [sys.executable, "-m", "salt_anvil", *map(str, arguments)]
-    return subprocess.run(words, capture_output=True, text=True, timeout=PATIENCE_S, check=False)
 
 
 def children(pid: int) -> dict[str, int]:

@@ -6,7 +6,8 @@ import zipfile
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from tests.api.processes import ask_print, command
+from tests.api.processes import ask_print
+from tests.commands import command
 from tests.server import Server
 
 

@@ -8,7 +8,7 @@ import pyloudnorm
 import pytest
 import soundfile
 
-from tests.api.processes import command
+from tests.commands import command
 from tests.server import Server
 
 CHAIN = {"kind": "chain", "owner": "drum"}

@@ -17,7 +17,8 @@ import soundfile
 import websockets
 from websockets.sync.client import connect
 
-from tests.api.processes import analysed, ask_print, children, command, finished_print, until
+from tests.api.processes import analysed, ask_print, children, finished_print, until
+from tests.commands import command, command_process
 from tests.conftest import noise
 from tests.server import Server, serving
 
@@ -317,7 +318,7 @@ def test_page_print_command_print_and_process_are_equal_to_the_bit(
     row = ask_print(server, **wanted)
     page = server.http.get(f"/api/prints/{row['id']}/file").content
     out = tmp_path / "out"
-    done = command(
+    done = command_process(
         "print",
         server.session,
         "--data",
@@ -393,7 +394,7 @@ def test_a_port_in_use_is_said(tmp_path: Path) -> None:
         taken.bind(("127.0.0.1", 0))
         taken.listen()
         port = taken.getsockname()[1]
-        done = command("serve", "--data", tmp_path, "--port", port)
+        done = command_process("serve", "--data", tmp_path, "--port", port)
     assert done.returncode == 2
     assert done.stderr == (
         f"salt-anvil: port {port} on 127.0.0.1 is in use; choose another with --port\n"
@@ -401,7 +402,7 @@ def test_a_port_in_use_is_said(tmp_path: Path) -> None:
 
 
 def test_a_second_server_on_the_same_data(server: Server) -> None:
-    done = command("serve", "--data", server.data, "--port", 0)
+    done = command_process("serve", "--data", server.data, "--port", 0)
     assert done.returncode == 2
     assert done.stderr.startswith("salt-anvil: another server is using the data folder")
     assert server.http.get("/api/sessions").status_code == 200
@@ -409,7 +410,7 @@ def test_a_second_server_on_the_same_data(server: Server) -> None:
 
 def test_a_data_folder_that_cannot_be_used(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
-    done = command("serve", "--data", tmp_path / "file" / "data", "--port", 0)
+    done = command_process("serve", "--data", tmp_path / "file" / "data", "--port", 0)
     assert done.returncode == 2
     assert "cannot be used: not a directory" in done.stderr
     assert done.stderr.count("\n") == 1

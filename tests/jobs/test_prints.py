@@ -2,8 +2,6 @@
 
 import hashlib
 import json
-import subprocess
-import sys
 from pathlib import Path
 from typing import Any
 
@@ -28,6 +26,7 @@ from salt_anvil.files.read import markers
 from salt_anvil.jobs.print_command import find_session
 from salt_anvil.jobs.print_sets import stems, words_of
 from salt_anvil.jobs.print_worker import PrintOptions, print_name, report_of, run_print, variant
+from tests.commands import Done, command
 
 SECONDS = 3
 
@@ -191,26 +190,22 @@ def test_what_is_no_print_is_refused() -> None:
 
 
 def test_the_command_prints_sections_stems_and_copies(band_data: Path, tmp_path: Path) -> None:
-    def command(*words: object) -> subprocess.CompletedProcess[str]:
-        line = [sys.executable, "-m", "salt_anvil", "print", "1", "--data", str(band_data)]
-        return subprocess.run(
-            [*line, "--out", str(tmp_path), *map(str, words)],
-            capture_output=True, text=True, check=False,
-        )  # fmt: skip
+    def printed(*words: object) -> Done:
+        return command("print", "1", "--data", band_data, "--out", tmp_path, *words)
 
-    said = command("--stems", "groups", "--format", "flac-16", "--to", "2")
+    said = printed("--stems", "groups", "--format", "flac-16", "--to", "2")
     assert said.returncode == 0, said.stderr
     files = [Path(p) for p in said.stdout.split("\n") if p]
     assert files[-1].name == "Band - sum of the stems.flac"
     parts = [soundfile.read(p)[0] for p in files]
     # Each of these has its own dither; they add up within it.
     assert np.abs(sum(parts[:-1]) - parts[-1]).max() * 32768 < 2 * len(parts)
-    again = command("--stems", "groups", "--format", "flac-16", "--to", "2")
+    again = printed("--stems", "groups", "--format", "flac-16", "--to", "2")
     assert again.returncode == 2
     assert "is there already; say --over" in again.stderr
-    copy = command("--codec", "mp3:128", "--to", "2", "--name", "copy {part}", "--proof")
+    copy = printed("--codec", "mp3:128", "--to", "2", "--name", "copy {part}", "--proof")
     assert copy.returncode in (0, 1), copy.stderr
     assert (tmp_path / "copy Main mix.mp3").is_file()
     assert "as it stands" in copy.stdout
-    assert "there is no section Bridge" in command("--section", "Bridge").stderr
-    assert "no format of a print" in command("--format", "wav-20").stderr
+    assert "there is no section Bridge" in printed("--section", "Bridge").stderr
+    assert "no format of a print" in printed("--format", "wav-20").stderr

@@ -2,8 +2,6 @@
 that is proposed leaves none when the ways are gone by others."""
 
 import json
-import subprocess
-import sys
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -33,6 +31,7 @@ from salt_anvil.jobs.proof import (
     limited,
     taken_by,
 )
+from tests.commands import command
 from tests.conftest import sine
 
 ANY = Target(name="Any")
@@ -255,15 +254,10 @@ def test_an_empty_passage_is_refused(band_data: Path, tmp_path: Path) -> None:
 # The command line -----------------------------------------------------------------------------
 
 
-def command(*words: object) -> subprocess.CompletedProcess[str]:
-    line = [sys.executable, "-m", "salt_anvil", "proof", *map(str, words)]
-    return subprocess.run(line, capture_output=True, text=True, check=False)
-
-
 def test_the_command_tells_the_same_and_ends_by_what_it_found(
     loud: Path, tmp_path: Path, band_data: Path
 ) -> None:
-    said = command(loud, "--codec", "mp3:128", "--rate", "44100:16", "--ceiling", "--json")
+    said = command("proof", loud, "--codec", "mp3:128", "--rate", "44100:16", "--ceiling", "--json")
     assert said.returncode == 1, said.stderr
     told = json.loads(said.stdout)
     assert (told["format"], told["version"], told["ready"]) == ("salt-anvil/proof", 1, False)
@@ -271,7 +265,7 @@ def test_the_command_tells_the_same_and_ends_by_what_it_found(
     assert [w["true_peak_dbtp"] for w in told["ways"]] == [w.true_peak_dbtp for w in mine.ways]
     quiet = tmp_path / "quiet.wav"
     soundfile.write(quiet, 0.25 * dense(), 48000, subtype="FLOAT")
-    said = command(quiet, "--codec", "opus:96", "--target", "only no overs")
+    said = command("proof", quiet, "--codec", "opus:96", "--target", "only no overs")
     assert said.returncode == 0, said.stdout
     assert said.stdout.startswith("Ready.")
     for words, reason in (
@@ -282,6 +276,6 @@ def test_the_command_tells_the_same_and_ends_by_what_it_found(
         (("1", "--data", band_data, "--strip", "kazoo"), "there is no strip kazoo"),
         ((loud, "--limit", "99"), "at most 6 is allowed"),
     ):
-        said = command(*words)
+        said = command("proof", *words)
         assert (said.returncode, said.stdout) == (2, "")
         assert reason in said.stderr

@@ -6,7 +6,6 @@ from itertools import pairwise
 from typing import Any, Literal, Self
 
 from pydantic import Field, model_validator
-from scipy.optimize import root_scalar
 
 from salt_anvil.core.edits import Edit, SetParams, SetStage
 from salt_anvil.core.errors import SettingError
@@ -198,6 +197,8 @@ def find(
         if abs(got - wanted) <= NEAR_DB:
             raise _Near
         return got - wanted
+
+    from scipy.optimize import root_scalar  # takes a third of a second to import
 
     try:
         if off(span[0]) * off(span[1]) >= 0:

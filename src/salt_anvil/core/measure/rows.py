@@ -5,7 +5,6 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
-from scipy import fft
 
 from salt_anvil.core.audio import TINY, Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp.between import EDGE
@@ -87,7 +86,7 @@ def _sum_up(sound: Sound, weighted: Sound, hop: int, rows: Rows) -> None:
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz"})
-def _shares_into(shares: Sound, spectrum: NDArray[np.float32], edges: NDArray[np.int64]) -> None:
+def _shares_into(shares: Sound, spectrum: Sound, edges: NDArray[np.int64]) -> None:
     """Fill shares (rows, ranges) with what lies in each range of the energy but the offset's.
 
     spectrum: (rows, bins, real and imaginary parts of the channels); edges: first bins.
@@ -101,7 +100,7 @@ def _shares_into(shares: Sound, spectrum: NDArray[np.float32], edges: NDArray[np
             part = spectrum[row, first:last].ravel()
             energy = 0.0
             for i in range(len(part)):
-                energy += float(part[i]) * float(part[i])
+                energy += part[i] * part[i]
             shares[row, k] = energy
             total += energy
         for k in range(ranges):
@@ -171,11 +170,10 @@ class RowMeter:
         return rows
 
     def _ranges(self, pieces: Sound, power: Sound) -> Sound:
-        # In float32: what lies 120 dB under the sum is told well enough.
-        spectrum = np.ascontiguousarray(fft.rfft(pieces.astype(np.float32), self._hop, axis=1))
+        spectrum = np.ascontiguousarray(np.fft.rfft(pieces, self._hop, axis=1))
         shares = np.empty((len(pieces), len(RANGES_HZ) + 1))
         _shares_into(
-            shares, spectrum.view(np.float32).reshape(*spectrum.shape[:2], -1), self._edges
+            shares, spectrum.view(np.float64).reshape(*spectrum.shape[:2], -1), self._edges
         )
         return shares * power[:, None]
 

@@ -2,7 +2,6 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import rfft
 
 from salt_anvil.core.audio import Sound
 
@@ -34,7 +33,7 @@ class _Window:
         self._scale = 4 / (size * float(np.square(np.hanning(size)).sum()))
 
     def powers(self, past: NDArray[np.float32]) -> Sound:
-        found = rfft(past[-self.size :] * self._window)
+        found = np.fft.rfft(past[-self.size :] * self._window)
         power = (np.square(found.real) + np.square(found.imag)) * self._scale
         total = np.concatenate([[0.0], np.cumsum(power, dtype=np.float64)])
         return np.asarray(total[self._to] - total[self._from])

@@ -5,7 +5,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import BSpline
 
 from salt_anvil.core.dsp.resonance_cut import bell_db
 from salt_anvil.core.resonances.spectra import GRID_HZ, OCTAVES, PER_OCTAVE, Wave
@@ -94,6 +93,8 @@ def _course() -> Wave:
     parts = max(2, round((high - low) / KNOTS_OCTAVES))
     knots = np.concatenate([[low] * 3, np.linspace(low, high, parts + 1), [high] * 3])
     inside = np.clip(OCTAVES, low, high - 1e-9)
+    from scipy.interpolate import BSpline  # takes half a second to import
+
     return np.asarray(BSpline.design_matrix(inside, knots, 3).toarray())
 
 

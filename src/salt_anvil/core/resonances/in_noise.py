@@ -10,7 +10,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
 
 from salt_anvil.core.dsp.resonance_cut import flank_octaves
 from salt_anvil.core.resonances.bells import Bell, Fit, fit
@@ -22,6 +21,7 @@ from salt_anvil.core.resonances.spectra import (
     Band,
     Wave,
     active,
+    averaged,
     periodograms,
     triangles,
 )
@@ -78,12 +78,12 @@ def look(bands: list[Band], sound: Wave, rate: int) -> Noise:
         absolute[k] = 10 * np.log10(broad @ band.power.mean(axis=0))
     noisy = _between(over_time, FLUCTUATION_DB) & _between(over_hz, FLATNESS_DB)
     noisy &= absolute > absolute.max() - AUDIBLE_DB
-    where = uniform_filter1d(noisy.astype(float), PER_OCTAVE + 1, mode="nearest") > NOISY_SHARE
+    where = averaged(noisy.astype(float), PER_OCTAVE + 1) > NOISY_SHARE
     if where.sum() < PER_OCTAVE:
         return Noise(np.zeros(n, bool), ())
     fitted = fit(level, np.hypot(sigma, MODEL_DB), where, LEAST_SIGMAS)
     # Lines that stand still fluctuate as little as it likes, but no bells explain them.
-    rough = np.sqrt(uniform_filter1d(np.square(fitted.left), PER_OCTAVE + 1, mode="nearest"))
+    rough = np.sqrt(averaged(np.square(fitted.left), PER_OCTAVE + 1))
     where &= rough < LEFT_DB
     steady = over_time > TONAL_DB
     kept = tuple(

@@ -5,7 +5,6 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
-from scipy.ndimage import uniform_filter1d
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.errors import SoundError
@@ -21,6 +20,7 @@ from salt_anvil.core.resonances.spectra import (
     TINY,
     Band,
     Wave,
+    averaged,
     bands,
     triangles,
 )
@@ -184,7 +184,7 @@ def _held(lines: in_notes.Lines, noisy: NDArray[np.bool_]) -> tuple[HeldNote, ..
     # A line on the border of two steps is in both.
     pair = np.minimum((count[:-1] + count[1:]) / frames, 1.0)
     # Where lines are dense everything is held; a held note is alone.
-    alone = pair - uniform_filter1d(pair, int(per_octave / 2), mode="nearest") > HELD_ALONE
+    alone = pair - averaged(pair, int(per_octave / 2)) > HELD_ALONE
     top = (pair >= HELD_SHARE) & (pair >= np.roll(pair, 1)) & (pair > np.roll(pair, -1)) & alone
     found = []
     for index in np.flatnonzero(top):

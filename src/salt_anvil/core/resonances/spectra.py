@@ -6,7 +6,6 @@ from typing import NamedTuple
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
-from scipy.fft import rfft
 
 Wave = NDArray[np.float64]
 PER_OCTAVE = 48
@@ -41,6 +40,8 @@ def window_frames(frames: int, rate: int) -> int:
 
 def periodograms(sound: Wave, size: int, hop: int) -> Wave:
     """Return the powers of Hann-windowed frames, (frames, bins); a short sound is filled up."""
+    from scipy.fft import rfft  # takes a third of a second to import
+
     if len(sound) < size:
         sound = np.concatenate([sound, np.zeros(size - len(sound))])
     window = np.hanning(size + 1)[:-1]
@@ -56,6 +57,13 @@ def active(power: Wave) -> NDArray[np.bool_]:
     """Say of every row whether it is loud enough to count."""
     total = power.sum(axis=1)
     return np.asarray(total > total.max(initial=TINY) * 10 ** (-ACTIVE_DB / 10))
+
+
+def averaged(values: Wave, size: int) -> Wave:
+    """Return the mean of so many values around each, along the last axis."""
+    from scipy.ndimage import uniform_filter1d  # takes a tenth of a second to import
+
+    return np.asarray(uniform_filter1d(values, size, mode="nearest"))
 
 
 def bands(sound: Wave, rate: int) -> list[Band]:
