@@ -1,5 +1,9 @@
 """Shared means of the tests: seeded sound, sines, steps."""
 
+import fcntl
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
@@ -72,12 +76,31 @@ def music() -> NDArray:
     return sound * (np.exp(-6 * (at % 0.5)) * (at % 1.0 < 0.9))[:, None]
 
 
+@contextmanager
+def made_once(factory: pytest.TempPathFactory, name: str) -> Iterator[tuple[Path, bool]]:
+    """Give a place for what all workers share, and whether the caller has to make it there."""
+    shared = factory.getbasetemp()
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        shared = shared.parent
+    with (shared / f"{name}.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        place = shared / name
+        yield place, not place.exists()
+
+
 @pytest.fixture(scope="session")
-def recordings() -> dict[str, NDArray]:
+def recordings(tmp_path_factory: pytest.TempPathFactory) -> dict[str, NDArray]:
     """The demo's recordings, (frames, channels); treat as read-only."""
     from salt_anvil.demo import room
 
-    return {name: room.record(name) for name in room.RECORDINGS}
+    with made_once(tmp_path_factory, "recordings") as (place, missing):
+        if missing:
+            making = place.with_name("recordings-in-the-making")
+            making.mkdir()
+            for name in room.RECORDINGS:
+                np.save(making / name, room.record(name))
+            making.rename(place)
+    return {name: np.load(place / f"{name}.npy", mmap_mode="r") for name in room.RECORDINGS}
 
 
 @pytest.fixture(scope="session")

@@ -3,7 +3,6 @@
 Every test begins with the demo as it comes, analysed already, and with no other session.
 """
 
-import fcntl
 import os
 import shutil
 from collections.abc import Generator, Iterator
@@ -14,6 +13,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.browser.demo import analysed_demo, copied_demo, demo_session
+from tests.conftest import made_once
 from tests.server import Server, serving
 
 CHROMIUM = shutil.which("chromium")
@@ -37,15 +37,10 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 @pytest.fixture(scope="session")
 def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo, made by the first worker that needs it; treat as read-only."""
-    shared = tmp_path_factory.getbasetemp()
-    if "PYTEST_XDIST_WORKER" in os.environ:
-        shared = shared.parent
-    made = shared / "analysed-demo"
-    with (shared / "analysed-demo.lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        if not made.exists():
-            analysed_demo(shared / "demo-in-the-making").rename(made)
-    return made
+    with made_once(tmp_path_factory, "analysed-demo") as (place, missing):
+        if missing:
+            analysed_demo(place.with_name("demo-in-the-making")).rename(place)
+    return place
 
 
 @pytest.fixture(scope="session")

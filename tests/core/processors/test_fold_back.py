@@ -5,6 +5,7 @@ to that is fold-back, what it lacks is droop. One tone and two, at 44.1 and 48 k
 """
 
 from collections.abc import Callable
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -30,6 +31,7 @@ def hard(x: np.ndarray) -> np.ndarray:
     return np.clip(x, -1, 1)
 
 
+@cache
 def tones(rate: int, *wanted: float, finer: int = 1) -> np.ndarray:
     """Tones on odd bins of SIZE near these frequencies, 0 dBFS together, SIZE * finer values."""
     at = np.arange(SIZE * finer) / (SIZE * finer)
@@ -47,6 +49,7 @@ def found(kind: str, rate: int, *wanted: float, **params: Any) -> np.ndarray:
     return spectrum(run(Unit(stage(kind, params), Context(rate, 1)), sound)[0][-SIZE:, 0], rate)
 
 
+@cache
 def series(bend: Bend, drive_db: float, rate: int, *wanted: float) -> np.ndarray:
     drive = 10 ** (drive_db / 20)
     return spectrum(bend(drive * tones(rate, *wanted, finer=FINER)) / drive, rate)

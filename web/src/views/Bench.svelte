@@ -78,7 +78,7 @@
     {/if}
   </div>
   {#if blind.open}
-    <BlindTest {work} {blind} />
+    <BlindTest {blind} title={work.strip?.name ?? ''} trials={work.model?.trials ?? []} />
   {:else}
     <LedgerView {work} {live} {span} {compare} />
   {/if}

@@ -1,14 +1,18 @@
 <script lang="ts">
-  import { FIRST, lines, loudness, MORE, type Line } from './lines';
-  import ListenBox from './ListenBox.svelte';
   import { untrack } from 'svelte';
   import Choice from '../../components/Choice.svelte';
   import { api } from '../../lib/api';
   import type { Compare } from '../../lib/compare.svelte';
   import { figure, signed } from '../../lib/figures';
   import type { Live } from '../../lib/live.svelte';
-  import type { Caution, Later, Ledger, Reduction } from '../../lib/types';
+  import type { Caution, Later, Ledger } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
+  import CautionNote from './CautionNote.svelte';
+  import FigureRows from './FigureRows.svelte';
+  import LaterTable from './LaterTable.svelte';
+  import { FIRST, lines, loudness, MORE } from './lines';
+  import ListenBox from './ListenBox.svelte';
+  import TakenTable from './TakenTable.svelte';
   import type { Span } from '../timeline/span.svelte';
   import { newest } from '../../lib/newest';
   import { sectionSpans } from '../../lib/sections';
@@ -67,12 +71,6 @@
     return taken > 0 || work.at === 'chain' || work.kind?.glyph === 'reduction';
   }
 
-  /** Rows of what is left to a later stage; what it had before only where that differs. */
-  function taken(now: Reduction, before: Reduction | null): { name: string; figures: Reduction }[] {
-    const rows = [{ name: 'now', figures: now }];
-    return before ? [{ name: 'before', figures: before }, ...rows] : rows;
-  }
-
   function show(caution: Caution): void {
     span.show(caution.begin, caution.end);
     live.send({ type: 'seek', frame: caution.begin });
@@ -87,25 +85,6 @@
     });
   }
 </script>
-
-{#snippet figures(lines: Line[])}
-  {#each lines as row (row.name)}
-    <tr title={row.words}>
-      <th>{row.name}</th><td>{row.in}</td><td>{row.out}</td><td>{row.diff}</td>
-    </tr>
-  {/each}
-{/snippet}
-
-{#snippet taken_row(name: string, r: Reduction, end: number)}
-  {@const known = done >= 1 || end <= done * work.frames}
-  <tr>
-    <th>{name}</th>
-    <td>{known ? figure(r.median, 1) : '–'}</td>
-    <td>{known ? figure(r.p95, 1) : '–'}</td>
-    <td>{known ? figure(r.most, 1) : '–'}</td>
-    <td>{known ? figure(100 * r.active, 0) : '–'}</td>
-  </tr>
-{/snippet}
 
 <aside class="ledger" aria-label="Ledger">
   <Choice
@@ -123,21 +102,21 @@
         <tr><th>{loop ? 'in the loop' : 'whole song'}</th><th>in</th><th>out</th><th>diff</th></tr>
       </thead>
       <tbody>
-        {@render figures(rows)}
+        <FigureRows lines={rows} />
       </tbody>
     </table>
     {#if ledger}
       <details>
         <summary>more figures</summary>
         <table>
-          <tbody>{@render figures(lines(ledger, MORE))}</tbody>
+          <tbody><FigureRows lines={lines(ledger, MORE)} /></tbody>
         </table>
         {#if ledger.sections.length}
           <table>
             <thead>
               <tr><th>Loudness LUFS</th><th>in</th><th>out</th><th>diff</th></tr>
             </thead>
-            <tbody>{@render figures(loudness(ledger))}</tbody>
+            <tbody><FigureRows lines={loudness(ledger)} /></tbody>
           </table>
         {/if}
       </details>
@@ -156,31 +135,14 @@
         </tbody>
       </table>
       {#if reduces(ledger)}
-        <table class="taken">
-          <thead>
-            <tr title="While it reduces; time: the share of the time that it does, in %">
-              <th>Taken, dB</th><th>median</th><th>95 %</th><th>most</th><th>time</th>
-            </tr>
-          </thead>
-          <tbody>
-            {#each ledger.sections as section (section.name)}
-              {@render taken_row(section.name, section.reduction, ends[section.name] ?? 0)}
-            {/each}
-            {@render taken_row(
-              loop ? 'the loop' : 'all',
-              ledger.reduction,
-              loop ? loop[1] : work.frames,
-            )}
-            {#if ledger.strongest && !stageAlone}
-              <tr
-                title="The rows above are the whole place: level in against level out, make-up apart"
-              >
-                <th colspan="4">one stage alone: {ledger.strongest[0]}</th>
-                <td>{figure(Number(ledger.strongest[1]), 1)}</td>
-              </tr>
-            {/if}
-          </tbody>
-        </table>
+        <TakenTable
+          {ledger}
+          {ends}
+          {stageAlone}
+          passage={loop ? 'the loop' : 'all'}
+          end={loop ? loop[1] : work.frames}
+          known={done >= 1 ? Infinity : done * work.frames}
+        />
       {/if}
       {#if ledger.given_back_db != null}
         <p class="kept">Loudness kept: {signed(ledger.given_back_db, 2)} dB given back</p>
@@ -200,30 +162,15 @@
           </tbody>
         </table>
       {/if}
-      {#each later as { stage: next, strip: where, now, before } (where + next)}
-        <table class="later" aria-label="What {next} on {where} still takes">
-          <thead>
-            <tr><th colspan="4">{next} on {where} takes, dB</th></tr>
-          </thead>
-          <tbody>
-            {#each taken(now, before) as { name, figures } (name)}
-              <tr>
-                <th>{name}</th>
-                <td title="median">{figure(figures.median, 1)}</td>
-                <td title="95 %">{figure(figures.p95, 1)}</td>
-                <td title="most">{figure(figures.most, 1)}</td>
-              </tr>
-            {/each}
-          </tbody>
-        </table>
+      {#each later as left (left.strip + left.stage)}
+        <LaterTable later={left} />
       {/each}
       {#each cautions as caution (caution.rule + caution.begin)}
-        <p class="caution">
-          <b>Caution.</b>
-          {caution.words} <span>limit {figure(caution.limit, 1)}</span>
-          <button onclick={() => show(caution)}>Show</button>
-          {#if stage}<button onclick={() => silence(caution)}>Meant</button>{/if}
-        </p>
+        <CautionNote
+          {caution}
+          onshow={() => show(caution)}
+          onmeant={stage ? () => silence(caution) : undefined}
+        />
       {/each}
     {/if}
     {#if done < 1 && work.frames > 0}<p class="note">measured {figure(done * 100, 0)} %</p>{/if}
@@ -254,35 +201,31 @@
     min-height: 0;
     overflow-y: auto;
   }
-  details table {
+  .figures :global(details table) {
     margin-bottom: var(--s2);
   }
-  table {
+  .figures :global(table) {
     border-collapse: collapse;
     width: 100%;
   }
-  th,
-  td {
+  .figures :global(:where(th, td)) {
     padding: 1px 0;
     text-align: right;
     border-bottom: 1px solid var(--hair);
     white-space: nowrap;
   }
-  th:first-child {
+  .figures :global(:where(th:first-child)) {
     text-align: left;
     font-weight: 400;
     overflow: hidden;
     text-overflow: ellipsis;
     max-width: 112px;
   }
-  thead th {
+  .figures :global(:where(thead th)) {
     font-weight: 400;
     color: var(--muted);
   }
-  .later thead th {
-    max-width: 220px;
-  }
-  td {
+  .figures :global(:where(td)) {
     min-width: 40px;
     padding-left: var(--s1);
     font-weight: 500;
@@ -292,23 +235,14 @@
       padding: 10px var(--s2);
       font-size: var(--small);
     }
-    th:first-child {
+    .figures :global(:where(th:first-child)) {
       max-width: 76px;
     }
-    td {
+    .figures :global(:where(td)) {
       min-width: 34px;
     }
   }
-  .caution {
-    padding-left: var(--s2);
-    border-left: 3px double var(--ink);
-  }
-  .caution span,
   .note {
     color: var(--muted);
-  }
-  .caution button {
-    text-decoration: underline;
-    margin-right: 6px;
   }
 </style>
