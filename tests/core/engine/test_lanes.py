@@ -1,5 +1,6 @@
 """Which controls can move, over which range, and what they are set to on the way."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -9,11 +10,11 @@ from salt_anvil.core.dsp.oversample import LATENCY
 from salt_anvil.core.engine.automation import (
     Lane,
     Scale,
+    following,
     lanes_of,
     latency_of,
     moved,
     scale_of,
-    still,
 )
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.unit import Unit
@@ -173,12 +174,24 @@ def test_two_points_at_one_time_are_a_step() -> None:
     assert chosen.at(0.9999) == 0
 
 
-def test_still_lanes_are_known() -> None:
+def test_what_stands_is_worked_out_once_and_what_moves_where_it_does() -> None:
     scale = Scale("x", 0, 1)
-    lanes = {"a": Lane(scale, points((0, 0.5))), "b": Lane(scale, points((0, 0), (1, 1)))}
-    assert still({"a": lanes["a"]})
-    assert not still(lanes)
-    assert still(lanes, ["a"])
+    lanes = {"a": Lane(scale, points((0, 0.5))), "b": Lane(scale, points((1, 0), (2, 1)))}
+    asked = []
+
+    def vector(now: Mapping[str, float]) -> np.ndarray:
+        asked.append(dict(now))
+        return np.array([now["a"], now.get("b", -1)])
+
+    standing = following({"a": lanes["a"]}, 6400, vector)
+    assert standing.still
+    assert [list(standing.at(k)) for k in (0, 1, 999)] == [[0.5, -1]] * 3
+    assert asked == [{"a": 0.5}]
+    moving = following(lanes, 6400, vector)
+    assert not moving.still
+    found = [moving.at(point)[1] for point in range(300)]
+    assert found == pytest.approx(np.clip(np.arange(300) / 100 - 1, 0, 1))
+    assert len(asked) == 1 + 1 + 100  # before it moves, while it does
 
 
 @pytest.mark.parametrize("curve", [-1, -0.5, 0, 0.5, 1])

@@ -81,11 +81,13 @@ def drums(seed: int, seconds: float = 10.0) -> Bed:
 
 def _tone(hz: Wave, tilt: float, rng: np.random.Generator, uneven_db: float) -> Wave:
     """Return partials at whole multiples of hz(t), falling by `tilt` dB an octave."""
-    phase = 2 * np.pi * np.cumsum(hz) / RATE
-    out = np.zeros(len(hz))
+    turning = np.exp(2j * np.pi * np.cumsum(hz) / RATE)
+    out, partial = np.zeros(len(hz)), np.ones(len(hz), complex)
     for k in range(1, min(80, int(14000 / hz.max())) + 1):
-        level = tilt * np.log2(k) + rng.normal(0, uneven_db)
-        out += 10 ** (level / 20) * np.sin(k * phase + rng.uniform(0, 6.28))
+        partial *= turning
+        height = 10 ** ((tilt * np.log2(k) + rng.normal(0, uneven_db)) / 20)
+        begin = rng.uniform(0, 6.28)
+        out += height * np.cos(begin) * partial.imag + height * np.sin(begin) * partial.real
     return out
 
 

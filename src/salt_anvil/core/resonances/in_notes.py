@@ -254,20 +254,36 @@ def _body(lines: Lines, context: Index) -> _Body:
 
 def _sources(frame: Index, octave: Wave, level: Wave) -> Wave:
     """Return every frame's smooth course at its lines: a parabola that outliers do not move."""
-    out = np.empty(len(level))
     starts = np.flatnonzero(np.diff(frame, prepend=-1))
-    for begin, end in zip(starts, [*starts[1:], len(frame)], strict=True):
-        x, y = octave[begin:end], level[begin:end]
-        design = np.vander(x, 3 if len(x) >= 8 else 2)
-        weight = np.ones(len(x))
-        for _ in range(4):
-            found = np.linalg.lstsq(design * weight[:, None], y * weight, rcond=None)[0]
-            left = y - design @ found
-            scale = 1.48 * np.median(np.abs(left)) + 0.5
-            doubt = 1 + np.square(left / (1.5 * scale))
-            weight = np.sqrt(np.where(left > 0, OVER_WEIGHT, 1.0) / doubt)
-        out[begin:end] = design @ found
-    return out
+    counts = np.diff(starts, append=len(frame))
+    row = np.repeat(np.arange(len(starts)), counts)
+    place = (row, np.arange(len(frame)) - starts[row])
+    # All frames beside each other, filled up with lines of no weight.
+    there = np.zeros((len(starts), counts.max(initial=1)))
+    x, y = np.zeros_like(there), np.zeros_like(there)
+    there[place], x[place], y[place] = 1.0, octave, level
+    design = np.stack([x * x, x, np.ones_like(x)], axis=2)
+    # What so few lines do not tell is 0.
+    unknown = np.stack([counts < 8, counts < 2, np.zeros(len(counts), bool)], axis=1)
+    design *= ~unknown[:, None, :]
+    squares = there
+    for _ in range(4):
+        weighted = (design * squares[:, :, None]).swapaxes(1, 2)
+        normal = weighted @ design + unknown[:, :, None] * np.eye(3)
+        found = np.linalg.solve(normal, weighted @ y[:, :, None])
+        left = y - (design @ found)[:, :, 0]
+        scale = 1.48 * _medians(np.abs(left), counts) + 0.5
+        doubt = 1 + np.square(left / (1.5 * scale[:, None]))
+        squares = there * np.where(left > 0, OVER_WEIGHT, 1.0) / doubt
+    return np.asarray((y - left)[place])
+
+
+def _medians(values: Wave, counts: Index) -> Wave:
+    """Return the median of the first so many values of every row."""
+    inside = np.arange(values.shape[1]) < counts[:, None]
+    ordered = np.sort(np.where(inside, values, np.inf), axis=1)
+    middle = np.stack([(counts - 1) // 2, counts // 2], axis=1)
+    return np.asarray(np.take_along_axis(ordered, middle, axis=1).mean(axis=1))
 
 
 def _common(context: Index, point: Index, mean: Wave, n: int) -> tuple[Wave, Wave, Index]:
