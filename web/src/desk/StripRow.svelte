@@ -77,9 +77,9 @@
     />
   </span>
   <span class="meter" aria-hidden="true">
-    <i><b style:width="{100 * height(meter?.left ?? 0, true)}%"></b></i>
-    <i><b style:width="{100 * height(meter?.right ?? 0, true)}%"></b></i>
-    <i class="taken" style:width="{Math.min(100, ((meter?.reduction ?? 0) / 24) * 100)}%"></i>
+    <i><b style:transform="scaleX({height(meter?.left ?? 0, true)})"></b></i>
+    <i><b style:transform="scaleX({height(meter?.right ?? 0, true)})"></b></i>
+    <i class="taken" style:transform="scaleX({Math.min(1, (meter?.reduction ?? 0) / 24)})"></i>
   </span>
   <span class="pan">
     <MovingNumber
@@ -249,10 +249,12 @@
   .meter b {
     display: block;
     height: 100%;
+    transform-origin: left;
     background: var(--slate);
   }
   .meter .taken {
     height: 4px;
+    transform-origin: left;
     background: var(--madder);
   }
   select {

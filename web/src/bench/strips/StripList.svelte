@@ -181,7 +181,7 @@
     {/if}
     <span class="bars" aria-hidden="true">
       <i class="level"
-        ><b style:width="{100 * height(Math.max(meter?.left ?? 0, meter?.right ?? 0), true)}%"
+        ><b style:transform="scaleX({height(Math.max(meter?.left ?? 0, meter?.right ?? 0), true)})"
         ></b></i
       >
       <i class="reduction" style:transform="scaleX({Math.min(1, (meter?.reduction ?? 0) / 24)})"
