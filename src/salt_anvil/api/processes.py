@@ -66,10 +66,11 @@ def _forked(_: Any, words: list[Any], kept: list[int]) -> int:
     if pid:
         return pid
     try:
-        before = 3
-        for file in [*sorted(kept), os.sysconf("SC_OPEN_MAX")]:
-            os.closerange(before, file)
-            before = file + 1
+        _set(_NAME, b"salt-template")
+        for file in map(int, os.listdir("/dev/fd")):
+            if file > 2 and file not in kept:
+                with contextlib.suppress(OSError):  # that of the listing
+                    os.close(file)
         exec(words[-1], {})
     except SystemExit:
         pass
