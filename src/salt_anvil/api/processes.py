@@ -67,7 +67,7 @@ def _forked(_: Any, words: list[Any], kept: list[int]) -> int:
         return pid
     try:
         _set(_NAME, b"salt-template")
-        for file in map(int, os.listdir("/dev/fd")):
+        for file in [int(entry.name) for entry in Path("/dev/fd").iterdir()]:
             if file > 2 and file not in kept:
                 with contextlib.suppress(OSError):  # that of the listing
                     os.close(file)
