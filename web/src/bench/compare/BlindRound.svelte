@@ -14,7 +14,7 @@
     : 'In another order each round.'}
 </p>
 <span class="label">Hear</span>
-<div class="letters" role="radiogroup" aria-label="Hear">
+<div class="several letters" role="radiogroup" aria-label="Hear">
   {#each blind.letters as letter (letter)}
     <button
       role="radio"
@@ -25,7 +25,7 @@
   {/each}
 </div>
 <span class="label">Answer</span>
-<div class="answers">
+<div class="several">
   {#each blind.answers as letter (letter)}
     <button onclick={() => blind.answer(letter)}
       >{blind.kind === 'match' ? `X is ${letter}` : `${letter} is best`}
@@ -58,29 +58,10 @@
   .label {
     color: var(--muted);
   }
-  .letters,
-  .answers {
-    display: flex;
-    flex-wrap: wrap;
-    gap: var(--s2);
-  }
-  .answers button,
-  .letters button {
-    flex: 1;
-    padding: 5px var(--s1);
-    text-align: center;
-    border: 1px solid var(--ink);
-    background: var(--field);
-    white-space: nowrap;
-  }
-  .letters button {
+  .several.letters button {
     padding: var(--s3) 0;
     font-size: var(--title);
     font-weight: 600;
-  }
-  .letters .chosen {
-    background: var(--ink);
-    color: var(--on-ink);
   }
   kbd {
     font: inherit;

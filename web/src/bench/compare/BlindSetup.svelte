@@ -30,7 +30,7 @@
     Two or more are hidden behind letters, in another order each round. Pick the best one.
   {/if}
 </p>
-<div class="choices" role="group" aria-label="What takes part">
+<div class="several" role="group" aria-label="What takes part">
   {#each blind.known as what (what)}
     <button
       aria-pressed={blind.choices.includes(what)}
@@ -60,23 +60,6 @@
 </div>
 
 <style>
-  .choices {
-    display: flex;
-    flex-wrap: wrap;
-    gap: var(--s2);
-  }
-  .choices button {
-    flex: 1;
-    padding: 5px var(--s1);
-    text-align: center;
-    border: 1px solid var(--ink);
-    background: var(--field);
-    white-space: nowrap;
-  }
-  .choices .chosen {
-    background: var(--ink);
-    color: var(--on-ink);
-  }
   input {
     width: 56px;
     text-align: right;

@@ -80,6 +80,23 @@
   .blind :global(.note) {
     color: var(--muted);
   }
+  .blind :global(.several) {
+    display: flex;
+    flex-wrap: wrap;
+    gap: var(--s2);
+  }
+  .blind :global(:where(.several) button) {
+    flex: 1;
+    padding: 5px var(--s1);
+    text-align: center;
+    border: 1px solid var(--ink);
+    background: var(--field);
+    white-space: nowrap;
+  }
+  .blind :global(.several .chosen) {
+    background: var(--ink);
+    color: var(--on-ink);
+  }
   .blind :global(.begin) {
     padding: var(--s1) var(--s3);
     border: 1px solid var(--ink);
