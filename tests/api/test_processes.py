@@ -6,7 +6,10 @@ import threading
 import time
 from multiprocessing.connection import Connection
 from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
 
+from salt_anvil.api.hub import Hub
 from salt_anvil.api.processes import WorkerProcess
 
 
@@ -41,3 +44,13 @@ def test_standing_still_in_the_middle_of_a_message(tmp_path: Path) -> None:
         assert why[0] == "it gave no sign of life"
     finally:
         helper.close()
+
+
+def test_the_analysis_hears_of_a_deleted_session() -> None:
+    told: list[Any] = []
+    hub = SimpleNamespace(
+        _requested=(7, None), _analysis=SimpleNamespace(send=told.append), _tabs={}
+    )
+    Hub._removed(hub, 7)  # type: ignore[arg-type]
+    assert told == [(7, 0, None, None, [])]
+    assert hub._requested is None

@@ -11,6 +11,7 @@ import pytest
 
 from salt_anvil.core.errors import SoundError
 from salt_anvil.core.processors.tamer import region_of
+from salt_anvil.core.resonances import in_notes
 from salt_anvil.core.resonances.scan import Scan, scan
 from tests.core.resonances import beds
 from tests.core.resonances.beds import RATE, Bed, Ring
@@ -81,6 +82,26 @@ def test_in_a_melody_what_six_notes_pass_through_is_found(seed: int) -> None:
 )
 def test_where_nothing_was_put_in_nothing_is_found(bed: Callable[[], Bed]) -> None:
     assert scanned(bed().sound).found == ()
+
+
+def test_the_source_of_a_frame_is_that_of_numpy_s_least_squares() -> None:
+    """Frame by frame, from one line to forty; from eight on it is bent."""
+    rng = np.random.default_rng(3)
+    counts = [1, 2, 3, 7, 8, 9, 40]
+    frame = np.repeat(np.arange(len(counts)) * 3, counts)
+    octave = np.concatenate([np.sort(rng.uniform(-3, 4, count)) for count in counts])
+    level = -6 * octave + rng.standard_normal(len(octave)) * 6
+    wanted = []
+    for n in np.unique(frame):
+        x, y = octave[frame == n], level[frame == n]
+        design, weight = np.vander(x, 3 if len(x) >= 8 else 2), np.ones(len(x))
+        for _ in range(4):
+            found = np.linalg.lstsq(design * weight[:, None], y * weight, rcond=None)[0]
+            left = y - design @ found
+            doubt = 1 + (left / (1.5 * (1.48 * np.median(np.abs(left)) + 0.5))) ** 2
+            weight = np.sqrt(np.where(left > 0, in_notes.OVER_WEIGHT, 1.0) / doubt)
+        wanted.append(design @ found)
+    assert np.allclose(in_notes._sources(frame, octave, level), np.concatenate(wanted), atol=1e-9)
 
 
 @pytest.mark.parametrize("vibrato", [0.0, 0.4])
