@@ -17,6 +17,7 @@ import soundfile
 import websockets
 from websockets.sync.client import connect
 
+from salt_anvil.speed.client import PATIENCE_S, heard_in
 from tests.api.processes import analysed, ask_print, children, finished_print, until
 from tests.commands import command, command_process
 from tests.conftest import noise
@@ -185,6 +186,24 @@ def test_loop_wraps_without_a_gap(server: Server, printed: np.ndarray) -> None:
     while not (wrapped[:turn] == printed[begin:end]).all():
         more = tab.sound(turn, paced=True)[1][:, 2:]
         wrapped = np.concatenate([wrapped[turn:], more])
+    tab.close()
+
+
+def test_what_is_computed_in_one_go_is_one_message(server: Server, printed: np.ndarray) -> None:
+    tab = server.tab()
+    tab.say(type="set_ahead", ms=640)
+    tab.say(type="play", frame=0)
+    together, parts, taken = 0, [], 0
+    while together < 2 or taken < 60 * 1024:
+        message = tab.socket.recv(timeout=PATIENCE_S)
+        if isinstance(message, bytes):
+            blocks = heard_in(message)
+            together = max(together, len(blocks))
+            assert [b.frame for b in blocks] == [taken + 1024 * i for i in range(len(blocks))]
+            parts += [b.sound for b in blocks]
+            taken += 1024 * len(blocks)
+            tab.say(type="played", epoch=blocks[-1].epoch, frames=taken)
+    assert (np.concatenate(parts)[:, 2:] == printed[:taken]).all()
     tab.close()
 
 

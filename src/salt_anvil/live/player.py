@@ -199,11 +199,18 @@ class Player:
             least = min(least, self.ready_ms)
         return min(max(int(least / self._block_ms), 1), AT_ONCE)
 
+    @property
+    def under_way(self) -> bool:
+        """Whether more blocks belong to those that are computed in one go."""
+        if not self.playing or self._arriving is not None or self._mixer is None:
+            return False
+        return self._mixer.position < self._mixer.until
+
     def wants(self) -> bool:
         """Say whether what is computed in one go fits into the time ahead, or is under way."""
         if not self.playing or self._arriving is not None:
             return False
-        if self._mixer is not None and self._mixer.position < self._mixer.until:
+        if self.under_way:
             return True
         return self.ready_ms + (self._together - 1) * self._block_ms < self.ahead.ms
 

@@ -174,7 +174,7 @@ class Engine:
             seat.player.watch_time()
         for _, tab in hungry:
             seat = self._seats[tab]
-            self._attempt(tab, seat, partial(self._play_block, tab, seat))
+            self._attempt(tab, seat, partial(self._play, tab, seat))
         self._do_next()
         if not any(seat.player.wants() for seat in self._seats.values()):
             self._work_ahead()
@@ -271,11 +271,17 @@ class Engine:
 
     # Sound ------------------------------------------------------------------------------------
 
-    def _play_block(self, tab: int, seat: Seat) -> None:
+    def _play(self, tab: int, seat: Seat) -> None:
+        """Send the next block, and with it those that are computed in one go."""
         player = seat.player
         was = player.playing
-        for piece in player.pieces():
-            self.send(("sound", tab, _packed(piece, player.rate)))
+        packed = []
+        try:
+            while not packed or player.under_way:
+                packed += [_packed(piece, player.rate) for piece in player.pieces()]
+        finally:
+            if packed:
+                self.send(("sound", tab, b"".join(packed)))
         seat.faults = 0
         if was and not player.playing:
             self._report_transport(tab, player)

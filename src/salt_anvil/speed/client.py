@@ -9,7 +9,7 @@ import urllib.request
 from collections import deque
 from contextlib import ExitStack
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from websockets.sync.client import ClientConnection, connect
@@ -19,6 +19,30 @@ from salt_anvil.live.messages import HEADER
 
 PATIENCE_S = 300.0
 """How long anything is waited for: a busy machine is slow, and only what is stuck fails."""
+
+
+class Heard(NamedTuple):
+    """A piece of what a tab is sent: sound (frames, 4) from a frame of the song on, and the report
+    as JSON."""
+
+    epoch: int
+    frame: int
+    rate: int
+    sound: Sound
+    report: bytes
+
+
+def heard_in(message: bytes) -> list[Heard]:
+    """Return the pieces of a message, as messages.HEADER says."""
+    found, at = [], 0
+    while at < len(message):
+        epoch, _, frame, count, told, rate, _ = HEADER.unpack_from(message, at)
+        begin = at + HEADER.size
+        end = begin + 16 * count
+        sound = np.frombuffer(message[begin:end], "<f4").reshape(-1, 4)
+        at = end + told
+        found.append(Heard(epoch, int(frame), rate, sound, message[end:at]))
+    return found
 
 
 class ServerProcess:
@@ -69,7 +93,7 @@ class Tab:
         )
         self.epoch, self.taken = -1, 0
         self.events: list[dict[str, Any]] = []
-        self._unheard: deque[bytes] = deque()
+        self._unheard: deque[Heard] = deque()
         self.say(type="open", session=session)
         if wait:
             self.wait("transport")
@@ -84,7 +108,7 @@ class Tab:
         while time.monotonic() < end:
             message = self.socket.recv(timeout=max(end - time.monotonic(), 0.01))
             if isinstance(message, bytes):
-                self._unheard.append(message)
+                self._unheard.extend(heard_in(message))
                 continue
             event: dict[str, Any] = json.loads(message)
             self.events.append(event)
@@ -98,8 +122,7 @@ class Tab:
         told = self.wait("transport")
         while not told["playing"] or told["epoch"] == self.epoch:
             told = self.wait("transport")
-        ours = [m for m in self._unheard if HEADER.unpack(m[: HEADER.size])[0] == told["epoch"]]
-        self._unheard = deque(ours)
+        self._unheard = deque(h for h in self._unheard if h.epoch == told["epoch"])
 
     def sound(
         self, frames: int, seconds: float = PATIENCE_S, *, paced: bool = False
@@ -114,25 +137,25 @@ class Tab:
         got = 0
         end = time.monotonic() + seconds
         while got < frames:
-            if self._unheard:
-                message: str | bytes = self._unheard.popleft()
-            else:
+            if not self._unheard:
                 message = self.socket.recv(timeout=max(end - time.monotonic(), 0.01))
-            if isinstance(message, str):
-                self.events.append(json.loads(message))
+                if isinstance(message, str):
+                    self.events.append(json.loads(message))
+                else:
+                    self._unheard.extend(heard_in(message))
                 continue
-            epoch, _, frame, count, _, rate, _ = HEADER.unpack(message[: HEADER.size])
-            if epoch != self.epoch:
-                self.epoch, self.taken = epoch, 0
+            heard = self._unheard.popleft()
+            count = len(heard.sound)
+            if heard.epoch != self.epoch:
+                self.epoch, self.taken = heard.epoch, 0
                 places, parts, reports, got = [], [], [], 0
             self.taken += count
             if paced:
-                time.sleep(count / rate)
-            self.say(type="played", epoch=epoch, frames=self.taken)
-            body = message[HEADER.size : HEADER.size + count * 16]
-            parts.append(np.frombuffer(body, "<f4").reshape(-1, 4))
-            reports.append(json.loads(message[HEADER.size + count * 16 :]))
-            places.append(int(frame))
+                time.sleep(count / heard.rate)
+            self.say(type="played", epoch=heard.epoch, frames=self.taken)
+            parts.append(heard.sound)
+            reports.append(json.loads(heard.report))
+            places.append(heard.frame)
             got += count
         return places, np.concatenate(parts), reports
 

@@ -17,8 +17,7 @@ from salt_anvil.core.audio import Sound
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.live.ahead import LEAST_MS
-from salt_anvil.live.messages import HEADER
-from salt_anvil.speed.client import ServerProcess, Tab
+from salt_anvil.speed.client import ServerProcess, Tab, heard_in
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
 
@@ -88,7 +87,7 @@ class Ear:
         return min(self.received, int((time.perf_counter() - self._begin) * 48000))
 
     def listen(self) -> tuple[int, Sound] | None:
-        """Wait a little; return a piece that has come, and how many frames lie before it."""
+        """Wait a little; return what has come, and how many frames lie before it."""
         try:
             message = self.tab.socket.recv(timeout=0.004)
         except TimeoutError:
@@ -102,12 +101,13 @@ class Ear:
             if event["type"] == "ahead":
                 self.ahead_ms = event["ms"]
             return None
-        self._epoch, _, _, count, *_ = HEADER.unpack(message[: HEADER.size])
-        body = message[HEADER.size : HEADER.size + count * 16]
-        before, self.received = self.received, self.received + count
+        pieces = heard_in(message)
+        self._epoch = pieces[-1].epoch
+        sound = np.concatenate([p.sound for p in pieces if p.epoch == self._epoch])
+        before, self.received = self.received, self.received + len(sound)
         if not self._begin and self.received > 4096:
             self._begin = time.perf_counter()
-        return before, np.frombuffer(body, "<f4").reshape(-1, 4)
+        return before, sound
 
 
 def control_to_sound(server: ServerProcess) -> float:

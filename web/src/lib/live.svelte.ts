@@ -1,6 +1,6 @@
 import { Monitor, type Place } from './monitor.svelte';
 import type { Command, Event, Transport } from './types';
-import type { Blend, PlayedReport, Used } from './wire';
+import type { Blend, PlayedReport, Reported, Used } from './wire';
 import workletUrl from './player.worklet?worker&url';
 
 export type Side = 'in' | 'out' | 'removed';
@@ -190,7 +190,7 @@ export class Live {
   }
 
   private take(message: { type: string } & Record<string, unknown>): void {
-    if (message.type === 'reported') this.queue.push(message as unknown as PlayedReport);
+    if (message.type === 'reported') this.queue.push(...(message as unknown as Reported).reports);
     else if (message.type === 'used') this.step(message as unknown as Used);
     else if (message.type === 'event') this.event(message.event as Event);
     else if (message.type === 'connected') this.joined();

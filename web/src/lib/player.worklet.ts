@@ -1,5 +1,5 @@
 /** Plays pieces in order; switches between before, after and their difference within 10 ms. */
-import type { Blend, Piece, Ready, Stand, Used } from './wire';
+import type { Blend, Piece, Pieces, Ready, Stand, Used } from './wire';
 
 declare const sampleRate: number;
 declare class AudioWorkletProcessor {
@@ -13,6 +13,9 @@ declare function registerProcessor(
 const BLOCK = 1024;
 /** Nobody waits for more than so many blocks. */
 const MOST_FIRST = 6;
+/** What has been played is told after so much of the time ahead, so many seconds at most. */
+const SHARE_TOLD = 1 / 8;
+const MOST_TOLD_S = 0.026;
 
 /** `record` sends what is played back to the page, with the frame at which it begins. */
 type FromPage = Blend | { type: 'worker'; port: MessagePort } | { type: 'record'; on: boolean };
@@ -28,6 +31,7 @@ class Player extends AudioWorkletProcessor {
   private leaving = false;
   private used = 0;
   private reported = 0;
+  private tellEvery = 512;
   private missed = 0;
   /** Something was missed: it is told at once, while what is on its way is still little. */
   private urgent = false;
@@ -52,22 +56,25 @@ class Player extends AudioWorkletProcessor {
         this.after.to = message.after;
       } else {
         this.worker = message.port;
-        this.worker.onmessage = (m: MessageEvent<Piece | Stand | Ready>) => this.take(m.data);
+        this.worker.onmessage = (m: MessageEvent<Pieces | Stand | Ready>) => this.take(m.data);
       }
     };
   }
 
-  private take(message: Piece | Stand | Ready): void {
+  private take(message: Pieces | Stand | Ready): void {
     if (message.type === 'ahead') {
-      const blocks = Math.round(((message.ms / 1000) * sampleRate) / BLOCK / 2);
-      this.first = Math.min(Math.max(blocks, 2), MOST_FIRST) * BLOCK;
+      const frames = (message.ms / 1000) * sampleRate;
+      this.first = Math.min(Math.max(Math.round(frames / BLOCK / 2), 2), MOST_FIRST) * BLOCK;
+      this.tellEvery = Math.min(Math.max(SHARE_TOLD * frames, 512), MOST_TOLD_S * sampleRate);
     } else if (message.type === 'stand') {
       this.playing = message.playing;
       if (message.epoch !== this.epoch || message.anew) this.leave(message.epoch);
     } else {
-      // What comes, comes in order: another epoch is a newer one, of whichever engine.
-      if (message.epoch !== this.epoch) this.leave(message.epoch);
-      (this.leaving ? this.next : this.queue).push(message);
+      for (const piece of message.pieces) {
+        // What comes, comes in order: another epoch is a newer one, of whichever engine.
+        if (piece.epoch !== this.epoch) this.leave(piece.epoch);
+        (this.leaving ? this.next : this.queue).push(piece);
+      }
     }
   }
 
@@ -152,7 +159,7 @@ class Player extends AudioWorkletProcessor {
   }
 
   private tell(): void {
-    if ((this.used - this.reported < 512 && !this.urgent) || this.leaving) return;
+    if ((this.used - this.reported < this.tellEvery && !this.urgent) || this.leaving) return;
     this.reported = this.used;
     this.urgent = false;
     const piece = this.queue[0];

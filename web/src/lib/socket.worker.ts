@@ -1,5 +1,5 @@
 /** Owns the WebSocket, so that a busy page loses no sound: pieces go straight to the worklet. */
-import { parse, type PlayedReport, type Used } from './wire';
+import { parse, type Pieces, type Reported, type Used } from './wire';
 
 let socket: WebSocket | null = null;
 let worklet: MessagePort | null = null;
@@ -67,15 +67,20 @@ function text(data: string): void {
 }
 
 function sound(data: ArrayBuffer): void {
-  const { piece, report } = parse(data);
-  const reported: PlayedReport = {
-    type: 'reported',
+  const blocks = parse(data);
+  const reports = blocks.map(({ piece, report }) => ({
     epoch: piece.epoch,
     frame: piece.frame,
     frames: piece.sound.length / 4,
     report,
-  };
-  worklet?.postMessage(piece, [piece.sound.buffer]);
+  }));
+  const pieces = blocks.map(({ piece }) => piece);
+  const played: Pieces = { type: 'pieces', pieces };
+  worklet?.postMessage(
+    played,
+    pieces.map((piece) => piece.sound.buffer),
+  );
+  const reported: Reported = { type: 'reported', reports };
   self.postMessage(reported);
 }
 

@@ -6,10 +6,15 @@ export const HEADER_BYTES = 32;
 
 /** Sound on its way to the worklet: interleaved before left, right, after left, right. */
 export interface Piece {
-  type: 'piece';
   epoch: number;
   frame: number;
   sound: Float32Array<ArrayBuffer>;
+}
+
+/** What came in one message. */
+export interface Pieces {
+  type: 'pieces';
+  pieces: Piece[];
 }
 
 /** How play stands; `anew` after a new connection, when nothing of before is on its way. */
@@ -42,22 +47,35 @@ export interface Used {
   missed: number;
 }
 
-/** From the Worker: a block's report. */
-export interface PlayedReport {
+/** From the Worker: the reports of what came in one message. */
+export interface Reported {
   type: 'reported';
+  reports: PlayedReport[];
+}
+
+/** A block's report. */
+export interface PlayedReport {
   epoch: number;
   frame: number;
   frames: number;
   report: Report;
 }
 
-/** Splits one binary message. */
-export function parse(data: ArrayBuffer): { piece: Piece; report: Report } {
+/** Splits one binary message into its blocks. */
+export function parse(data: ArrayBuffer): { piece: Piece; report: Report }[] {
   const head = new DataView(data);
-  const epoch = head.getUint32(0, true);
-  const frame = head.getFloat64(8, true);
-  const frames = head.getUint32(16, true);
-  const sound = new Float32Array(data.slice(HEADER_BYTES, HEADER_BYTES + frames * 16));
-  const text = new TextDecoder().decode(data.slice(HEADER_BYTES + frames * 16));
-  return { piece: { type: 'piece', epoch, frame, sound }, report: JSON.parse(text) as Report };
+  const text = new TextDecoder();
+  const found = [];
+  for (let at = 0; at < data.byteLength;) {
+    const epoch = head.getUint32(at, true);
+    const frame = head.getFloat64(at + 8, true);
+    const begin = at + HEADER_BYTES;
+    const end = begin + 16 * head.getUint32(at + 16, true);
+    const told = head.getUint32(at + 20, true);
+    const sound = new Float32Array(data.slice(begin, end));
+    at = end + told;
+    const report = JSON.parse(text.decode(new Uint8Array(data, end, told))) as Report;
+    found.push({ piece: { epoch, frame, sound }, report });
+  }
+  return found;
 }
