@@ -1,6 +1,9 @@
-"""The time ahead: grows when sound comes late, shrinks after quiet, stays where it is chosen."""
+"""The time ahead: grows when sound comes late, shrinks after quiet, stays where it is chosen.
 
-from salt_anvil.live.ahead import CALM_S, LEAST_MS, MOST_MS, MOST_QUIET_S, START_MS, TimeAhead
+And how many blocks are computed in one go.
+"""
+
+from salt_anvil.live.ahead import CALM_S, LEAST_MS, MOST_MS, MOST_QUIET_S, START_MS, Pace, TimeAhead
 
 
 class Clock:
@@ -82,3 +85,39 @@ def test_what_is_chosen_by_hand_stays() -> None:
     assert time.behind
     time.chosen = None
     assert time.ms > START_MS
+
+
+def test_a_strain_grows_it_and_is_not_late() -> None:
+    time, clock = ahead()
+    time.note(START_MS)
+    clock.now += 0.3
+    time.strained()
+    time.strained()
+    assert time.ms == 1.5 * START_MS
+    assert not time.behind
+
+
+def test_as_many_as_are_surely_ready_in_time() -> None:
+    pace = Pace()
+    assert pace.usual_ms(1) == float("inf")
+    assert pace.most(1000.0, 8) == 1
+    pace.note(4, 40.0)
+    assert [pace.usual_ms(n) for n in (1, 4, 8)] == [40.0, 40.0, 80.0]
+    assert [pace.most(within, 8) for within in (39.0, 40.0, 60.0, 500.0)] == [1, 4, 6, 8]
+    pace.note(1, 15.0)
+    assert pace.most(30.0, 8) == 2
+
+
+def test_what_was_slow_once_is_believed_at_once_and_forgotten_by_and_by() -> None:
+    pace = Pace()
+    for ms in (20.0, 20.0, 200.0):
+        pace.note(2, ms)
+    assert pace.slow_ms(2) == 200.0
+    assert 20.0 < pace.usual_ms(2) < 60.0
+    seen = []
+    for _ in range(60):
+        pace.note(2, 20.0)
+        seen.append(pace.slow_ms(2))
+    assert seen == sorted(seen, reverse=True)
+    assert seen[0] > 150.0
+    assert seen[-1] < 21.0

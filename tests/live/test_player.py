@@ -1,5 +1,7 @@
 """A player without a process: credit, jumps, loops, previews, comparing inside the mix."""
 
+import math
+
 import numpy as np
 import pytest
 
@@ -15,6 +17,7 @@ from salt_anvil.live.ahead import START_MS
 from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
 from salt_anvil.live.playback import RenderCache
 from salt_anvil.live.player import AT_ONCE, SHARE_AT_ONCE, Player
+from salt_anvil.live.worker import Seat
 from tests.live.shelves import OnDisk
 from tests.sessions import FRAMES, compressor, small_session, source
 
@@ -66,6 +69,45 @@ def test_sound_stays_a_little_ahead(kept: Kept) -> None:
     player.played(player.epoch - 1, 10**6)
     player.stop()
     assert not player.wants()
+
+
+def test_as_many_are_computed_in_one_go_as_can_be_waited_for(kept: Kept) -> None:
+    player = Player(small_session(), source, kept)
+    player.ahead.chosen = 640
+    player.play(0)
+
+    def in_one_go() -> int:
+        count = 1
+        player.pieces()
+        while player.under_way:
+            player.pieces()
+            count += 1
+        return count
+
+    # Nothing is heard yet, so nobody waits in vain.
+    assert in_one_go() == AT_ONCE
+    player.took(AT_ONCE, 80.0)
+    player.took(1, 15.0)
+    assert in_one_go() == AT_ONCE
+    player.played(player.epoch, player.sent - 2 * BLOCK)
+    assert in_one_go() == 2
+    # One at a time would take longer than it sounds, so one gap is better than many.
+    for _ in range(50):
+        player.took(1, 30.0)
+    player.played(player.epoch, player.sent - BLOCK)
+    assert in_one_go() == AT_ONCE
+
+
+def test_hardly_as_fast_as_it_sounds_means_more_time_ahead(kept: Kept) -> None:
+    player = Player(small_session(), source, kept)
+    player.play(0)
+    player.took(3, 0.7 * 64)
+    assert player.ahead.ms == START_MS
+    player.ahead._grown = -math.inf  # As if the last change were long ago.
+    for _ in range(20):
+        player.took(3, 0.95 * 64)
+    assert player.ahead.ms > START_MS
+    assert not player.ahead.behind
 
 
 @pytest.mark.parametrize("frame", [0, 1, 66_000, 131_073])
@@ -367,3 +409,21 @@ def test_branches_and_keys_can_be_heard(disk: OnDisk, at: str) -> None:
         assert np.abs(sound[:, 2:3] - heard).max() < 1e-6
     if at == "dry":
         assert (sound[:, :2] == sound[:, 2:]).all()
+
+
+def test_who_was_late_when_the_ear_missed_something(monkeypatch: pytest.MonkeyPatch) -> None:
+    player = Player(small_session(), source, RenderCache())
+    seat = Seat(1, player)
+    now = 100.0
+    monkeypatch.setattr("salt_anvil.live.worker.time.monotonic", lambda: now)
+    player._sent = 5 * BLOCK
+    seat.note_sending(player.epoch, 0)
+    now = 101.0
+    seat.note_sending(player.epoch, 3 * BLOCK)
+    # All is used up, or what follows was sent a moment ago: the engine. It has been on its way
+    # for long: the way, or the page.
+    assert seat.was_late(player.epoch, 5 * BLOCK)
+    assert seat.was_late(player.epoch, 3 * BLOCK)
+    assert not seat.was_late(player.epoch, 2 * BLOCK)
+    now = 102.0
+    assert not seat.was_late(player.epoch, 3 * BLOCK)

@@ -16,7 +16,7 @@ from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session
-from salt_anvil.live.ahead import TimeAhead
+from salt_anvil.live.ahead import Pace, TimeAhead
 from salt_anvil.live.listening import listens_in_mix, needed, strip_of, watched_place
 from salt_anvil.live.messages import BlockReport, Listen, Transport
 from salt_anvil.live.playback import START_S, PlaybackRun, RenderCache, StripRestart, mixer_before
@@ -26,10 +26,14 @@ LOUDEST = 1000.0
 """Amplitude that nothing passes on its way out (+60 dBFS)."""
 
 
-SHARE_AT_ONCE = 1 / 3
+SHARE_AT_ONCE, SHARE_FIRST = 1 / 3, 1 / 2
+"""So much of the time ahead may be computed in one go; and where nothing is heard yet."""
 AT_ONCE = 8
 """Blocks that are computed in one go in play, at most: nobody waits longer for a change."""
-"""So much of the time ahead may be computed in one go."""
+SHARE_READY = 0.9
+"""What is computed in one go should take no more than so much of what is ready."""
+LOAD = 0.8
+"""What is computed in one go should take no more than so much of the time that it sounds."""
 
 PATIENCE = 60
 """Turns after a change, or after missing checkpoints, before the loop's start is looked up."""
@@ -59,6 +63,7 @@ class Player:
         ahead: TimeAhead | None = None,
     ) -> None:
         self.ahead = ahead or TimeAhead()
+        self._pace = Pace()
         self.others_ms = math.inf
         """The least time ahead of the others who play: nobody may be kept waiting longer."""
         self._source, self._shelf = source, shelf
@@ -180,6 +185,11 @@ class Player:
     # Sound ------------------------------------------------------------------------------------
 
     @property
+    def sent(self) -> int:
+        """How many frames of this epoch have been given."""
+        return self._sent
+
+    @property
     def ready_ms(self) -> float:
         """How much sound is on its way to the tab, or there, and not played yet."""
         return 1000 * (self._sent - self._played) / self._plan.rate
@@ -190,14 +200,25 @@ class Player:
 
     @property
     def _together(self) -> int:
-        """How many blocks are computed in one go: the more, the longer everybody can wait.
+        """How many blocks are computed in one go: the more, the less each of them costs.
 
-        As long as little is ready, few; unless play is behind, when only what is faster helps.
+        No more than can be waited for: all of them come when the last is ready.
         """
-        least = min(self.ahead.ms, self.others_ms) * SHARE_AT_ONCE
-        if not self.ahead.behind:
-            least = min(least, self.ready_ms)
-        return min(max(int(least / self._block_ms), 1), AT_ONCE)
+        ready = self.ready_ms
+        share = SHARE_AT_ONCE if ready > 0 else SHARE_FIRST
+        shortest = min(self.ahead.ms, self.others_ms)
+        most = min(max(int(share * shortest / self._block_ms), 1), AT_ONCE)
+        if ready <= 0:
+            return most
+        count = self._pace.most(SHARE_READY * ready, most)
+        # What takes longer than it sounds ends in a gap: then rather one, and faster from there.
+        return count if self._pace.usual_ms(count) <= count * self._block_ms else most
+
+    def took(self, count: int, ms: float) -> None:
+        """Note how long so many blocks took in one go."""
+        self._pace.note(count, ms)
+        if self._pace.usual_ms(count) > LOAD * count * self._block_ms and count < AT_ONCE:
+            self.ahead.strained()
 
     @property
     def under_way(self) -> bool:

@@ -5,6 +5,7 @@ import logging
 import math
 import threading
 import time
+from collections import deque
 from collections.abc import Callable
 from functools import partial
 from multiprocessing.connection import Connection
@@ -15,7 +16,7 @@ import numpy as np
 
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
-from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.cached import CachedStrip
 from salt_anvil.core.engine.fingerprint import fingerprint_of, fingerprints_of
@@ -59,6 +60,10 @@ PATIENT_S = 0.15
 NOTHING = "There is nothing to play in this session yet: bring a file in first."
 MENDS = 64
 """So many damaged strips are dropped for one command before something else must be wrong."""
+ON_THE_WAY_S = 0.1
+"""What was sent so long ago should be there."""
+LITTLE, ENOUGH = 0.5, 0.65
+"""Below one share of its time ahead a player needs the machine alone, until it has the other."""
 REFUSE_S = 0.5
 """A tab is told so often at most that something cannot be done."""
 logger = logging.getLogger(__name__)
@@ -135,9 +140,21 @@ class Seat:
     def __init__(self, session: int, player: Player) -> None:
         self.session, self.player = session, player
         self.missed = 0
+        self._sendings: deque[tuple[float, int, int]] = deque(maxlen=64)
+        """When something was sent, its epoch, and the frames of that sent before."""
         self.reported: tuple[int, int | None, bool] | None = None
         self.refused_at = 0.0
         self.faults = 0
+
+    def note_sending(self, epoch: int, before: int) -> None:
+        """Remember when what follows so many frames of an epoch was sent."""
+        self._sendings.append((time.monotonic(), epoch, before))
+
+    def was_late(self, epoch: int, frames: int) -> bool:
+        """Say whether what follows so many frames was sent only now, or is not sent yet."""
+        when = max((at for at, e, n in self._sendings if e == epoch and n <= frames), default=0.0)
+        unsent = self.player.sent <= frames
+        return unsent or time.monotonic() - when < ON_THE_WAY_S
 
     @property
     def ahead(self) -> float:
@@ -180,9 +197,13 @@ class Engine:
             self._work_ahead()
         self._report_ahead()
 
+    @property
+    def _playing(self) -> list[Seat]:
+        return [s for s in self._seats.values() if s.player.playing]
+
     def _share_time(self) -> None:
         """Let every player know how long the others can wait."""
-        playing = [s.player for s in self._seats.values() if s.player.playing]
+        playing = [s.player for s in self._playing]
         for player in playing:
             others = (p.ahead.ms for p in playing if p is not player)
             player.others_ms = min(others, default=math.inf)
@@ -216,7 +237,7 @@ class Engine:
         ready = player.ready_ms
         why = (
             "the engine had nothing ready: it was behind"
-            if ready < 1000 * BLOCK / player.rate
+            if seat.was_late(epoch, frames)
             else f"{ready:.0f} ms were ready: the page or the way to it was late"
         )
         player.ahead.missed()
@@ -275,12 +296,16 @@ class Engine:
         """Send the next block, and with it those that are computed in one go."""
         player = seat.player
         was = player.playing
-        packed = []
+        packed: list[bytes] = []
+        begin, sent, count = time.monotonic(), player.sent, 0
         try:
             while not packed or player.under_way:
                 packed += [_packed(piece, player.rate) for piece in player.pieces()]
+                count += 1
+            player.took(count, 1000 * (time.monotonic() - begin))
         finally:
             if packed:
+                seat.note_sending(player.epoch, sent)
                 self.send(("sound", tab, b"".join(packed)))
         seat.faults = 0
         if was and not player.playing:
@@ -420,8 +445,9 @@ class Engine:
         self.send(("event", tab, player.transport().model_dump()))
 
     def _report_ahead(self) -> None:
-        """Tell every tab how far ahead its sound is, and the server whether anybody is behind."""
-        behind = False
+        """Tell every tab how far ahead its sound is, and the server whether all others must wait:
+        where somebody is behind, or is about to be."""
+        behind = any(seat.ahead < (ENOUGH if self._behind else LITTLE) for seat in self._playing)
         for tab, seat in self._seats.items():
             ahead = seat.player.ahead
             late = seat.player.playing and ahead.behind

@@ -11,8 +11,8 @@ declare function registerProcessor(
 ): void;
 
 const BLOCK = 1024;
-/** Nobody waits for more than so many blocks. */
-const MOST_FIRST = 6;
+/** Nobody waits for more than so many blocks; that many where the machine can hardly follow. */
+const MOST_FIRST = 12;
 /** What has been played is told after so much of the time ahead, so many seconds at most. */
 const SHARE_TOLD = 1 / 8;
 const MOST_TOLD_S = 0.026;
@@ -37,7 +37,7 @@ class Player extends AudioWorkletProcessor {
   private urgent = false;
   /** Frames that must wait before play begins, and begins again. */
   private first = 4 * BLOCK;
-  private wanted = 4 * BLOCK;
+  private extra = 0;
   private before = { now: 0, to: 0 };
   private after = { now: 1, to: 1 };
   private worker: MessagePort | null = null;
@@ -95,7 +95,7 @@ class Player extends AudioWorkletProcessor {
     this.fade = 0;
     this.used = 0;
     this.reported = 0;
-    this.wanted = this.first;
+    this.extra = 0;
   }
 
   private approach(gain: { now: number; to: number }): number {
@@ -108,7 +108,7 @@ class Player extends AudioWorkletProcessor {
     const left = outputs[0]?.[0];
     const right = outputs[0]?.[1] ?? left;
     if (!left || !right) return true;
-    if (!this.running && this.waiting() >= this.wanted) this.running = true;
+    if (!this.running && this.waiting() >= this.first + this.extra) this.running = true;
     if (!this.running && !this.playing && this.queue.length > 0) this.running = true;
     const first = this.queue[0];
     const frame = first && this.running ? first.frame + this.offset : -1;
@@ -120,7 +120,7 @@ class Player extends AudioWorkletProcessor {
           this.urgent = true;
         }
         // Once something was late, a little more is waited for.
-        this.wanted = this.first + BLOCK;
+        this.extra = BLOCK;
         this.running = false;
         break;
       }

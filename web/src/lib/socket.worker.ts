@@ -1,5 +1,5 @@
 /** Owns the WebSocket, so that a busy page loses no sound: pieces go straight to the worklet. */
-import { parse, type Pieces, type Reported, type Used } from './wire';
+import { parse, type Pieces, type Ready, type Reported, type Used } from './wire';
 
 let socket: WebSocket | null = null;
 let worklet: MessagePort | null = null;
@@ -17,6 +17,7 @@ self.onmessage = (event: MessageEvent<FromPage>) => {
   else {
     worklet = message.port;
     worklet.onmessage = (e: MessageEvent<Used>) => used(e.data);
+    worklet.postMessage(ahead);
   }
 };
 
@@ -37,6 +38,9 @@ function connect(url: string): void {
     else sound(event.data);
   };
 }
+
+/** What the engine said last of how far ahead it computes; a worklet may come later. */
+let ahead: Ready = { type: 'ahead', ms: 240 };
 
 /** Blocks missed since the page was opened, and what of them was before this session. */
 let missedInAll = 0;
@@ -59,7 +63,10 @@ function text(data: string): void {
     playing?: boolean;
     ms?: number;
   };
-  if (event.type === 'ahead') worklet?.postMessage({ type: 'ahead', ms: event.ms });
+  if (event.type === 'ahead') {
+    ahead = { type: 'ahead', ms: event.ms ?? ahead.ms };
+    worklet?.postMessage(ahead);
+  }
   if (event.type === 'transport') {
     worklet?.postMessage({ type: 'stand', epoch: event.epoch, playing: event.playing });
   }
