@@ -18,7 +18,8 @@ demo:
 	@$(MAKE) -s -j2 setup
 	@$(BIN)/salt-anvil serve --demo --data data --port $(PORT)
 
-test: lint $(PAGES) browser kernels
+test:
+	@$(MAKE) -j2 -Otarget lint $(PAGES) browser kernels
 	$(BIN)/python -m pytest -n $(JOBS)
 
 lint: .venv/tools $(TYPES)

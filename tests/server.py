@@ -12,23 +12,29 @@ from salt_anvil.core.session import Session
 from salt_anvil.speed.client import PATIENCE_S, ServerProcess, Tab
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
+from tests.zygote import PATIENT, Copy
 
 __all__ = ["Server", "Tab", "serving"]
 
 
 class Server(ServerProcess):
-    """`salt-anvil serve` as users start it, and the session that a test works on."""
+    """`salt-anvil serve`, and the session that a test works on.
+
+    ready, and no environment of its own: a copy of what has been loaded already.
+    """
 
     def __init__(self, data: Path, *, ready: bool = True, **environment: str) -> None:
-        # Seeks take the time they need, so that what is heard is exact from the first frame.
-        # Who gives way to all others stands still while other tests run: it does so a little.
-        patient = {"SALT_ANVIL_START_S": "60", "SALT_ANVIL_NICE": "4"}
-        environment = {**os.environ, **patient, **environment}
-        super().__init__(data, environment, ready=ready)
+        self._copied = ready and not environment
+        super().__init__(data, {**os.environ, **PATIENT, **environment}, ready=ready)
         # Connections are let go before the server closes them, which it does after 5 s.
         limits = httpx.Limits(keepalive_expiry=1)
         self.http = httpx.Client(base_url=self.url, timeout=PATIENCE_S, limits=limits)
         self.session = self.base = 1
+
+    def _begun(self, words: list[str], environment: dict[str, str] | None) -> Any:
+        if self._copied:
+            return Copy(words, environment or {})
+        return super()._begun(words, environment)
 
     @property
     def path(self) -> str:

@@ -199,9 +199,9 @@ def test_parallel_crushed_drums_automated_per_section(page: Page) -> None:
 
     type_into(page, "Join position", "35")
     page.get_by_label("Automation of Join position").click()
-    type_into(page, "Join position in Reel two", "0.8")
+    type_into(page, "Join position in Reel", "0.8")
     page.wait_for_function("saltAnvil.work.state.model.automation.length === 2")
-    expect(page.get_by_role("slider", name="Join position in Reel two")).to_have_text("80 %")
+    expect(page.get_by_role("slider", name="Join position in Reel")).to_have_text("80 %")
     expect(page.get_by_role("slider", name="Join position in Verse")).to_have_text("35 %")
     # The stage keeps its own setting; the hand moves the point in force.
     session = page.evaluate("saltAnvil.work.state.model")

@@ -53,11 +53,8 @@ class ServerProcess:
     ) -> None:
         """ready: wait until it answers everything, not only says how far it is."""
         self.data = data
-        command = [sys.executable, "-m", "salt_anvil", "serve", "--data", str(data), "--port", "0"]
-        self.process = subprocess.Popen(
-            command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, env=environment
-        )
-        assert self.process.stdout is not None
+        words = ["serve", "--data", str(data), "--port", "0"]
+        self.process = self._begun(words, environment)
         line = self.process.stdout.readline()
         found = re.search(r"http://[\d.]+:(\d+)", line)
         if found is None:
@@ -69,6 +66,16 @@ class ServerProcess:
                 raise TimeoutError("the server did not get ready")
             time.sleep(0.05)
 
+    def _begun(self, words: list[str], environment: dict[str, str] | None) -> Any:
+        """Begin a command of the program."""
+        return subprocess.Popen(
+            [sys.executable, "-m", "salt_anvil", *words],
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            text=True,
+            env=environment,
+        )
+
     def _is_ready(self) -> bool:
         with urllib.request.urlopen(f"{self.url}/api/readiness") as answer:
             return bool(json.load(answer)["ready"])
@@ -77,7 +84,6 @@ class ServerProcess:
         """End the process."""
         self.process.kill() if kill else self.process.terminate()
         self.process.wait(PATIENCE_S)
-        assert self.process.stdout is not None
         self.process.stdout.close()
 
 

@@ -1,14 +1,13 @@
 <script lang="ts">
-  import DragNumber from '../../components/DragNumber.svelte';
   import { standing } from '../../lib/chain';
-  import { range } from '../../lib/controls';
-  import { figure, panned } from '../../lib/figures';
+  import { laneScale, shareOf, shown, valueOf } from '../../lib/lane';
   import { sectionSpans } from '../../lib/sections';
   import { typeOver } from '../../lib/typing.svelte';
   import type { Live } from '../../lib/live.svelte';
   import type { Lane, Place, Point } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import type { Span } from './span.svelte';
+  import SectionValues from './SectionValues.svelte';
   import { drag, type Gesture } from '../../lib/drag';
 
   interface Props {
@@ -26,17 +25,10 @@
   const FOOT = 24;
   let draft = $state.raw<Point[] | null>(null);
   let chosen = $state(-1);
-  let sections = $state<Record<string, number>>({});
 
   const lane = $derived<Lane | null>(work.laneOf(place.owner, place.control));
   const points = $derived(draft ?? work.pointsOf(place) ?? []);
-  const control = $derived(work.declared(place));
-  const { low, high, words } = $derived(
-    control ? range(control) : { low: 0, high: 1, words: [] as string[] },
-  );
-  const log = $derived(control?.scale === 'log');
-  const unit = $derived(control?.unit ?? '');
-  const title = $derived(control?.label ?? place.control);
+  const scale = $derived(laneScale(place.control, work.declared(place)));
   const by = $derived(
     lane?.lever
       ? work.model?.levers.find((l) =>
@@ -46,16 +38,8 @@
   );
 
   const x = (seconds: number): number => span.share(seconds * work.rate) * width;
-  function y(value: number): number {
-    const share =
-      log && low > 0 ? Math.log(value / low) / Math.log(high / low) : (value - low) / (high - low);
-    return TOP + (1 - Math.min(Math.max(share, 0), 1)) * (height - TOP - FOOT);
-  }
-  function valueAt(py: number): number {
-    const share = Math.min(Math.max(1 - (py - TOP) / (height - TOP - FOOT), 0), 1);
-    const value = log && low > 0 ? low * (high / low) ** share : low + share * (high - low);
-    return words.length ? Math.round(value) : Number(value.toPrecision(4));
-  }
+  const y = (value: number): number => TOP + (1 - shareOf(scale, value)) * (height - TOP - FOOT);
+  const valueAt = (py: number): number => valueOf(scale, 1 - (py - TOP) / (height - TOP - FOOT));
   const timeAt = (px: number): number =>
     Math.max(Math.round((span.frame(px / width) / work.rate) * 1000) / 1000, 0);
 
@@ -127,7 +111,7 @@
     if (event.key === 'Tab') return;
     const put = (value: number): void =>
       void store(points.map((p, i) => (i === chosen ? { ...p, value } : p)));
-    if (point && typeOver(event, title, { unit, low, high }, put)) return;
+    if (point && typeOver(event, scale.title, scale, put)) return;
     if (event.key === 'Delete' || event.key === 'Backspace') remove();
     else if (event.key === 's') shape();
     else if (event.key === 'n') chosen = points.length ? (chosen + 1) % points.length : -1;
@@ -147,39 +131,30 @@
     event.stopPropagation();
   }
 
-  function shown(value: number): string {
-    if (words.length) return words[Math.round(value)] ?? '';
-    if (place.control === 'pan') return panned(value);
-    if (unit === '' && high <= 1) return `${figure(value * 100, 0)} %`;
-    return `${figure(value, Math.abs(value) >= 100 ? 0 : 1)} ${unit}`.trim();
-  }
-
-  const parts = $derived(
-    (work.model ? sectionSpans(work.model, work.frames) : []).map((s) => ({
-      name: s.name,
-      begin: s.begin / work.rate,
-      end: s.end / work.rate,
-    })),
+  const rest = $derived(
+    (work.model && standing(work.model, place.owner, place.control)) ?? scale.low,
   );
 
-  /** Where the control stands in a section: at its middle. */
-  function inSection(begin: number, end: number): number {
-    if (!lane) return draft?.[0]?.value ?? rest();
-    const share = (begin + end) / 2 / (work.frames / work.rate);
-    return lane.values[Math.round(share * (lane.values.length - 1))] ?? rest();
+  /** Where the control stands at a frame. */
+  function standsAt(frame: number): number {
+    if (!lane) return draft?.[0]?.value ?? rest;
+    return lane.values[Math.round((frame / work.frames) * (lane.values.length - 1))] ?? rest;
   }
 
-  function rest(): number {
-    const { owner, control: name } = place;
-    return (work.model && standing(work.model, owner, name)) ?? low;
-  }
+  /** The sections that can be seen, with what stands in the middle of each. */
+  const parts = $derived(
+    (work.model ? sectionSpans(work.model, work.frames) : [])
+      .map(({ name, begin, end }) => ({
+        name,
+        left: Math.max(x(begin / work.rate), 0),
+        right: x(end / work.rate),
+        value: standsAt((begin + end) / 2),
+      }))
+      .filter(({ left, right }) => right - left > 60 && left < width),
+  );
 
-  async function setSection(name: string): Promise<void> {
-    const value = sections[name];
-    if (value === undefined) return;
-    await work.edit({ type: 'set_in_section', ...place, section: name, value });
-    delete sections[name];
-  }
+  const setSection = (section: string, value: number): Promise<void> =>
+    work.edit({ type: 'set_in_section', ...place, section, value });
 </script>
 
 <div class="editor">
@@ -190,7 +165,7 @@
     {height}
     tabindex="0"
     role="application"
-    aria-label="Automation of {title}: click adds a point, drag moves it; n next point, arrows move, s shape, Delete takes it away"
+    aria-label="Automation of {scale.title}: click adds a point, drag moves it; n next point, arrows move, s shape, Delete takes it away"
     {@attach drag(gesture)}
     onkeydown={key}
   >
@@ -210,14 +185,14 @@
           <text
             x={Math.min(x(point.at_s) + 8, width - 90)}
             y={Math.max(y(point.value) - 8, TOP + 10)}
-            >{shown(point.value)}{i < points.length - 1 ? `, then ${point.shape}` : ''}</text
+            >{shown(scale, point.value)}{i < points.length - 1 ? `, then ${point.shape}` : ''}</text
           >
         {/if}
       {/if}
     {/each}
   </svg>
   <div class="head">
-    <b>{title}</b>
+    <b>{scale.title}</b>
     {#if by}<span>moved by the lever {by.name}</span>{/if}
     {#if chosen >= 0}
       <button onclick={shape}>{points[chosen]?.shape}</button>
@@ -236,26 +211,7 @@
     <button onclick={() => (work.lane = null)} aria-label="Close the automation">close</button>
   </div>
   {#if !by}
-    {#each parts as part (part.name)}
-      {@const left = Math.max(x(part.begin), 0)}
-      {#if x(part.end) - left > 60 && left < width}
-        <span class="section" style:left="{left + 4}px">
-          <DragNumber
-            label="{title} in {part.name}"
-            value={sections[part.name] ?? inSection(part.begin, part.end)}
-            {low}
-            {high}
-            {unit}
-            step={unit === '' && high <= 1 ? 0.01 : 0.1}
-            {log}
-            reset={rest()}
-            text={shown(sections[part.name] ?? inSection(part.begin, part.end))}
-            onhold={(v) => (sections[part.name] = v ?? rest())}
-            ondrop={() => void setSection(part.name)}
-          />
-        </span>
-      {/if}
-    {/each}
+    <SectionValues {scale} {parts} {rest} onset={setSection} />
   {/if}
   {#if live.transport.playing && work.writing}<span class="live">writing what is moved</span>{/if}
 </div>
@@ -311,13 +267,6 @@
     color: var(--on-ink);
     padding: 0 6px;
     text-decoration: none;
-  }
-  .section {
-    position: absolute;
-    bottom: 3px;
-    padding: 0 var(--s1);
-    background: var(--field);
-    font-weight: 600;
   }
   .live {
     position: absolute;
