@@ -411,6 +411,17 @@ def test_branches_and_keys_can_be_heard(disk: OnDisk, at: str) -> None:
         assert (sound[:, :2] == sound[:, 2:]).all()
 
 
+def test_what_is_missed_is_missed_where_the_ear_is() -> None:
+    player = Player(small_session(), source, RenderCache())
+    player.frame, player._sent = 100_000, 30_000
+    player.played(player.epoch, 10_000)
+    assert player.heard == 80_000
+    player.loop = (95_000, 105_000)
+    assert player.heard == 100_000
+    player.loop = (10_000, 105_000)
+    assert player.heard == 80_000
+
+
 def test_who_was_late_when_the_ear_missed_something(monkeypatch: pytest.MonkeyPatch) -> None:
     player = Player(small_session(), source, RenderCache())
     seat = Seat(1, player)

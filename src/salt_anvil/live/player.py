@@ -190,6 +190,15 @@ class Player:
         return self._sent
 
     @property
+    def heard(self) -> int:
+        """The frame of the song that the ear has got to."""
+        frame = self.frame - (self._sent - self._played)
+        if self.loop is None or frame >= self.loop[0]:
+            return max(frame, 0)
+        begin, end = self.loop
+        return begin + (frame - begin) % (end - begin)
+
+    @property
     def ready_ms(self) -> float:
         """How much sound is on its way to the tab, or there, and not played yet."""
         return 1000 * (self._sent - self._played) / self._plan.rate

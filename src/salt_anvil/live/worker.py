@@ -241,7 +241,7 @@ class Engine:
             else f"{ready:.0f} ms were ready: the page or the way to it was late"
         )
         player.ahead.missed()
-        event = Missed(count=missed - before, frame=player.frame, words=why)
+        event = Missed(count=missed - before, frame=player.heard, words=why)
         self.send(("event", tab, event.model_dump()))
 
     def _do_next(self) -> None:
