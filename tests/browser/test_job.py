@@ -65,7 +65,7 @@ def test_the_job(page: Page, tmp_path: Path) -> None:
     ruler = page.locator(".ruler")
     box = ruler.bounding_box()
     assert box
-    ruler.dblclick(position={"x": box["width"] * 0.5, "y": 26})
+    ruler.dblclick(position={"x": box["width"] * 0.75, "y": 26})
     page.wait_for_function(f"{LIVE}.transport.loop?.[0] === 25 * 48000")
     page.evaluate(f"{LIVE}.send({{ type: 'loop', begin: 25 * 48000, end: 28 * 48000 }})")
     page.wait_for_function(f"{LIVE}.transport.loop?.[1] === 28 * 48000")
@@ -144,7 +144,7 @@ def test_what_the_worklet_plays_after_a_seek_is_what_is_printed(page: Page, tmp_
     box = canvas.bounding_box()
     assert box
     canvas.click(position={"x": box["width"] * 0.6, "y": box["height"] * 0.42})
-    page.wait_for_function(f"Math.abs({LIVE}.frame - 36 * 48000) < 48000")
+    page.wait_for_function(f"Math.abs({LIVE}.frame - {0.6 * LENGTH_S} * 48000) < 48000")
     page.keyboard.press(" ")
     page.wait_for_function(f"{LIVE}.transport.playing && {LIVE}.node !== null")
     start_recording(page)
@@ -371,7 +371,7 @@ def test_the_time_strip_zooms_and_revisions_are_named(page: Page) -> None:
     canvas = page.get_by_label("Waveform in and out, and reduction")
     canvas.hover(position={"x": 300, "y": 130})
     page.mouse.wheel(0, -600)
-    page.wait_for_function("saltAnvil.span.end - saltAnvil.span.begin < 60 * 48000 * 0.9")
+    page.wait_for_function(f"saltAnvil.span.end - saltAnvil.span.begin < {0.9 * LENGTH_S} * 48000")
     page.keyboard.press("+")
     before = page.evaluate("saltAnvil.span.end - saltAnvil.span.begin")
     page.keyboard.press("-")
