@@ -1,16 +1,14 @@
 /** How the values of a control lie on its automation, and how they are told. */
 import { range } from './controls';
 import { figure, panned } from './figures';
+import { shareIn, valueIn, type Range } from './scale';
 import type { Control } from './types';
 
-export interface LaneScale {
+export interface LaneScale extends Range {
   title: string;
   unit: string;
-  low: number;
-  high: number;
   /** What whole numbers mean, of a choice. */
   words: string[];
-  log: boolean;
   pan: boolean;
 }
 
@@ -26,17 +24,12 @@ export function laneScale(name: string, control: Control | null | undefined): La
 
 /** Where a value lies between the lowest and the highest, 0 to 1. */
 export function shareOf(scale: LaneScale, value: number): number {
-  const { low, high, log } = scale;
-  const share =
-    log && low > 0 ? Math.log(value / low) / Math.log(high / low) : (value - low) / (high - low);
-  return Math.min(Math.max(share, 0), 1);
+  return Math.min(Math.max(shareIn(scale, value), 0), 1);
 }
 
 /** The value at a share of the way, 0 to 1; a whole number of a choice. */
 export function valueOf(scale: LaneScale, share: number): number {
-  const { low, high, log } = scale;
-  const inside = Math.min(Math.max(share, 0), 1);
-  const value = log && low > 0 ? low * (high / low) ** inside : low + inside * (high - low);
+  const value = valueIn(scale, share);
   return scale.words.length ? Math.round(value) : Number(value.toPrecision(4));
 }
 

@@ -1,22 +1,36 @@
 import type { Control } from './types';
 
+/** From where to where values reach, and whether by octaves. */
+export interface Range {
+  low: number;
+  high: number;
+  log: boolean;
+}
+
+/** Where a value lies between the lowest and the highest, 0 to 1 inside. */
+export function shareIn({ low, high, log }: Range, value: number): number {
+  if (log && low > 0) return Math.log(value / low) / Math.log(high / low);
+  return (value - low) / (high - low);
+}
+
+/** The value at a share of the way, none outside. */
+export function valueIn({ low, high, log }: Range, share: number): number {
+  const inside = Math.min(Math.max(share, 0), 1);
+  return log && low > 0 ? low * (high / low) ** inside : low + (high - low) * inside;
+}
+
 /** Where a value stands on its rule, 0 to 1. */
 export function place(control: Control, value: number): number {
-  const { low, high } = limits(control);
-  if (control.scale === 'log' && low > 0) return Math.log(value / low) / Math.log(high / low);
-  return (value - low) / (high - low);
+  return shareIn(limits(control), value);
 }
 
 /** The value at a place on a rule, rounded to a step that suits its size. */
 export function valueAt(control: Control, at: number): number {
-  const { low, high } = limits(control);
-  const share = Math.min(Math.max(at, 0), 1);
-  if (control.scale === 'log' && low > 0) return tidy(control, low * (high / low) ** share);
-  return tidy(control, low + (high - low) * share);
+  return tidy(control, valueIn(limits(control), at));
 }
 
-export function limits(control: Control): { low: number; high: number } {
-  return { low: control.low ?? 0, high: control.high ?? 1 };
+export function limits(control: Control): Range {
+  return { low: control.low ?? 0, high: control.high ?? 1, log: control.scale === 'log' };
 }
 
 function tidy(control: Control, value: number): number {

@@ -17,7 +17,7 @@ self.onmessage = (event: MessageEvent<FromPage>) => {
   else {
     worklet = message.port;
     worklet.onmessage = (e: MessageEvent<Used>) => used(e.data);
-    worklet.postMessage(ahead);
+    if (ahead) worklet.postMessage(ahead);
   }
 };
 
@@ -40,7 +40,7 @@ function connect(url: string): void {
 }
 
 /** What the engine said last of how far ahead it computes; a worklet may come later. */
-let ahead: Ready = { type: 'ahead', ms: 240 };
+let ahead: Ready | null = null;
 
 /** Blocks missed since the page was opened, and what of them was before this session. */
 let missedInAll = 0;
@@ -63,8 +63,8 @@ function text(data: string): void {
     playing?: boolean;
     ms?: number;
   };
-  if (event.type === 'ahead') {
-    ahead = { type: 'ahead', ms: event.ms ?? ahead.ms };
+  if (event.type === 'ahead' && event.ms) {
+    ahead = { type: 'ahead', ms: event.ms };
     worklet?.postMessage(ahead);
   }
   if (event.type === 'transport') {
