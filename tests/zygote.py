@@ -1,5 +1,5 @@
-"""Servers begun as copies of one process that has imported all and loaded the kernels, which is most
-of a server's start. What a start itself is like is tested with `python -m salt_anvil`."""
+"""Servers begun as copies of one process that has imported all and loaded the kernels: most of what
+a start costs. What a start itself is like is tested with `python -m salt_anvil`."""
 
 import importlib.util
 import json

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { figure } from '../lib/figures';
+  import { spaced } from '../lib/labels';
   import type { Proving } from '../lib/proving.svelte';
 
   interface Props {
@@ -28,17 +29,10 @@
         .filter((p) => name in p.overs)
         .map((p) => ({ x: x(p.ceiling_db), y: y(p.overs[name] ?? 0), overs: p.overs[name] ?? 0 })),
     }));
-    // Names beside the last points, none on another.
-    const ends = found
-      .map((line) => ({ line, y: (line.at[line.at.length - 1]?.y ?? FOOT) + 3 }))
-      .sort((a, b) => a.y - b.y);
-    ends.forEach((end, i) => {
-      const above = ends[i - 1];
-      if (above && end.y < above.y + 11) end.y = above.y + 11;
-    });
-    const low = ends[ends.length - 1];
-    const shift = low ? Math.max(low.y - FOOT, 0) : 0;
-    return ends.map(({ line, y: at }) => ({ ...line, label: at - shift }));
+    // Names beside the last points.
+    const ends = found.map(({ at }) => (at[at.length - 1]?.y ?? FOOT) + 3);
+    const labels = spaced(ends, 11, FOOT);
+    return found.map((line, i) => ({ ...line, label: labels[i] ?? FOOT }));
   });
 
   function x(db: number): number {
