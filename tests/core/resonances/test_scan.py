@@ -114,6 +114,25 @@ def test_of_one_chord_nothing_can_be_told_and_it_says_so(vibrato: float) -> None
         assert found.held
 
 
+def test_what_rings_under_a_glide_is_no_held_note() -> None:
+    """What rings draws lines to its place; a held note stays narrow, beside speech too."""
+    speech = beds.speech(7).sound
+    ring = Ring(3849, 10.8, 14.9)
+    found = scanned(beds.ringing(speech, [ring]))
+    assert missed([ring], found) == []
+    assert all(abs(np.log2(note.hz / ring.hz)) > 1 / 12 for note in found.held)
+    held = scanned(speech + 0.3 * beds.tones(0).sound).held
+    assert any(abs(note.hz - 795) < 10 for note in held)
+
+
+@pytest.mark.parametrize("seed", [23, 54])
+def test_a_broad_one_counts_where_notes_agree(seed: int) -> None:
+    """Formants wander from note to note; what stands is believed with less."""
+    [ring] = beds.rings(seed)
+    assert ring.q < 3
+    assert missed([ring], scanned(beds.ringing(beds.melody(seed).sound, [ring]))) == []
+
+
 def test_only_the_range_is_listed() -> None:
     sound = beds.ringing(beds.pink(1).sound, PINK)[:, None]
     assert [round(r.hz, -2) for r in scan(sound, RATE, 500, 2000).found] == [1000]

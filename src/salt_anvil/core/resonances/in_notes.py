@@ -59,8 +59,10 @@ LEFT_OCTAVES = 0.4
 """... but what is so sure, whose notes show its gain, and where the fit leaves so little."""
 BROAD_Q, BROAD_GAIN_DB, BROAD_LEAST_DB, BROAD_SIGMAS = 3.0, 7.0, 5.0, 10.0
 """What is broad and low may be the mean of formants, which wander, unless it is very sure."""
+WANDERS_DB = 2.9
+"""Where contexts differ by more at a place formants wander; a low bell is doubted anywhere."""
 ROUND_Q, ROUND_SIGMAS = 4.0, 10.0
-"""So has whatever is round to be; more so where few notes show a small one, or it is roundest."""
+"""What is round has to be so sure then; more so a small one in few notes, or the roundest."""
 ROUND_NOTES, ROUND_GAIN_DB, ROUND_FEW_SIGMAS = 20, 11.0, 12.0
 ROUNDEST_Q, ROUNDEST_GAIN_DB = 2.0, 9.0
 ABOVE_LOWEST_OCTAVES = 0.6
@@ -325,7 +327,8 @@ def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
     shown = _shown(bell, fitted, body, notes)
     if len(shown) < FEWEST_SEEN:
         return False
-    if bell.q < ROUND_Q and bell.sigmas < _round_sigmas(bell, len(shown)):
+    doubtful = bell.gain_db < BROAD_GAIN_DB or _spread_db(bell, body) > WANDERS_DB
+    if bell.q < ROUND_Q and doubtful and bell.sigmas < _round_sigmas(bell, len(shown)):
         return False
     agree = float(np.mean(shown > bell.gain_db / 3))
     if len(shown) < FEWEST_NOTES and (agree < 1 or bell.sigmas < FEWEST_SIGMAS):
@@ -342,6 +345,18 @@ def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
         and abs(float(np.median(shown)) - bell.gain_db) < TAME_GAIN_DB
         and _left_db(bell, fitted, known) < TAME_LEFT_DB
     )
+
+
+def _spread_db(bell: Bell, body: _Body) -> float:
+    """Return how far contexts differ at a place around a bell (median, as of a Gaussian)."""
+    near = np.abs(body.point - bell.point) <= 0.5 / bell.q * PER_OCTAVE
+    points, levels = body.point[near], body.mean_db[near]
+    spreads = []
+    for point in np.unique(points):
+        here = levels[points == point]
+        if len(here) > 3:
+            spreads.append(1.48 * np.median(np.abs(here - np.median(here))))
+    return float(np.median(spreads)) if spreads else np.inf
 
 
 def _round_sigmas(bell: Bell, notes: int) -> float:

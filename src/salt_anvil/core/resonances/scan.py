@@ -32,7 +32,9 @@ SAME_OCTAVES = 1 / 6
 SAME_SOUND = 0.98
 """Channels that correlate so much are one."""
 HELD_CENTS, HELD_SHARE, HELD_ALONE, HELD_BELOW_HZ = 15.0, 0.5, 0.3, 4000.0
-"""A line that stays within so many cents for such a share of the time, and is alone, is held."""
+"""A line that stays within so many cents for such a share of the time, and is alone, is held ..."""
+HELD_SCATTER_CENTS = 10.0
+"""... if it scatters no more: what rings draws the lines of a glide to its whole width."""
 HELD_OCTAVES, HELD_Q = 1 / 24, 12.0
 """So near to a held note nothing as narrow as this is believed: it is the note."""
 SILENT_DB = -90.0
@@ -190,9 +192,18 @@ def _held(lines: in_notes.Lines, noisy: NDArray[np.bool_]) -> tuple[HeldNote, ..
     for index in np.flatnonzero(top):
         hz = float(2 ** (OCTAVES[0] + index / per_octave))
         point = int(np.clip(round((np.log2(hz) - OCTAVES[0]) * PER_OCTAVE), 0, len(noisy) - 1))
-        if not noisy[point] and hz < HELD_BELOW_HZ:
+        if noisy[point] or hz >= HELD_BELOW_HZ:
+            continue
+        if _scatter_cents(lines, hz) <= HELD_SCATTER_CENTS:
             found.append(HeldNote(hz=hz, share=float(pair[index])))
     return tuple(sorted(found, key=lambda n: -n.share)[:MOST])
+
+
+def _scatter_cents(lines: in_notes.Lines, hz: float) -> float:
+    """Return how far the lines around a place lie from their middle (median, as of a Gaussian)."""
+    cents = 1200 * (lines.octave - np.log2(hz))
+    near = cents[np.abs(cents) <= 1.5 * HELD_CENTS]
+    return float(1.48 * np.median(np.abs(near - np.median(near))))
 
 
 def _level(views: list[Band]) -> Wave:
