@@ -26,7 +26,7 @@ from salt_anvil.analysis.worker import JOINS_MEASURED, SETTINGS_MEASURED, run_an
 from salt_anvil.api.aims import Aims
 from salt_anvil.api.models import CompareRequest
 from salt_anvil.api.prints import Prints
-from salt_anvil.api.processes import WorkerProcess
+from salt_anvil.api.processes import Standstill, WorkerProcess
 from salt_anvil.api.proofs import Proofs
 from salt_anvil.api.tabs import Tab
 from salt_anvil.core.dsp.blend import JoinMeasurement
@@ -138,6 +138,7 @@ class Hub:
         self._analysis = WorkerProcess(
             "analysis", run_analysis, self.data, self._from_analysis, self._analysis_again
         )
+        self._standstill = Standstill(self._analysis.pause, self._loop.call_later)
         await self.prints.start(self._spawn)
         await self.aims.start(self._spawn)
         self.ready = True
@@ -148,6 +149,7 @@ class Hub:
             task.cancel()
         if self.ready:
             self._engine.close()
+            self._standstill.needed(False)
             self._analysis.close()
             self.prints.stop()
             self.aims.stop()
@@ -281,7 +283,7 @@ class Hub:
     def _from_engine(self, message: tuple[Any, ...]) -> None:
         kind, *rest = message
         if kind == "behind":
-            self._loop.call_soon_threadsafe(self._analysis.pause, rest[0])
+            self._loop.call_soon_threadsafe(self._standstill.needed, rest[0])
         elif kind == "damaged":
             self._loop.call_soon_threadsafe(self._repair, rest[0])
         elif kind == "dropped":
@@ -298,7 +300,7 @@ class Hub:
         self._put(tab, body if isinstance(body, bytes) else json.dumps(body))
 
     def _engine_again(self, why: str) -> None:
-        self._analysis.pause(False)
+        self._loop.call_soon_threadsafe(self._standstill.needed, False)
         self._loop.call_soon_threadsafe(lambda: self._spawn(self._go_on(why)))
 
     async def _go_on(self, why: str) -> None:

@@ -16,10 +16,11 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
+from functools import partial
 from multiprocessing import forkserver, resource_tracker, util
 from multiprocessing.connection import Connection
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from salt_anvil.kernels.parent import end_with_parent
 
@@ -96,6 +97,44 @@ def _set(what: int, value: int | bytes) -> None:
 def _begin(name: str, target: Target, pipe: Connection, data: Path) -> None:
     become(name)
     target(pipe, data)
+
+
+STILL_S, BREATH_S = 3.0, 0.3
+"""A process that has to stand still goes on for a little after so long."""
+
+
+class Later(Protocol):
+    """Something that is done later, as an event loop has it."""
+
+    def cancel(self) -> None:
+        """Do not do it."""
+
+
+class Standstill:
+    """Lets a process stand still while others need the processor, but not for good.
+
+    Where they always need it, what it does would never be done otherwise. pause: lets the process
+    stand still or go on. later: does something after so many seconds, in the same thread.
+    """
+
+    def __init__(
+        self, pause: Callable[[bool], None], later: Callable[[float, Callable[[], None]], Later]
+    ) -> None:
+        self._pause, self._later = pause, later
+        self._next: Later | None = None
+
+    def needed(self, needed: bool) -> None:
+        """Stand still from now on, or go on."""
+        if self._next is not None:
+            self._next.cancel()
+            self._next = None
+        self._pause(needed)
+        if needed:
+            self._next = self._later(STILL_S, self._breathe)
+
+    def _breathe(self) -> None:
+        self._pause(False)
+        self._next = self._later(BREATH_S, partial(self.needed, True))
 
 
 class WorkerProcess:
