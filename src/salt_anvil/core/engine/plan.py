@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp.blend import JoinMeasurement
@@ -95,12 +96,12 @@ class StripPlan:
         """Frames by which the chain is late, made good by reading ahead."""
         return self.graph.late
 
-    @property
+    @cached_property
     def stages(self) -> tuple[Stage, ...]:
         """The processors of the chain, nested ones too, in the order of the chain."""
         return tuple(e for e in elements(self.strip.chain) if isinstance(e, Stage))
 
-    @property
+    @cached_property
     def output(self) -> Route:
         """The way out that is no send."""
         return next(r for r in self.routes if r.send is None)
@@ -122,7 +123,10 @@ class Plan:
     main: str
     rate: int
     frames: int
-    _by_id: dict[str, StripPlan] = field(default_factory=dict, compare=False, repr=False)
+
+    @cached_property
+    def _by_id(self) -> dict[str, StripPlan]:
+        return {s.strip.id: s for s in self.strips}
 
     def strip(self, strip_id: str) -> StripPlan:
         """Return one strip's plan.
@@ -130,8 +134,6 @@ class Plan:
         Raises:
             MissingError: there is none.
         """
-        if not self._by_id:
-            self._by_id.update({s.strip.id: s for s in self.strips})
         try:
             return self._by_id[strip_id]
         except KeyError:
@@ -142,7 +144,7 @@ class Plan:
         """How many blocks can hold sound: the song's and those of its tail."""
         return -(-self.frames // BLOCK) + TAIL
 
-    @property
+    @cached_property
     def digests(self) -> dict[str, str]:
         """Every strip's content digest."""
         return {s.strip.id: s.content_digest for s in self.strips}
