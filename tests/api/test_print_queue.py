@@ -1,9 +1,11 @@
 """The queue of prints over HTTP: order, what each tells, what differs, stems."""
 
 import hashlib
+import os
+import signal
 
 from salt_anvil.core.engine_version import ENGINE
-from tests.api.processes import ask_print, finished_print, until
+from tests.api.processes import ask_print, children, finished_print
 from tests.server import Server
 
 
@@ -16,22 +18,23 @@ def states(server: Server) -> dict[int, dict]:
 
 
 def test_what_waits_is_put_in_order(server: Server) -> None:
-    first = asked(server, end=None)
-    others = [asked(server, format=f"wav-{bits}") for bits in ("16", "24", "32f")]
-    rows = states(server)
-    assert [rows[n]["state"] for n in others] == ["waiting"] * 3
-    server.api("POST", f"/prints/{others[2]}/sooner")
-    server.api("POST", f"/prints/{others[0]}/later")
-
-    def order() -> bool:
+    """While the process that prints stands still, so that all but the first wait for certain."""
+    ask_print(server, end=1_024)
+    printing = children(server.process.pid)["salt-prints"]
+    os.kill(printing, signal.SIGSTOP)
+    try:
+        first = asked(server, end=None)
+        others = [asked(server, format=f"wav-{bits}") for bits in ("16", "24", "32f")]
         rows = states(server)
-        found = sorted(
-            others, key=lambda n: rows[n]["place"] if rows[n]["place"] is not None else 9
-        )
-        return found == [others[2], others[0], others[1]] or rows[others[2]]["state"] == "done"
-
-    until(order)
-    server.api("DELETE", f"/prints/{others[1]}")
+        assert [rows[n]["state"] for n in others] == ["waiting"] * 3
+        server.api("POST", f"/prints/{others[2]}/sooner")
+        server.api("POST", f"/prints/{others[0]}/later")
+        rows = states(server)
+        ordered = sorted(others, key=lambda n: rows[n]["place"])
+        assert ordered == [others[2], others[0], others[1]]
+        server.api("DELETE", f"/prints/{others[1]}")
+    finally:
+        os.kill(printing, signal.SIGCONT)
     assert finished_print(server, others[1])["state"] == "cancelled"
     assert finished_print(server, first)["state"] == "done"
     assert finished_print(server, others[0])["state"] == "done"
