@@ -1,11 +1,14 @@
-"""`python -m bench.comparing`: on the strips of the demo, same loudness and aim in figures.
+"""`python -m bench.comparing [FOLDER]`: same loudness and aim in figures, on the demo's strips.
 
 The loudness of what is compared is measured anew, from the sound and by another meter (pyloudnorm).
+With a folder: same loudness on the recordings in it, each behind a compressor and a limiter.
 """
 
+import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyloudnorm
@@ -18,7 +21,8 @@ from salt_anvil.analysis.strip_pass import analyse, join_measurements
 from salt_anvil.core.aim import Aim, Wish
 from salt_anvil.core.edits import ChooseSettings, SetParams, apply_edits
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.session import Extent, Session, Slot, Stage, elements
+from salt_anvil.core.errors import FileError
+from salt_anvil.core.session import Extent, Session, Slot, Stage, checked, elements
 from salt_anvil.demo.install import install_demo
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.jobs.aim import run_aim
@@ -26,17 +30,17 @@ from salt_anvil.jobs.print_command import find_session
 from salt_anvil.jobs.render import blocks
 from salt_anvil.kernels.cache import sources_digest
 
+RATE = 48000
 REDUCES = {"compressor": "threshold_db", "limiter": "drive_db", "deesser": "threshold_db"}
 
 
 class Bench:
-    """The demo in a folder, analysed as it is needed."""
+    """A session in a folder, analysed as it is needed."""
 
-    def __init__(self, data: Path) -> None:
-        self.data, self.code = data, sources_digest()
+    def __init__(self, data: Path, session: Session) -> None:
+        self.data, self.code, self.session = data, sources_digest(), session
         self.cache = StripCache(data / "cache")
         self.source = MediaFolder(data / "media").source()
-        self.session = find_session(data, "1")
 
     def analysed(self, session: Session, strip: str | None = None) -> Viewer:
         """Return the figures of a session once they are measured."""
@@ -120,9 +124,38 @@ def aims(bench: Bench) -> None:
             )
 
 
-if __name__ == "__main__":
-    with tempfile.TemporaryDirectory() as folder:
-        install_demo(Path(folder))
-        demo = Bench(Path(folder))
+def recordings(data: Path, folder: Path) -> Session:
+    """Return a session with a track for each file of a folder; what cannot be read is told."""
+    strips: list[dict[str, Any]] = []
+    for path in sorted(p for p in folder.iterdir() if p.is_file()):
+        try:
+            media = MediaFolder(data / "media").bring_in(path, path.name, RATE)
+        except FileError as error:
+            print(f"  {error}")
+            continue
+        name = f"track-{len(strips) + 1}"
+        stages = [("compressor", {"threshold_db": -12.0}), ("limiter", {"drive_db": 0.0})]
+        chain = [{"id": f"{name}-{kind}", "kind": kind, "params": p} for kind, p in stages]
+        strips.append({
+            "id": name, "name": path.stem[:16], "kind": "track", "audio": media.id,
+            "channels": media.channels, "frames": media.frames, "output": "main", "chain": chain,
+        })  # fmt: skip
+    strips.append({"id": "main", "name": "Main bus", "kind": "main"})
+    return checked(Session, {"name": folder.name, "rate": RATE, "strips": strips})
+
+
+def main() -> None:
+    """Print the tables."""
+    with tempfile.TemporaryDirectory() as name:
+        data = Path(name)
+        if len(sys.argv) > 1:
+            same_loudness(Bench(data, recordings(data, Path(sys.argv[1]))))
+            return
+        install_demo(data)
+        demo = Bench(data, find_session(data, "1"))
         aims(demo)
         same_loudness(demo)
+
+
+if __name__ == "__main__":
+    main()
