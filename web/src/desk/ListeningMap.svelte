@@ -97,6 +97,7 @@
   text {
     font-size: var(--note);
     fill: var(--muted);
+    stroke: none;
   }
   .key {
     fill: var(--ink);

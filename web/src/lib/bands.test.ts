@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest';
-import { changedBand, freshBand, gainOf, movedBand, narrowed } from './bands';
+import { changedBand, freshBand, gainOf, movedBand, narrowed, stepped } from './bands';
 import type { Control } from './types';
 
 const field = (name: string, value: number, low: number, high: number): Control =>
@@ -36,4 +36,16 @@ test('one band changes, the others stay the same objects', () => {
   expect(next[0]).toBe(bands[0]);
   expect(next[1]?.hz).toBe(5);
   expect(narrowed(bands, 0, control, 100)[0]?.q).toBe(30);
+});
+
+test('keys move a band by a semitone, a decibel or a tenth of its width', () => {
+  const bands = [freshBand(control, { type: 'bell', hz: 440 })];
+  const after = (key: string, fine = false): unknown => stepped(bands, 0, control, key, fine)?.[0];
+  expect(after('ArrowRight')).toMatchObject({ hz: 466, gain_db: 0 });
+  expect(after('ArrowLeft')).toMatchObject({ hz: 415 });
+  expect(after('ArrowRight', true)).toMatchObject({ hz: 446 });
+  expect(after('ArrowUp')).toMatchObject({ hz: 440, gain_db: 1 });
+  expect(after('ArrowDown', true)).toMatchObject({ gain_db: -0.1 });
+  expect(after('PageUp')).toMatchObject({ q: 0.77 });
+  expect(after('a')).toBeUndefined();
 });

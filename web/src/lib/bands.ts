@@ -66,3 +66,33 @@ export function narrowed(
     q: Number(within(control, 'q', Number(band.q) * by).toFixed(2)),
   }));
 }
+
+/** The bands after an arrow or a page key on one of them; fine: a tenth or a quarter of a step. */
+export function stepped(
+  bands: BandRecord[],
+  index: number,
+  control: Control,
+  key: string,
+  fine: boolean,
+): BandRecord[] | null {
+  const band = bands[index];
+  if (!band) return null;
+  const [db, across] = fine ? [0.1, 2 ** (1 / 48)] : [1, 2 ** (1 / 12)];
+  const to = (by: number, up: number): BandRecord[] =>
+    movedBand(bands, index, control, hzOf(band) * by, gainOf(band) + up);
+  switch (key) {
+    case 'ArrowUp':
+      return to(1, db);
+    case 'ArrowDown':
+      return to(1, -db);
+    case 'ArrowRight':
+      return to(across, 0);
+    case 'ArrowLeft':
+      return to(1 / across, 0);
+    case 'PageUp':
+      return narrowed(bands, index, control, 1.1);
+    case 'PageDown':
+      return narrowed(bands, index, control, 1 / 1.1);
+  }
+  return null;
+}

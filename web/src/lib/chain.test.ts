@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { branches, elements, home, keyName, parent, rows, sharedKind } from './chain';
+import { branches, ceilingOf, elements, home, keyName, parent, rows, sharedKind } from './chain';
 import type { Element, Split, Stage, Strip } from './types';
 
 const stage = (id: string, kind = 'compressor'): Stage =>
@@ -34,5 +34,15 @@ describe('chains', () => {
     expect(keyName('branch:out-1', [strip])).toBe('Drum, b1');
     expect(keyName('strip:s', [strip])).toBe('Drum');
     expect(sharedKind(outer)).toBe('compressor');
+  });
+
+  it('knows the wall with which a branch ends', () => {
+    const wall = { id: 'w', kind: 'limiter', params: { ceiling_db: -3 } } as unknown as Stage;
+    const open = branches(strip.chain)[0];
+    if (!open) throw new Error('the strip has branches');
+    expect(ceilingOf(open)).toBeNull();
+    expect(ceilingOf({ ...open, chain: [...open.chain, wall] })).toBe(-3);
+    // Only what stands last holds everything.
+    expect(ceilingOf({ ...open, chain: [wall, ...open.chain] })).toBeNull();
   });
 });

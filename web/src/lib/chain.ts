@@ -67,6 +67,18 @@ export function stageOf(branch: Branch, kind: string): Stage | null {
   return branch.chain.find((e): e is Stage => !isSplit(e) && e.kind === kind) ?? null;
 }
 
+/** The limiter with which a branch ends: what it never passes. */
+export function wallOf(branch: Branch): Stage | null {
+  const last = branch.chain[branch.chain.length - 1];
+  return last && !isSplit(last) && last.kind === 'limiter' ? last : null;
+}
+
+/** The ceiling of a branch's wall in dB, null if it has none. */
+export function ceilingOf(branch: Branch): number | null {
+  const there = wallOf(branch);
+  return there ? Number(there.params.ceiling_db) : null;
+}
+
 /** A key in words: whose signal a stage listens to. */
 export function keyWords(stage: Stage, strips: Strip[]): string | null {
   const { source, low_hz, high_hz } = stage.key;

@@ -9,6 +9,9 @@ export interface SectionSpan {
   open: boolean;
 }
 
+/** What of a section is taken hold of. */
+export type Part = 'name' | 'start' | 'end';
+
 export function sectionSpans(model: Session, frames: number): SectionSpan[] {
   const at = (seconds: number): number => Math.round(seconds * model.rate);
   return model.sections.map((section, index) => {
@@ -33,4 +36,23 @@ export function snapped(frame: number, unit: number, free: boolean): number {
 /** The section that a frame lies in. */
 export function sectionAt(spans: SectionSpan[], frame: number): SectionSpan | undefined {
   return spans.find((s) => s.begin <= frame && frame < s.end);
+}
+
+/** Where a section would stand: an edge at the hand, all of it carried along, or one drawn anew. */
+export function dragged(
+  part: Part | 'new',
+  section: SectionSpan | undefined,
+  from: number,
+  to: number,
+  snap: (frame: number) => number,
+): { begin: number; end: number } | null {
+  if (part === 'new') {
+    const ends = [snap(from), snap(to)];
+    return { begin: Math.min(...ends), end: Math.max(...ends) };
+  }
+  if (!section) return null;
+  if (part === 'start') return { begin: snap(to), end: section.end };
+  if (part === 'end') return { begin: section.begin, end: snap(to) };
+  const begin = snap(to - from + section.begin);
+  return { begin, end: begin + section.end - section.begin };
 }

@@ -1,12 +1,14 @@
 <script lang="ts">
   import DragNumber from '../../components/DragNumber.svelte';
   import Checkbox from '../../components/Checkbox.svelte';
-  import { isSplit, sharedKind, stageOf } from '../../lib/chain';
+  import { ceilingOf, isSplit, sharedKind, stageOf, wallOf } from '../../lib/chain';
   import { figure } from '../../lib/figures';
   import type { Live } from '../../lib/live.svelte';
   import type { Branch, Control, Split, Stage } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import BranchSolo from './BranchSolo.svelte';
+  import CopyTo from './CopyTo.svelte';
+  import WallNumber from './WallNumber.svelte';
   import MovingNumber from '../../components/MovingNumber.svelte';
 
   interface Props {
@@ -48,14 +50,8 @@
   /** A wall is being put up; what is dragged meanwhile waits for it. */
   let adding = false;
 
-  /** The limiter with which a branch ends: what it never passes. */
-  function wall(branch: Branch): Stage | null {
-    const last = branch.chain[branch.chain.length - 1];
-    return last && !isSplit(last) && last.kind === 'limiter' ? last : null;
-  }
-
   function holdWall(branch: Branch, ceiling_db: number | null): void {
-    const there = wall(branch);
+    const there = wallOf(branch);
     if (there && ceiling_db !== null) work.holdParam(there.id, 'ceiling_db', ceiling_db);
     else if (there) void work.edit({ type: 'remove_stage', stage: there.id });
     else if (ceiling_db !== null && !adding) {
@@ -151,17 +147,9 @@
           {/each}
           <td>
             {#if branch.chain.length}
-              <DragNumber
+              <WallNumber
+                ceiling={ceilingOf(branch)}
                 label="Wall of {branch.name}"
-                value={wall(branch) ? Number(wall(branch)?.params.ceiling_db) : null}
-                low={-24}
-                high={0}
-                unit="dB"
-                reset={null}
-                empty="none"
-                text={wall(branch)
-                  ? `${figure(Number(wall(branch)?.params.ceiling_db), 1)} dB`
-                  : 'none'}
                 onhold={(v) => holdWall(branch, v)}
                 ondrop={() => void work.drop()}
               />
@@ -189,23 +177,12 @@
           </td>
           <td>
             {#if stage}
-              <select
-                class="act"
-                aria-label="Copy the {shared} of {branch.name} to"
-                title="Another branch, or all others, get this one's settings"
-                value=""
-                onchange={(e) => {
-                  const to = e.currentTarget.value === 'all' ? null : e.currentTarget.value;
-                  e.currentTarget.value = '';
-                  void work.edit({ type: 'copy_to_siblings', stage: stage.id, to });
-                }}
-              >
-                <option value="" disabled hidden>copy to</option>
-                {#each split.branches.filter((b) => b.id !== branch.id) as other (other.id)}
-                  <option value={other.id}>{other.name}</option>
-                {/each}
-                <option value="all">all others</option>
-              </select>
+              <CopyTo
+                what={shared ?? ''}
+                {branch}
+                branches={split.branches}
+                oncopy={(to) => void work.edit({ type: 'copy_to_siblings', stage: stage.id, to })}
+              />
             {/if}
             {#if split.branches.length > 2}
               <button
@@ -258,11 +235,6 @@
     min-width: 40px;
     color: var(--madder);
     font-weight: 600;
-  }
-  select.act {
-    background: none;
-    border-width: 0 0 1px;
-    max-width: 76px;
   }
   .act {
     color: var(--slate);

@@ -235,7 +235,7 @@
       linear-gradient(transparent, var(--edge)) bottom / 100% 10px no-repeat scroll;
   }
   .panel.listed {
-    grid-template-columns: minmax(0, 1fr) 290px;
+    grid-template-columns: minmax(0, 1fr) 316px;
   }
   .listed .rules {
     gap: 3px var(--s3);

@@ -58,53 +58,59 @@
   };
 </script>
 
-<Field bind:width bind:height cursor="ew-resize">
-  <svg
-    {width}
-    {height}
-    role="img"
-    aria-label="Blend: drag from {names[0]} to {names[1]}"
-    {@attach drag(gesture)}
-  >
-    {#each [-24, -12, 0, 6] as db (db)}
-      <line class="grid" x1="0" x2={width} y1={y(db)} y2={y(db)} />
-      <text class="mark" x="4" y={y(db) - 2}>{db} dB</text>
-    {/each}
-    {#if join}
-      <path class="first" d={line(join.first)} />
-      <path class="second" d={line(join.second)} />
-      {#if join.loudness}<path class="loud" d={line(join.loudness)} />{/if}
-    {/if}
-    <line class="hand" x1={position * width} x2={position * width} y1="0" y2={height} />
-    <rect class="grip" x={position * width - 5} y={height / 2 - 5} width="10" height="10" />
-    <text class="end" x="44" y={height - 6}>{names[0]}</text>
-    <text class="end" text-anchor="end" x={width - 6} y={height - 6}>{names[1]}</text>
-    {#if law === 'steady'}
-      <text class="said" text-anchor="end" x={width - 6} y="14">
-        {#if !join?.measured}not measured yet: linear until then
-        {:else}{names[1]} matched by {signed(join.match_db ?? 0)} dB · alike {(
-            join.alike ?? 0
-          ).toFixed(2)} · heavy line: loudness of the blend{/if}
-      </text>
-    {/if}
-  </svg>
-</Field>
+<div class="blend">
+  <Field bind:width bind:height cursor="ew-resize">
+    <svg
+      {width}
+      {height}
+      role="img"
+      aria-label="Blend: drag from {names[0]} to {names[1]}"
+      {@attach drag(gesture)}
+    >
+      {#each [-24, -12, 0, 6] as db (db)}
+        <line class="grid" x1="0" x2={width} y1={y(db)} y2={y(db)} />
+      {/each}
+      {#if join}
+        <path class="first" d={line(join.first)} />
+        <path class="second" d={line(join.second)} />
+        {#if join.loudness}<path class="loud" d={line(join.loudness)} />{/if}
+      {/if}
+      <line class="hand" x1={position * width} x2={position * width} y1="0" y2={height} />
+      <rect class="grip" x={position * width - 5} y={height / 2 - 5} width="10" height="10" />
+      {#each [-24, -12, 0, 6] as db (db)}
+        <text class="mark" x="4" y={y(db) - 2}>{db} dB</text>
+      {/each}
+      <text class="end" x="44" y={height - 6}>{names[0]}</text>
+      <text class="end" text-anchor="end" x={width - 6} y={height - 6}>{names[1]}</text>
+    </svg>
+  </Field>
+  {#if law === 'steady'}
+    <p>
+      {#if !join?.measured}not measured yet: linear until then
+      {:else}{names[1]} matched by {signed(join.match_db ?? 0)} dB · alike {(
+          join.alike ?? 0
+        ).toFixed(2)} · heavy line: loudness of the blend{/if}
+    </p>
+  {/if}
+</div>
 
 <style>
+  .blend {
+    display: grid;
+    grid-template-rows: minmax(0, 1fr) auto;
+    height: 100%;
+  }
   .grid {
     stroke: var(--hair);
   }
-  .mark,
-  .said {
+  .mark {
     font-size: var(--mark);
     fill: var(--muted);
   }
-  .said {
+  p {
+    margin: 4px 0 0;
     font-size: var(--small);
-    /* It is read over the line of the join, too. */
-    stroke: var(--field);
-    stroke-width: 4px;
-    paint-order: stroke;
+    color: var(--muted);
   }
   .first {
     fill: none;

@@ -64,9 +64,4 @@
     stroke: var(--ink);
     stroke-dasharray: 4 3;
   }
-  text {
-    paint-order: stroke;
-    stroke: var(--field);
-    stroke-width: 3px;
-  }
 </style>

@@ -28,10 +28,6 @@
   text {
     font-size: var(--mark);
     fill: var(--muted);
-    stroke: var(--field);
-    stroke-width: 3px;
-    stroke-linejoin: round;
-    paint-order: stroke;
     pointer-events: none;
   }
 </style>

@@ -231,6 +231,7 @@
   }
   .number {
     fill: var(--ink);
+    stroke: none;
     font-weight: 600;
   }
   .number.chosen {

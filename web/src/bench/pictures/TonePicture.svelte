@@ -11,10 +11,12 @@
     narrowed,
     REACH,
     SHORT,
+    stepped,
   } from '../../lib/bands';
   import { hertz, signed } from '../../lib/figures';
   import { hzAt, hzX, path } from '../../lib/spectrum';
   import type { BandRecord } from '../../lib/types';
+  import BandHandle from './BandHandle.svelte';
   import Figure from './Figure.svelte';
   import HertzMarks from './HertzMarks.svelte';
   import { drag, spotIn, type Gesture } from '../../lib/drag';
@@ -122,17 +124,8 @@
         ? put(movedBand(bands, index, control, hzOf(band), value))
         : put(movedBand(bands, index, control, value, gainOf(band)));
     if (field && typeOver(event, `Band ${index + 1}, ${field.label}`, field, take)) return;
-    const [up, across] = event.shiftKey ? [0.1, 2 ** (1 / 48)] : [1, 2 ** (1 / 12)];
-    const by: Record<string, [number, number]> = {
-      ArrowUp: [1, up],
-      ArrowDown: [1, -up],
-      ArrowRight: [across, 0],
-      ArrowLeft: [1 / across, 0],
-    };
-    const step = by[event.key];
-    if (step) put(movedBand(bands, index, control, hzOf(band) * step[0], gainOf(band) + step[1]));
-    else if (event.key === 'PageUp') put(narrowed(bands, index, control, 1.1));
-    else if (event.key === 'PageDown') put(narrowed(bands, index, control, 1 / 1.1));
+    const next = stepped(bands, index, control, event.key, event.shiftKey);
+    if (next) put(next);
     else if (event.key === 'Delete') remove(index);
     else return;
     event.preventDefault();
@@ -169,46 +162,16 @@
         <path class="total" class:part={name !== 'both'} d={line(levels)} />
       {/each}
       {#each bands as band, i (i)}
-        {@const x = hzX(hzOf(band), width)}
-        {@const y = held(gainY(gainOf(band)))}
-        {@const moved = Math.sign(Number(band.move_db ?? 0)) * (moves[i] ?? 0)}
-        {#if band.move_db}
-          <line
-            class="way"
-            x1={x}
-            x2={x}
-            y1={y}
-            y2={held(gainY(gainOf(band) + Number(band.move_db)))}
-          />
-          {#if moved}<line
-              class:less={moved < 0}
-              class="moved"
-              x1={x}
-              x2={x}
-              y1={y}
-              y2={held(gainY(gainOf(band) + moved))}
-            />{/if}
-        {/if}
-        <rect
-          class="handle"
-          class:chosen={i === chosen}
-          class:off={band.on === false}
-          data-band={i}
-          x={x - 7}
-          y={y - 7}
-          width="14"
-          height="14"
-          role="slider"
-          tabindex="0"
-          aria-label="Band {i + 1}, {SHORT[String(band.type)]}"
-          aria-valuenow={gainOf(band)}
-          aria-valuetext="{hertz(hzOf(band))}, {signed(gainOf(band))} dB"
+        <BandHandle
+          {band}
+          index={i}
+          chosen={i === chosen}
+          x={hzX(hzOf(band), width)}
+          y={(db) => held(gainY(db))}
+          move={moves[i] ?? 0}
           onfocus={() => onband(i)}
-          onkeydown={(e) => press(e, i)}
+          onkey={(e) => press(e, i)}
         />
-        <text class="number" class:chosen={i === chosen} {x} y={y + 3.5} text-anchor="middle"
-          >{i + 1}</text
-        >
       {/each}
       {#if !bands.length}
         <text x={width / 2} y={tall / 2 - 8} text-anchor="middle">double-click adds a band</text>
@@ -274,36 +237,5 @@
   .part {
     stroke-width: 1.2;
     stroke-dasharray: 5 3;
-  }
-  .way {
-    stroke: var(--edge);
-    stroke-dasharray: 2 2;
-  }
-  .moved {
-    stroke: var(--slate);
-    stroke-width: 4;
-  }
-  .less {
-    stroke: var(--madder);
-  }
-  .handle {
-    fill: var(--field);
-    stroke: var(--ink);
-    stroke-width: 1.2;
-    cursor: move;
-  }
-  .handle.chosen {
-    fill: var(--ink);
-  }
-  .handle.off {
-    stroke-dasharray: 2 2;
-    stroke: var(--muted);
-  }
-  .number {
-    fill: var(--ink);
-    font-weight: 600;
-  }
-  .number.chosen {
-    fill: var(--field);
   }
 </style>

@@ -116,7 +116,7 @@
   }
   .bar {
     position: absolute;
-    bottom: 2px;
+    bottom: 3px;
     padding-left: 3px;
     height: 9px;
     border-left: 1px solid var(--edge);
@@ -127,7 +127,7 @@
   i {
     position: absolute;
     bottom: 0;
-    height: 4px;
+    height: 3px;
     background: var(--ochre);
   }
 </style>

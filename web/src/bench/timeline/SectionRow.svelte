@@ -1,9 +1,17 @@
 <script lang="ts">
   import { barBeat, clock } from '../../lib/figures';
   import type { Live } from '../../lib/live.svelte';
-  import { barFrames, sectionSpans, snapped, type SectionSpan } from '../../lib/sections';
+  import {
+    barFrames,
+    dragged,
+    sectionSpans,
+    snapped,
+    type Part,
+    type SectionSpan,
+  } from '../../lib/sections';
   import type { Edit } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
+  import SectionBlock from './SectionBlock.svelte';
   import type { Span } from './span.svelte';
   import { drag, grabbed, type Gesture, type Spot } from '../../lib/drag';
 
@@ -14,7 +22,6 @@
   }
   let { work, live, span }: Props = $props();
 
-  type Part = 'name' | 'start' | 'end';
   const PARTS: Part[] = ['name', 'start', 'end'];
   let row: HTMLElement | undefined = $state();
   /** What the keyboard holds: a section's name or one of its edges. */
@@ -50,18 +57,10 @@
       return { part: part as Held['part'], index, from: frameOf(at), moved: false };
     },
     move(held, at, begun) {
-      const to = snapped(frameOf(at), bar, at.alt);
-      const from = snapped(held.from, bar, at.alt);
-      const section = spans[held.index];
       if (Math.abs(at.x - begun.x) > 4) held.moved = true;
       if (!held.moved) return;
-      if (held.part === 'new') draft = { begin: Math.min(from, to), end: Math.max(from, to) };
-      else if (section && held.part === 'start') draft = { begin: to, end: section.end };
-      else if (section && held.part === 'end') draft = { begin: section.begin, end: to };
-      else if (section) {
-        const by = snapped(frameOf(at) - held.from + section.begin, bar, at.alt);
-        draft = { begin: by, end: by + section.end - section.begin };
-      }
+      const snap = (frame: number): number => snapped(frame, bar, at.alt);
+      draft = dragged(held.part, spans[held.index], held.from, frameOf(at), snap) ?? draft;
     },
     end(held) {
       const made = draft;
@@ -155,59 +154,17 @@
     {@const left = Math.max(span.share(section.begin), 0)}
     {@const right = Math.min(span.share(section.end), 1)}
     {#if right > 0 && left < 1}
-      <div
-        class="section"
-        class:open={section.open}
-        style:left="{100 * left}%"
-        style:width="{100 * (right - left)}%"
-      >
-        <span
-          class="edge start"
-          role="presentation"
-          class:chosen={chosen.index === section.index && chosen.part === 'start'}
-          data-grab="start:{section.index}"
-        ></span>
-        {#if work.namingSection === section.index}
-          <input
-            aria-label="Name of the section"
-            value={section.name}
-            {@attach (node: HTMLInputElement) => {
-              node.focus();
-              node.select();
-            }}
-            onblur={(e) =>
-              work.namingSection === section.index && rename(section.index, e.currentTarget.value)}
-            onkeydown={(e) => {
-              e.stopPropagation();
-              if (e.key === 'Enter') rename(section.index, e.currentTarget.value);
-              if (e.key === 'Escape') rename(section.index, section.name);
-            }}
-          />
-        {:else}
-          <span
-            class="name"
-            role="presentation"
-            class:chosen={chosen.index === section.index && chosen.part === 'name'}
-            title="{section.name}, {placeOf(section.begin)} to {placeOf(section.end)}"
-            data-grab="name:{section.index}"
-            ondblclick={() => (work.namingSection = section.index)}>{section.name}</span
-          >
-        {/if}
-        <button
-          class="away"
-          tabindex="-1"
-          aria-label="Take the section {section.name} away"
-          title="Take {section.name} away"
-          onclick={() => void work.edit({ type: 'remove_section', section: section.index })}
-          >×</button
-        >
-        <span
-          class="edge end"
-          role="presentation"
-          class:chosen={chosen.index === section.index && chosen.part === 'end'}
-          data-grab="end:{section.index}"
-        ></span>
-      </div>
+      <SectionBlock
+        {section}
+        {left}
+        {right}
+        place="{placeOf(section.begin)} to {placeOf(section.end)}"
+        chosen={chosen.index === section.index ? chosen.part : null}
+        naming={work.namingSection === section.index}
+        onname={() => (work.namingSection = section.index)}
+        onrename={(name) => rename(section.index, name)}
+        onaway={() => void work.edit({ type: 'remove_section', section: section.index })}
+      />
     {/if}
   {/each}
   {#if draft}
@@ -235,55 +192,9 @@
   .row:focus-visible {
     outline-offset: -2px;
   }
-  .row:focus-visible .chosen {
-    text-decoration: underline;
-    background: var(--ochre-soft);
-  }
   .hint {
     padding-left: 6px;
     color: var(--muted);
-  }
-  .section {
-    position: absolute;
-    top: 0;
-    bottom: 0;
-    display: flex;
-    border-left: 2px solid var(--ink);
-    border-right: 1px solid var(--ink);
-    background: var(--ground);
-    cursor: grab;
-  }
-  .section.open {
-    border-right-color: var(--hair);
-  }
-  .name {
-    flex: 1;
-    padding: 0 2px;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-    font-weight: 600;
-  }
-  .away {
-    display: none;
-    padding: 0 3px;
-    color: var(--muted);
-  }
-  .section:hover .away {
-    display: block;
-  }
-  .edge {
-    flex: none;
-    width: 5px;
-    cursor: ew-resize;
-  }
-  input {
-    flex: 1;
-    min-width: 60px;
-    height: 18px;
-    padding: 0 var(--s1);
-    background: var(--field);
-    border: 1px solid var(--ochre);
   }
   .draft {
     position: absolute;
