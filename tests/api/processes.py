@@ -10,8 +10,13 @@ from tests.server import Server, Tab
 
 
 def children(pid: int) -> dict[str, int]:
-    """Return the numbers of the processes below one, by name."""
-    found = {}
+    """Return the numbers of the processes below one, by name.
+
+    Of two with one name the nearer: a process that begins another is two with its name until the
+    other one's program is there.
+    """
+    found: dict[str, int] = {}
+    below: dict[str, int] = {}
     for entry in Path("/proc").iterdir():
         if entry.name.isdigit():
             try:
@@ -19,8 +24,9 @@ def children(pid: int) -> dict[str, int]:
             except OSError:
                 continue
             if int(rest.split()[1]) == pid:
-                found |= {name: int(entry.name), **children(int(entry.name))}
-    return found
+                found[name] = int(entry.name)
+                below |= children(int(entry.name))
+    return below | found
 
 
 def until(reported: Callable[[], Any], seconds: float = PATIENCE_S) -> Any:
