@@ -67,6 +67,10 @@ ROUND_NOTES, ROUND_GAIN_DB, ROUND_FEW_SIGMAS = 20, 11.0, 12.0
 ROUNDEST_Q, ROUNDEST_GAIN_DB = 2.0, 9.0
 ABOVE_LOWEST_OCTAVES = 0.6
 """The lowest line has none below it that could say how much is usual."""
+REACH_OCTAVES, STEADY_REACH_OCTAVES, STEADY_CENTS = 1 / 12, 1 / 8, 5.0
+"""How far from a bell notes show it: farther where they stand still, and pass over less of it."""
+TRACE_DB = 26.0
+"""So far under its frame's course a line is a trace between the partials, and says nothing."""
 SPREAD_DB = 1.0
 """How uncertain the level of a single line is at least."""
 
@@ -81,10 +85,17 @@ class Lines(NamedTuple):
 
 
 class Notes(NamedTuple):
-    """What the notes in a sound show: how many different ones there are, what rings."""
+    """What the notes in a sound show: how many different ones there are, what rings.
+
+    own_level: those of the bells whose lines keep a level of their own instead of following the
+    other lines, as those of a note do that is held under the others. glide: notes do not stand
+    still, as in speech.
+    """
 
     different: int
     bells: tuple[Bell, ...]
+    own_level: tuple[Bell, ...] = ()
+    glide: bool = False
 
 
 def look(lines: Lines) -> Notes:
@@ -101,7 +112,8 @@ def look(lines: Lines) -> Notes:
     sigma = np.where(known, np.maximum(body.sigma_db, LEAST_SIGMA_DB), UNKNOWN_DB)
     fitted = fit(body.level_db, sigma * SHARED, known, FITTED_SIGMAS, moving=False)
     kept = tuple(b for b in fitted.bells if _believed(b, fitted, body, np.array(notes)))
-    return Notes(different, kept)
+    own = tuple(b for b in kept if _keeps_level(b, body))
+    return Notes(different, kept, own, not body.steady)
 
 
 def lines_of(sound: Wave, rate: int) -> Lines:
@@ -214,7 +226,9 @@ def _different(names: list[Wave]) -> list[int]:
 class _Body(NamedTuple):
     """What is common to all contexts at every grid point, and the means that it is made of.
 
-    lowest: where the lowest line of a frame is in the middle, in octaves.
+    raw_db: the levels of the lines that the means are of. lowest: where the lowest line of a frame
+    is in the middle, in octaves. steady: notes stand still, as of an instrument that has no
+    formants that wander; each tells of one point only.
     """
 
     level_db: Wave
@@ -223,7 +237,9 @@ class _Body(NamedTuple):
     context: Index
     point: Index
     mean_db: Wave
+    raw_db: Wave
     lowest: float
+    steady: bool
 
 
 def _body(lines: Lines, context: Index) -> _Body:
@@ -233,6 +249,11 @@ def _body(lines: Lines, context: Index) -> _Body:
     frame, octave, level, point = (
         a[kept] for a in (lines.frame, lines.octave, lines.level_db, point)
     )
+    steady = _moved_cents(lines, context) < STEADY_CENTS
+    if steady:
+        source = _sources(frame, octave - np.log2(1000), level)
+        kept = level - source > -TRACE_DB
+        frame, octave, level, point = (a[kept] for a in (frame, octave, level, point))
     starts = np.flatnonzero(np.diff(frame, prepend=-1))
     lowest = float(np.median(octave[starts])) if len(starts) else 0.0
     key = frame * n + point
@@ -240,6 +261,7 @@ def _body(lines: Lines, context: Index) -> _Body:
     own_context, own_point = context[unique // n], unique % n
     body = np.zeros(n)
     sigma, count = np.full(n, np.inf), np.zeros(n, int)
+    raw = np.bincount(inverse, level) / np.bincount(inverse)
     mean = np.zeros(len(unique))
     for _ in range(TURNS):
         source = _sources(frame, octave - np.log2(1000), level - body[point])
@@ -251,7 +273,19 @@ def _body(lines: Lines, context: Index) -> _Body:
             design = np.vander(OCTAVES - np.log2(1000), 3)
             bend = np.linalg.lstsq(design[known], body[known], rcond=None)[0]
             body = np.where(known, body - design @ bend, 0.0)
-    return _Body(body, sigma, count, own_context, own_point, mean, lowest)
+    return _Body(body, sigma, count, own_context, own_point, mean, raw, lowest, steady)
+
+
+def _moved_cents(lines: Lines, context: Index) -> float:
+    """Return how far the lowest lines of a context move from one frame to the next (median)."""
+    starts = np.searchsorted(lines.frame, np.arange(lines.frames + 1))
+    moved = []
+    same = (context[1:] == context[:-1]) & (context[1:] >= 0)
+    for frame in np.flatnonzero(same):
+        here = lines.octave[starts[frame] : starts[frame + 1]][:LOWEST_LINES]
+        there = lines.octave[starts[frame + 1] : starts[frame + 2]]
+        moved.append(np.median(np.abs(here[:, None] - there[None]).min(axis=1)))
+    return 1200 * float(np.median(moved)) if moved else np.inf
 
 
 def _sources(frame: Index, octave: Wave, level: Wave) -> Wave:
@@ -328,7 +362,8 @@ def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
     if len(shown) < FEWEST_SEEN:
         return False
     doubtful = bell.gain_db < BROAD_GAIN_DB or _spread_db(bell, body) > WANDERS_DB
-    if bell.q < ROUND_Q and doubtful and bell.sigmas < _round_sigmas(bell, len(shown)):
+    wanders = bell.q < ROUND_Q and doubtful and not body.steady
+    if wanders and bell.sigmas < _round_sigmas(bell, len(shown)):
         return False
     agree = float(np.mean(shown > bell.gain_db / 3))
     if len(shown) < FEWEST_NOTES and (agree < 1 or bell.sigmas < FEWEST_SIGMAS):
@@ -347,15 +382,26 @@ def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
     )
 
 
+def _keeps_level(bell: Bell, body: _Body) -> bool:
+    """Return whether the lines at a bell vary less by themselves than over the other lines."""
+    near = np.abs(body.point - bell.point) <= 1
+    return bool(near.any()) and _scatter(body.raw_db[near]) < _scatter(body.mean_db[near])
+
+
+def _scatter(values: Wave) -> float:
+    """Return the spread of values (median, as of a Gaussian)."""
+    return 1.48 * float(np.median(np.abs(values - np.median(values))))
+
+
 def _spread_db(bell: Bell, body: _Body) -> float:
-    """Return how far contexts differ at a place around a bell (median, as of a Gaussian)."""
+    """Return how far contexts differ at a place around a bell."""
     near = np.abs(body.point - bell.point) <= 0.5 / bell.q * PER_OCTAVE
     points, levels = body.point[near], body.mean_db[near]
     spreads = []
     for point in np.unique(points):
         here = levels[points == point]
         if len(here) > 3:
-            spreads.append(1.48 * np.median(np.abs(here - np.median(here))))
+            spreads.append(_scatter(here))
     return float(np.median(spreads)) if spreads else np.inf
 
 
@@ -375,7 +421,8 @@ def _known_share(bell: Bell, known: NDArray[np.bool_]) -> float:
 
 def _shown(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> Wave:
     """Return how far each different note stands over all but this bell, in dB."""
-    reach = np.clip(0.72 / bell.q * PER_OCTAVE, 1.0, PER_OCTAVE / 12)
+    most = STEADY_REACH_OCTAVES if body.steady else REACH_OCTAVES
+    reach = np.clip(0.72 / bell.q * PER_OCTAVE, 1.0, most * PER_OCTAVE)
     near = np.abs(body.point - bell.point) <= reach
     others = fitted.course + sum(
         (b.shape for b in fitted.bells if b is not bell), np.zeros(len(GRID_HZ))

@@ -37,6 +37,8 @@ HELD_SCATTER_CENTS = 10.0
 """... if it scatters no more: what rings draws the lines of a glide to its whole width."""
 HELD_OCTAVES, HELD_Q = 1 / 24, 12.0
 """So near to a held note nothing as narrow as this is believed: it is the note."""
+GLIDING_S = 20.0
+"""Where notes glide, as in speech, a shorter passage shows only two thirds of what rings."""
 SILENT_DB = -90.0
 
 
@@ -66,13 +68,15 @@ class HeldNote(BaseModel):
 class Scan(NamedTuple):
     """What a passage shows.
 
-    can_tell: whether noise or enough different notes were there to tell by. level_db,
-    around_db: the long-term spectrum on GRID_HZ in dB, and its surroundings.
+    can_tell: whether noise or enough different notes were there to tell by. brief: a longer
+    passage would show more. level_db, around_db: the long-term spectrum on GRID_HZ in dB, and its
+    surroundings.
     """
 
     found: tuple[Resonance, ...]
     held: tuple[HeldNote, ...]
     can_tell: bool
+    brief: bool
     seconds: float
     level_db: Wave
     around_db: Wave
@@ -85,9 +89,12 @@ class Scan(NamedTuple):
                 "Too little moves here to tell a resonance from a held note: scan a passage with"
                 " more different notes, or with drums or noise."
             )
+        told = f"{len(self.found)} found."
         if not self.found:
-            return "Nothing rings: no place stays over its surroundings."
-        return f"{len(self.found)} found."
+            told = "Nothing rings: no place stays over its surroundings."
+        if self.brief:
+            told += f" Notes glide here, as in speech: {GLIDING_S:g} s or more would show more."
+        return told
 
 
 def scan(sound: Sound, rate: int, low_hz: float = LOW_HZ, high_hz: float = HIGH_HZ) -> Scan:
@@ -114,6 +121,7 @@ def scan(sound: Sound, rate: int, low_hz: float = LOW_HZ, high_hz: float = HIGH_
         tuple(sorted(found[:MOST], key=lambda r: r.hz)),
         looks[0].held,
         any(look.can_tell for look in looks),
+        seconds < GLIDING_S and all(look.glides for look in looks),
         seconds,
         level,
         _around(level),
@@ -126,6 +134,7 @@ class _Look(NamedTuple):
     found: tuple[Resonance, ...]
     held: tuple[HeldNote, ...]
     can_tell: bool
+    glides: bool
     level_db: Wave
 
 
@@ -141,11 +150,13 @@ def _look(wave: Wave, rate: int) -> _Look:
         # A broader bump than one line has others in it.
         narrow = bell.q > HELD_Q
         stands = any(abs(np.log2(bell.hz / note.hz)) < HELD_OCTAVES for note in held) and narrow
+        stands &= bell in notes.own_level
         if alone and not stands:
             bells.append(bell)
-    can_tell = noise.where.mean() >= TOLD_SHARE or notes.different >= in_notes.FEWEST_NOTES
+    noisy = noise.where.mean() >= TOLD_SHARE
+    can_tell = noisy or notes.different >= in_notes.FEWEST_NOTES
     found = tuple(_told(b, wave, rate) for b in bells)
-    return _Look(found, held, bool(can_tell), _level(views))
+    return _Look(found, held, bool(can_tell), notes.glide and not noisy, _level(views))
 
 
 def _channels(sound: Sound) -> list[Wave]:
