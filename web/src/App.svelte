@@ -1,9 +1,10 @@
 <script lang="ts">
   import PrintDialog from './dialogs/PrintDialog.svelte';
   import RevisionDialog from './dialogs/RevisionDialog.svelte';
+  import KeysDialog from './dialogs/KeysDialog.svelte';
+  import Notices from './views/Notices.svelte';
   import TopBar from './views/TopBar.svelte';
   import { Span } from './bench/timeline/span.svelte';
-  import Dialog from './components/Dialog.svelte';
   import TypedOver from './components/TypedOver.svelte';
   import { typing } from './lib/typing.svelte';
   import { isTyping, press, release, shortcuts, type View } from './lib/shortcuts';
@@ -184,18 +185,7 @@
             : '; the first one sets the session’s rate'}{/if}
       </div>
     {/if}
-    {#if work.cues && view === 'bench'}
-      <div class="problem offer" role="status">
-        {work.cues.file} has {work.cues.markers.length} cue markers.
-        <button onclick={() => void work.takeCues()}>Take them as sections</button>
-        <button onclick={() => (work.cues = null)}>Leave them</button>
-      </div>
-    {/if}
-    {#if work.problem}
-      <div class="problem" role="alert">
-        {work.problem} <button onclick={() => (work.problem = null)}>Close</button>
-      </div>
-    {/if}
+    <Notices {work} offers={view === 'bench'} />
   </div>
 {/if}
 {#if typing.over}{#key typing.over}<TypedOver over={typing.over} />{/key}{/if}
@@ -207,15 +197,7 @@
     onclose={() => (sheet = null)}
   />{/if}
 {#if sheet === 'keys'}
-  <Dialog title="Keys" onclose={() => (sheet = null)}>
-    <table class="keys">
-      <tbody>
-        {#each keys as shortcut (shortcut.words)}
-          <tr><td class="which">{shortcut.keys}</td><td>{shortcut.words}</td></tr>
-        {/each}
-      </tbody>
-    </table>
-  </Dialog>
+  <KeysDialog {keys} onclose={() => (sheet = null)} />
 {/if}
 
 <style>
@@ -236,29 +218,5 @@
     border: 3px dashed var(--ink);
     pointer-events: none;
     z-index: 9;
-  }
-  .problem {
-    position: absolute;
-    left: 50%;
-    bottom: 16px;
-    transform: translateX(-50%);
-    max-width: 80%;
-    padding: var(--s2) var(--s4);
-    background: var(--field);
-    border: 1px solid var(--ink);
-    border-left: 6px double var(--ink);
-    z-index: 10;
-  }
-  .offer {
-    bottom: 64px;
-  }
-  .problem button {
-    margin-left: var(--s3);
-    text-decoration: underline;
-  }
-  .keys .which {
-    text-align: left;
-    padding: 2px var(--s5) 2px 0;
-    white-space: nowrap;
   }
 </style>

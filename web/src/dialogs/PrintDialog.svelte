@@ -1,7 +1,9 @@
 <script lang="ts">
-  import Checkbox from '../components/Checkbox.svelte';
   import Choice from '../components/Choice.svelte';
   import Dialog from '../components/Dialog.svelte';
+  import { fadeSeconds } from '../lib/printing';
+  import PrintNames from './PrintNames.svelte';
+  import PrintSound, { type SoundOptions } from './PrintSound.svelte';
   import PrintList from '../proof/PrintList.svelte';
   import { api, Refusal } from '../lib/api';
   import { sectionSpans } from '../lib/sections';
@@ -21,18 +23,11 @@
   const GROUPS = 'stems: what goes to the main bus';
   const TRACKS = 'stems: every track, buses dry';
   const KEPT = 'print names';
-  const CONTAINERS = { WAV: 'wav', 'Broadcast WAV': 'bwf', AIFF: 'aiff', FLAC: 'flac' } as const;
-  type Container = keyof typeof CONTAINERS;
 
   let what = $state(MIX);
   let passage = $state('whole song');
-  let container = $state<string>('WAV');
-  let width = $state('24');
-  let kbps = $state(192);
-  let rate = $state('as the session');
-  let dither = $state<'tpdf' | 'shaped' | 'none'>('tpdf');
-  let fadeIn = $state('0');
-  let fadeOut = $state('0');
+  let sound = $state.raw<SoundOptions>({ format: 'wav-24', rate: null, dither: 'tpdf' });
+  let fades = $state({ in_s: '0', out_s: '0' });
   let cues = $state(true);
   let more = $state(false);
   let names = $state(stored<Record<string, string>>(KEPT, {}));
@@ -42,30 +37,12 @@
 
   const loop = $derived(live.transport.loop);
   const strip = $derived(work.strip);
-  const coder = $derived(delivery?.coders.find((c) => c.title === container) ?? null);
-  const widths = $derived(
-    container === 'AIFF' || container === 'FLAC' ? ['16', '24'] : ['16', '24', '32f'],
-  );
-  const format = $derived(
-    coder ? `${coder.codec}-${kbps}` : `${CONTAINERS[container as Container]}-${width}`,
-  );
   const sections = $derived(work.model?.sections ?? []);
 
   $effect(() => {
     void api.delivery().then((d) => (delivery = d));
     if (work.state) void api.stemsWords(work.state.id).then((w) => (words = w));
   });
-  $effect(() => {
-    if (!widths.includes(width)) width = '24';
-    if (coder && !coder.kbps.includes(kbps)) kbps = coder.kbps[coder.kbps.length - 2] ?? kbps;
-  });
-
-  function seconds(text: string): number {
-    const value = Number(text.replace(',', '.'));
-    if (!Number.isFinite(value) || value < 0 || value > 60)
-      throw new Refusal(`“${text}” is no length of a fade; 0 to 60 s can be typed`);
-    return value;
-  }
 
   function spans(): { begin: number; end: number | null; name: string }[] {
     if (passage === 'each section' && work.model) return sectionSpans(work.model, work.frames);
@@ -79,13 +56,11 @@
     return {
       strip: what.includes('after its') ? (strip?.id ?? null) : null,
       tap: what.includes('fader') ? 'fader' : 'chain',
-      format,
-      rate: rate === 'as the session' ? null : ((Number.parseFloat(rate) * 1000) as 44100),
-      dither,
+      ...sound,
       begin: span.begin,
       end: span.end,
-      fade_in_s: seconds(fadeIn),
-      fade_out_s: seconds(fadeOut),
+      fade_in_s: fadeSeconds(fades.in_s),
+      fade_out_s: fadeSeconds(fades.out_s),
       cues,
       name: section ? `${pattern} - ${section}` : pattern,
       title: names.title ?? '',
@@ -134,71 +109,11 @@
       disabled={[...(loop ? [] : ['loop']), ...(sections.length ? [] : ['each section'])]}
       onchoose={(v) => (passage = v)}
     />
-    <Choice
-      label="File"
-      options={[...Object.keys(CONTAINERS), ...(delivery?.coders ?? []).map((c) => c.title)]}
-      value={container}
-      onchoose={(v) => (container = v)}
-    />
-    <div class="three">
-      {#if coder}
-        <label
-          >kbit/s
-          <select bind:value={kbps} aria-label="kbit/s">
-            {#each coder.kbps as k (k)}<option value={k}>{k}</option>{/each}
-          </select></label
-        >
-        <span class="said">a listening copy; it is coded last, from float</span>
-      {:else}
-        <Choice
-          label="Bits"
-          options={widths}
-          value={width}
-          titles={{ '32f': 'float: nothing is dropped, nothing is dithered' }}
-          onchoose={(v) => (width = v)}
-        />
-        <label
-          >Rate
-          <select bind:value={rate} aria-label="Rate">
-            <option>as the session</option>
-            {#each [44.1, 48, 88.2, 96, 192] as khz (khz)}<option>{khz} kHz</option>{/each}
-          </select></label
-        >
-        {#if width !== '32f'}
-          <Choice
-            label="Dither, once, last"
-            options={['tpdf', 'shaped', 'none']}
-            value={dither}
-            titles={{
-              tpdf: 'triangular, 2 LSB, its own for each file',
-              shaped:
-                'the same with its noise moved to where the ear hears it least; for 44.1 and 48 kHz',
-            }}
-            onchoose={(v) => (dither = v as typeof dither)}
-          />
-        {/if}
-      {/if}
-    </div>
+    <PrintSound {delivery} bind:sound />
     <button class="act" aria-expanded={more} onclick={() => (more = !more)}
       >{more ? 'fewer' : 'fades, names, markers…'}</button
     >
-    {#if more}
-      <div class="fields">
-        <label>Fade in, s <input bind:value={fadeIn} inputmode="decimal" /></label>
-        <label>Fade out, s <input bind:value={fadeOut} inputmode="decimal" /></label>
-        {#each [['title', 'Title'], ['artist', 'Artist'], ['isrc', 'ISRC'], ['comment', 'Comment']] as [key, label] (key)}
-          <label>{label} <input bind:value={names[key as string]} maxlength="200" /></label>
-        {/each}
-        <label
-          >File name <input
-            bind:value={names.pattern}
-            placeholder={'{session} - {part}'}
-            title={'of {session}, {part}, {rate}, {format} and words'}
-          /></label
-        >
-        <Checkbox on={cues} label="sections as cue markers" onswitch={(on) => (cues = on)} />
-      </div>
-    {/if}
+    {#if more}<PrintNames bind:fades bind:names bind:cues />{/if}
     <div class="last">
       {#if problem}<p role="alert">{problem}</p>{/if}
       <button class="primary go" onclick={() => void print()}>Print</button>
@@ -218,24 +133,12 @@
     gap: 2px;
     color: var(--slate);
   }
-  select,
-  input {
+  select {
     color: var(--ink);
     background: var(--ground);
     border-bottom: 1px solid var(--edge);
     padding: 2px var(--s1);
     min-width: 0;
-  }
-  .three {
-    display: flex;
-    gap: var(--s4);
-    align-items: end;
-  }
-  .fields {
-    display: grid;
-    grid-template-columns: repeat(4, 1fr);
-    gap: var(--s2);
-    align-items: end;
   }
   .said {
     color: var(--muted);

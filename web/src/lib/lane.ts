@@ -2,7 +2,7 @@
 import { range } from './controls';
 import { figure, panned } from './figures';
 import { shareIn, valueIn, type Range } from './scale';
-import type { Control } from './types';
+import type { Control, Point } from './types';
 
 export interface LaneScale extends Range {
   title: string;
@@ -43,4 +43,42 @@ export function shown(scale: LaneScale, value: number): string {
 /** A bare number of at most 1 is a share. */
 export function inPercent(scale: LaneScale): boolean {
   return scale.unit === '' && scale.high <= 1;
+}
+
+const SHAPES = ['straight', 'curved', 'stepped'] as const;
+
+/** The points with another one in its order, and where it is. */
+export function pointAdded(points: readonly Point[], fresh: Point): [Point[], number] {
+  const all = [...points, fresh].sort((a, b) => a.at_s - b.at_s);
+  return [all, all.indexOf(fresh)];
+}
+
+/** The points with one at another place, which its neighbours and the song's end bound. */
+export function pointMoved(
+  points: readonly Point[],
+  which: number,
+  to: { at_s: number; value: number },
+  end_s: number,
+): Point[] {
+  const earliest = points[which - 1]?.at_s ?? 0;
+  const latest = points[which + 1]?.at_s ?? end_s;
+  const at_s = Math.min(Math.max(to.at_s, earliest), latest);
+  return points.map((p, i) => (i === which ? { ...p, value: to.value, at_s } : p));
+}
+
+/** The points with the next shape of the way behind one. */
+export function pointShaped(points: readonly Point[], which: number): Point[] {
+  return points.map((p, i) => {
+    const next = SHAPES[(SHAPES.indexOf(p.shape) + 1) % SHAPES.length] ?? 'straight';
+    return i === which ? { ...p, shape: next } : p;
+  });
+}
+
+/** The way through points as lines, each a time in seconds and a value; curves as straight. */
+export function cornersOf(points: readonly Point[]): [number, number][] {
+  return points.flatMap((p, i): [number, number][] => {
+    const before = points[i - 1];
+    const corner: [number, number] = [p.at_s, p.value];
+    return before?.shape === 'stepped' ? [[p.at_s, before.value], corner] : [corner];
+  });
 }

@@ -5,7 +5,7 @@ import workletUrl from './player.worklet?worker&url';
 
 export type Side = 'in' | 'out' | 'removed';
 
-interface Meter {
+export interface Meter {
   left: number;
   right: number;
   reduction: number;

@@ -5,7 +5,7 @@
     /** What is copied, as it is called. */
     what: string;
     branch: Branch;
-    branches: Branch[];
+    branches: readonly Branch[];
     /** Called with the branch that gets it; null: all others. */
     oncopy: (to: string | null) => void;
   }

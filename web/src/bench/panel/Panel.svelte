@@ -1,16 +1,15 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import Choice from '../../components/Choice.svelte';
-  import Slider from '../../components/Slider.svelte';
   import Checkbox from '../../components/Checkbox.svelte';
   import type { Live } from '../../lib/live.svelte';
-  import type { Control, ParamValue, Slot } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import BandSliders from './BandSliders.svelte';
   import FirstStages from './FirstStages.svelte';
   import KeyBar from './KeyBar.svelte';
   import MarkBox from './MarkBox.svelte';
   import MovingSlider from '../../components/MovingSlider.svelte';
+  import ParamRow from './ParamRow.svelte';
   import PictureShelf from './PictureShelf.svelte';
   import PlaceList from './PlaceList.svelte';
   import ScanBox from './ScanBox.svelte';
@@ -57,27 +56,6 @@
   const places = $derived(kind?.pictures.includes('places') ? lists[0] : undefined);
   const switches = $derived((kind?.controls ?? []).filter((c) => c.type === 'switch'));
 
-  function others(name: string): Partial<Record<Slot, ParamValue>> {
-    const found: Partial<Record<Slot, ParamValue>> = {};
-    for (const [slot, params] of compare.heldParams(stage?.id ?? '')) {
-      if (params[name] !== stage?.params[name]) found[slot] = params[name] ?? null;
-    }
-    return found;
-  }
-
-  /** Note values that may be typed on a time in milliseconds: a release, beside its note. */
-  function notesOf(name: string): readonly string[] {
-    const note = kind?.controls.find((c) => c.name === name.replace(/_ms$/, '_note'));
-    return name.endsWith('_ms') && note?.type === 'choice' ? note.choices : [];
-  }
-
-  function setNote(name: string, note: string): Promise<void> {
-    if (!stage) return Promise.resolve();
-    const stem = name.replace(/_ms$/, '');
-    const params = { [`${stem}_note`]: note, [`${stem}_mode`]: 'tempo' };
-    return work.edit({ type: 'set_params', stage: stage.id, params, whole: false });
-  }
-
   function around(by: Around): void {
     if (!stage) return;
     const all = work.chosen.length ? work.chosen : [stage.id];
@@ -86,35 +64,6 @@
     });
   }
 </script>
-
-{#snippet one(control: Control)}
-  {#if control.type === 'number'}
-    <Slider
-      {control}
-      value={work.moving(stage?.id ?? '', control.name) ?? stage?.params[control.name] ?? null}
-      moves={work.laneOf(stage?.id ?? '', control.name) !== null}
-      onlane={() => (work.lane = { owner: stage?.id ?? '', control: control.name })}
-      onaim={aiming.names.has(control.name) ? () => aiming.showFor(control.name) : undefined}
-      others={others(control.name)}
-      notes={notesOf(control.name)}
-      onnote={(note) => void setNote(control.name, note)}
-      onhold={(value) => work.hold(control.name, value)}
-      ondrop={() => void work.drop()}
-    />
-  {:else}
-    <label class="note" title={control.doc}
-      >{control.label}
-      <select
-        value={String(stage?.params[control.name])}
-        onchange={(e) => void work.set(control.name, e.currentTarget.value)}
-      >
-        {#each control.choices as choice (choice)}<option value={choice}
-            >{choice.replace('t', ' triplet').replace(/\.$/, ' dotted')}</option
-          >{/each}
-      </select>
-    </label>
-  {/if}
-{/snippet}
 
 {#if work.split}
   <SplitPanel {work} {live} {aiming} split={work.split} />
@@ -195,14 +144,24 @@
             {work}
             {control}
           />{/each}{/if}
-      {#each steady as control (control.name)}{@render one(control)}{/each}
+      {#each steady as control (control.name)}<ParamRow
+          {work}
+          {compare}
+          {aiming}
+          {control}
+        />{/each}
       <MovingSlider
         of={work.movable(stage.id, 'mix')}
         value={stage.mix}
         onhold={(value) => work.holdMix(stage, value)}
         onaim={() => aiming.showFor('mix')}
       />
-      {#each passing as control (control.name)}{@render one(control)}{/each}
+      {#each passing as control (control.name)}<ParamRow
+          {work}
+          {compare}
+          {aiming}
+          {control}
+        />{/each}
       {#if kind.glyph !== 'response'}{#each lists as control (control.name)}<BandSliders
             {work}
             {control}
@@ -265,17 +224,6 @@
     gap: 3px var(--s5);
     align-content: start;
     min-width: 0;
-  }
-  .note {
-    display: flex;
-    justify-content: space-between;
-    align-items: start;
-    color: var(--slate);
-  }
-  select {
-    background: var(--field);
-    border: 1px solid var(--hair);
-    color: var(--ink);
   }
   @media (max-width: 1100px) {
     .panel {

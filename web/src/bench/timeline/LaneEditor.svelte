@@ -1,12 +1,22 @@
 <script lang="ts">
   import { standing } from '../../lib/chain';
-  import { laneScale, shareOf, shown, valueOf } from '../../lib/lane';
+  import {
+    cornersOf,
+    laneScale,
+    pointAdded,
+    pointMoved,
+    pointShaped,
+    shareOf,
+    shown,
+    valueOf,
+  } from '../../lib/lane';
   import { sectionSpans } from '../../lib/sections';
   import { typeOver } from '../../lib/typing.svelte';
   import type { Live } from '../../lib/live.svelte';
   import type { Lane, Place, Point } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import type { Span } from './span.svelte';
+  import LaneHead from './LaneHead.svelte';
   import SectionValues from './SectionValues.svelte';
   import { drag, type Gesture } from '../../lib/drag';
 
@@ -20,7 +30,6 @@
   }
   let { work, live, span, place, width, height }: Props = $props();
 
-  const SHAPES = ['straight', 'curved', 'stepped'] as const;
   const TOP = 22;
   const FOOT = 24;
   let draft = $state.raw<Point[] | null>(null);
@@ -54,13 +63,9 @@
     }
     const first = points[0];
     if (!first) return '';
-    let path = `M0 ${y(first.value)}`;
-    points.forEach((p, i) => {
-      const before = points[i - 1];
-      if (before?.shape === 'stepped') path += `L${x(p.at_s)} ${y(before.value)}`;
-      path += `L${x(p.at_s)} ${y(p.value)}`;
-    });
-    return `${path}L${width} ${y(points[points.length - 1]?.value ?? 0)}`;
+    const through = cornersOf(points).map(([at_s, value]) => `L${x(at_s)} ${y(value)}`);
+    const last = points[points.length - 1];
+    return `M0 ${y(first.value)}${through.join('')}L${width} ${y(last?.value ?? 0)}`;
   });
 
   /** A point by its number; a press beside all of them makes one. */
@@ -71,17 +76,13 @@
       if (chosen >= 0) draft = [...points];
       else {
         const fresh: Point = { at_s: timeAt(at.x), value: valueAt(at.y), shape: 'straight' };
-        draft = [...points, fresh].sort((a, b) => a.at_s - b.at_s);
-        chosen = draft.indexOf(fresh);
+        [draft, chosen] = pointAdded(points, fresh);
       }
       return chosen;
     },
     move(held, at) {
-      const earliest = draft?.[held - 1]?.at_s ?? 0;
-      const latest = draft?.[held + 1]?.at_s ?? work.frames / work.rate;
-      const at_s = Math.min(Math.max(timeAt(at.x), earliest), latest);
-      const value = valueAt(at.y);
-      draft = draft?.map((p, i) => (i === held ? { ...p, at_s, value } : p)) ?? null;
+      const to = { at_s: timeAt(at.x), value: valueAt(at.y) };
+      draft = draft && pointMoved(draft, held, to, work.frames / work.rate);
     },
     end: () => draft && void store(draft),
   };
@@ -100,10 +101,7 @@
   }
 
   function shape(): void {
-    const point = points[chosen];
-    if (!point) return;
-    const next = SHAPES[(SHAPES.indexOf(point.shape) + 1) % 3] ?? 'straight';
-    void store(points.map((p, i) => (i === chosen ? { ...p, shape: next } : p)));
+    if (chosen >= 0) void store(pointShaped(points, chosen));
   }
 
   function key(event: KeyboardEvent): void {
@@ -191,25 +189,18 @@
       {/if}
     {/each}
   </svg>
-  <div class="head">
-    <b>{scale.title}</b>
-    {#if by}<span>moved by the lever {by.name}</span>{/if}
-    {#if chosen >= 0}
-      <button onclick={shape}>{points[chosen]?.shape}</button>
-      <button onclick={remove}>take the point away</button>
-    {/if}
-    {#if points.length && !by}
-      <button onclick={() => void store([])}>take all away</button>
-    {/if}
-    <button
-      class="write"
-      class:on={work.writing}
-      aria-pressed={work.writing}
-      title="Controls that are moved during play leave automation behind"
-      onclick={() => (work.writing = !work.writing)}>write</button
-    >
-    <button onclick={() => (work.lane = null)} aria-label="Close the automation">close</button>
-  </div>
+  <LaneHead
+    title={scale.title}
+    lever={by?.name ?? null}
+    shape={points[chosen]?.shape ?? null}
+    any={points.length > 0}
+    writing={work.writing}
+    onshape={shape}
+    onremove={remove}
+    onclear={() => void store([])}
+    onwrite={() => (work.writing = !work.writing)}
+    onclose={() => (work.lane = null)}
+  />
   {#if !by}
     <SectionValues {scale} {parts} {rest} onset={setSection} />
   {/if}
@@ -246,27 +237,6 @@
     font-size: var(--small);
     font-weight: 600;
     fill: var(--ink);
-  }
-  .head {
-    position: absolute;
-    top: 2px;
-    left: 44px;
-    display: flex;
-    gap: var(--s3);
-    align-items: baseline;
-    padding: 0 6px;
-    background: var(--field);
-    font-size: var(--note);
-  }
-  .head button {
-    color: var(--slate);
-    border-bottom: 1px dotted currentColor;
-  }
-  .head .write.on {
-    background: var(--ink);
-    color: var(--on-ink);
-    padding: 0 6px;
-    text-decoration: none;
   }
   .live {
     position: absolute;

@@ -1,0 +1,50 @@
+<script lang="ts">
+  import Checkbox from '../components/Checkbox.svelte';
+
+  interface Props {
+    /** As typed, in seconds. */
+    fades: { in_s: string; out_s: string };
+    names: Record<string, string>;
+    cues: boolean;
+  }
+  let { fades = $bindable(), names = $bindable(), cues = $bindable() }: Props = $props();
+
+  const WORDS = { title: 'Title', artist: 'Artist', isrc: 'ISRC', comment: 'Comment' };
+</script>
+
+<div class="fields">
+  <label>Fade in, s <input bind:value={fades.in_s} inputmode="decimal" /></label>
+  <label>Fade out, s <input bind:value={fades.out_s} inputmode="decimal" /></label>
+  {#each Object.entries(WORDS) as [key, label] (key)}
+    <label>{label} <input bind:value={names[key]} maxlength="200" /></label>
+  {/each}
+  <label
+    >File name <input
+      bind:value={names.pattern}
+      placeholder={'{session} - {part}'}
+      title={'of {session}, {part}, {rate}, {format} and words'}
+    /></label
+  >
+  <Checkbox on={cues} label="sections as cue markers" onswitch={(on) => (cues = on)} />
+</div>
+
+<style>
+  .fields {
+    display: grid;
+    grid-template-columns: repeat(4, 1fr);
+    gap: var(--s2);
+    align-items: end;
+  }
+  label {
+    display: grid;
+    gap: 2px;
+    color: var(--slate);
+  }
+  input {
+    color: var(--ink);
+    background: var(--ground);
+    border-bottom: 1px solid var(--edge);
+    padding: 2px var(--s1);
+    min-width: 0;
+  }
+</style>
