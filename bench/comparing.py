@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 import pyloudnorm
+from scipy.signal import resample_poly
 
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
@@ -31,6 +32,8 @@ from salt_anvil.jobs.render import blocks
 from salt_anvil.kernels.cache import sources_digest
 
 RATE = 48000
+OVER = 8
+"""So many values for each of the sound's, when its true peak is looked for."""
 REDUCES = {"compressor": "threshold_db", "limiter": "drive_db", "deesser": "threshold_db"}
 
 
@@ -50,25 +53,26 @@ class Bench:
         plan = make_plan(session, observe_all=True, measured=measured)
         return Viewer(session, plan, self.code, self.cache)
 
-    def loudness(self, session: Session, strip: str, at: int) -> float:
-        """Return what comes out of a strip's chain (at 1) or goes in (at 0), by pyloudnorm."""
+    def heard(self, session: Session, strip: str) -> tuple[float, float]:
+        """Return the loudness (pyloudnorm) and the true peak (scipy) behind a strip's chain."""
         measured = join_measurements(self.cache, self.code)
         plan = make_plan(session, measured=measured)
         frozen = CachedStrips(self.cache, self.code)(plan)
-        if at == 0:
-            frozen.pop(strip, None)
         found = []
         for low, high, block in blocks(
             plan, self.source, 0, session.frames(), strip=strip, frozen=frozen
         ):
             found.append(block.strips[strip].out[low:high])
         sound = np.concatenate(found)
-        return float(pyloudnorm.Meter(session.rate).integrated_loudness(sound))
+        loudness = float(pyloudnorm.Meter(session.rate).integrated_loudness(sound))
+        peak = np.abs(resample_poly(sound, OVER, 1)).max()
+        return loudness, 20 * float(np.log10(peak))
 
 
 def same_loudness(bench: Bench) -> None:
     """Print for each strip what plays at what gain, and how far apart they are after it."""
-    print("same loudness, whole song: gains of A and B in dB, what is left between them in LU")
+    print("same loudness, whole song: gains of A and B in dB, what is left between them in LU,")
+    print("the highest true peak of the two as they are heard in dBTP (limit -1)")
     for strip in bench.session.strips:
         stages = [e for e in elements(strip.chain) if isinstance(e, Stage) and e.on]
         moved = [s for s in stages if s.kind in REDUCES]
@@ -92,12 +96,10 @@ def same_loudness(bench: Bench) -> None:
         span = (0, other.frames())
         rows = comparison(other, extent, "A", viewer_of, "chain", False, span).rows
         plays = {r.slot: r.plays_db or 0.0 for r in rows}
-        levels = {
-            "A": bench.loudness(bench.session, strip.id, 1) + plays["A"],
-            "B": bench.loudness(other, strip.id, 1) + plays["B"],
-        }
-        left = levels["A"] - levels["B"]
-        print(f"  {strip.name:16} {plays['A']:7.2f} {plays['B']:7.2f} {left:7.3f}")
+        heard = {"A": bench.heard(bench.session, strip.id), "B": bench.heard(other, strip.id)}
+        left = heard["A"][0] + plays["A"] - heard["B"][0] - plays["B"]
+        peak = max(heard[slot][1] + plays[slot] for slot in heard)
+        print(f"  {strip.name:16} {plays['A']:7.2f} {plays['B']:7.2f} {left:7.3f} {peak:7.2f}")
 
 
 def aims(bench: Bench) -> None:
