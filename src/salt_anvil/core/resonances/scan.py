@@ -93,7 +93,7 @@ class Scan(NamedTuple):
         if not self.found:
             told = "Nothing rings: no place stays over its surroundings."
         if self.brief:
-            told += f" Notes glide here, as in speech: {GLIDING_S:g} s or more would show more."
+            told += f" Notes glide here: {GLIDING_S:g} s would show more."
         return told
 
 
