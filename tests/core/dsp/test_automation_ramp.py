@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from salt_anvil.core.audio import GRID, RAMP
-from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
+from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory, _never
 from salt_anvil.core.state import State
 
 
@@ -50,6 +50,33 @@ def test_any_place_can_be_gone_to() -> None:
     same = jumped.over(9216, 1024)
     assert (last.value == same.value).all()
     assert (last.step == same.step).all()
+
+
+@pytest.mark.parametrize("value", [0.0, 0.1, -7.3, 1e-9, 12345.678])
+@pytest.mark.parametrize("moving", [False, True])
+def test_where_it_is_known_to_stand_it_is_the_same_to_the_bit(value: float, moving: bool) -> None:
+    """It stands up to point 40 and from 80 on; asked in blocks of several lengths."""
+
+    def at(point: int) -> np.ndarray:
+        return np.array([value + max(min(point, 80) - 40, 0) / 3, value])
+
+    def stands(first: int, count: int) -> bool:
+        return first + count - 1 <= 40 or first >= 80
+
+    known, told = AutomationRamp(Trajectory(at)), AutomationRamp(Trajectory(at, stands=stands))
+    if moving:
+        for ramp in (known, told):
+            ramp.over(0, GRID)
+            ramp.to(Trajectory(lambda p: at(p) + 1, stands=stands if ramp is told else _never))
+    start = GRID
+    for frames in (64, 1024, 100, 3000, 64, 4096, 128):
+        one, other = known.over(start, frames), told.over(start, frames)
+        points = len(one.value)
+        assert (one.value == other.value[:points]).all()
+        assert (one.step == other.step[:points]).all()
+        bends = [np.zeros((2, points, 2)) if r.bends is None else r.bends for r in (one, other)]
+        assert (bends[0] == bends[1][:, :points]).all()
+        start += frames
 
 
 @pytest.mark.parametrize("start", [1024, 1000])

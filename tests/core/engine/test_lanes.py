@@ -224,6 +224,30 @@ def test_lanes_of_a_session_hold_automation_and_levers() -> None:
     assert lanes_of(SessionIndex(session())) == {}
 
 
+def test_where_a_lane_says_that_it_stands_it_does() -> None:
+    """Random lanes with steps, jumps and plateaus, on a fine grid; and it says so where it can."""
+    rng = np.random.default_rng(8)
+    shapes = ("straight", "curved", "stepped")
+    said = 0
+    for turn in range(300):
+        times = np.sort(rng.integers(0, 12, rng.integers(1, 7))) / 4
+        points_ = tuple(
+            Point(at_s=t, value=float(rng.choice([0.2, 0.2, 0.7])), shape=rng.choice(shapes))
+            for t in times
+        )
+        lane = Lane(Scale("x", 0.1, 1, log=turn % 2 == 1, glides=turn % 5 != 0), points_)
+        begin, end = np.sort(rng.uniform(-0.3, 3.3, 2))
+        values = {lane.at(s) for s in np.linspace(begin, end, 400)}
+        if lane.stands(begin, end):
+            said += 1
+            assert len(values) == 1, (points_, begin, end)
+    assert said > 60
+    stepped = Lane(Scale("x", 0, 1), (Point(at_s=0, value=0, shape="stepped"), *points((9, 1))))
+    assert stepped.stands(1, 8)
+    assert not stepped.stands(1, 8.996)
+    assert stepped.stands(9, 1e9)
+
+
 def test_an_automated_lever_carries_its_controls_along() -> None:
     lever = {"id": "l", "name": "L", "moves": [
         {"owner": "a", "control": "pan", "low": -1, "high": 1}]}  # fmt: skip

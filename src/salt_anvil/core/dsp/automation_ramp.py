@@ -10,15 +10,21 @@ from salt_anvil.core.dsp.control_ramp import ControlRamp, Ramp, Vector
 from salt_anvil.core.state import State
 
 
+def _never(first: int, count: int) -> bool:
+    return False
+
+
 @dataclass(frozen=True)
 class Trajectory:
     """A vector of controls as a function of the grid point: point k is timeline frame 64 k.
 
-    still: it is the same at every point.
+    still: it is the same at every point. stands: says of so many points from one on that they are
+    known to be all the same.
     """
 
     at: Callable[[int], Vector]
     still: bool = False
+    stands: Callable[[int, int], bool] = _never
 
     @classmethod
     def standing(cls, vector: Vector) -> "Trajectory":
@@ -59,6 +65,7 @@ class AutomationRamp:
         self._trajectory = trajectory
         self._offset: ControlRamp | None = None
         self._ramp: Ramp | None = None
+        self._resting: tuple[Vector, Ramp] | None = None
         self._next = 0
 
     @property
@@ -134,13 +141,34 @@ class AutomationRamp:
             self._offset = offset = None
         if offset is None and self._trajectory.still:
             return self._standing(first, points)
+        along = self._along(first, points)
+        if offset is None:
+            return along
+        value, step = along.value[:points], along.step[:points]
+        bends = None if along.bends is None else along.bends[:, :points]
+        return Ramp(value + offset.value[:points], step + offset.step[:points], bends=bends)
+
+    def _along(self, first: int, points: int) -> Ramp:
+        """Return the trajectory's own ramp over so many points or more."""
+        if self._trajectory.stands(first - 1, points + 3):
+            return self._at_rest(self._trajectory.at(first), points)
         along = [self._trajectory.at(first + k) for k in range(-1, points + 2)]
         values, bends = _spline(np.array(along))
-        value, step = values[:-1], np.diff(values, axis=0) / GRID
-        bent = bends if bends.any() else None
-        if offset is None:
-            return Ramp(value, step, bends=bent)
-        return Ramp(value + offset.value[:points], step + offset.step[:points], bends=bent)
+        step = np.diff(values, axis=0) / GRID
+        return Ramp(values[:-1], step, bends=bends if bends.any() else None)
+
+    def _at_rest(self, vector: Vector, points: int) -> Ramp:
+        """Return what the spline makes of points that are all the same, to the bit."""
+        if self._resting is not None:
+            of, known = self._resting
+            if of is vector and len(known.value) >= points:
+                return known
+        values, bends = _spline(np.array([vector] * 4))
+        value = np.repeat(values[:1], points, axis=0)
+        bent = np.repeat(bends, points, axis=1) if bends.any() else None
+        ramp = Ramp(value, np.zeros_like(value), bends=bent)
+        self._resting = (vector, ramp)
+        return ramp
 
     def _standing(self, first: int, points: int) -> Ramp:
         vector = np.asarray(self._trajectory.at(first), np.float64)

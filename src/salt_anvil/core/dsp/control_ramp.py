@@ -86,17 +86,27 @@ def lagging(ramp: Ramp, lag: int, start: int, frames: int, kept: Sound) -> tuple
     """
     points = kept.shape[1]
     cold = np.isnan(kept[0])
-    kept[0] = np.where(cold, ramp.value[0], kept[0])
-    kept[1:] = np.where(cold, 0.0, kept[1:])
-    bends = np.zeros((2, *ramp.value.shape)) if ramp.bends is None else ramp.bends
-    whole = np.concatenate([kept, [ramp.value, ramp.step, *bends]], axis=1)
+    if cold.any():
+        kept[0] = np.where(cold, ramp.value[0], kept[0])
+        kept[1:] = np.where(cold, 0.0, kept[1:])
+    # Of a ramp that stands one point says all.
+    count = 1 if ramp.still else len(ramp.value)
+    parts = [ramp.value[:count], ramp.step[:count]]
+    if ramp.bends is not None:
+        parts += [*ramp.bends[:, :count]]
+    elif kept[2:].any():
+        parts += [np.zeros_like(parts[0])] * 2
+    wanted = max(points, (start + frames - 1) // GRID - start // GRID + 1)
+    whole = np.empty((len(parts), points + max(count, wanted), kept.shape[2]))
+    whole[:, :points] = kept[: len(parts)]
+    for line, part in zip(whole, parts, strict=True):
+        line[points : points + count] = part
+        line[points + count :] = part[-1]
     moved = (start + frames) // GRID - start // GRID
-    if ramp.still and moved + points > whole.shape[1]:
-        kept[:] = whole[:, -1:]
-    else:
-        kept[:] = whole[:, moved : moved + points]
+    kept[: len(parts)] = whole[:, moved : moved + points]
+    kept[len(parts) :] = 0.0
     first = points + (start - lag) // GRID - start // GRID
-    value, step, *bent = np.ascontiguousarray(whole[:, first:])
+    value, step, *bent = whole[:, first:]
     return Ramp(value, step, bends=np.array(bent) if np.any(bent) else None), start - lag
 
 

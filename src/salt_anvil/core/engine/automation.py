@@ -1,6 +1,7 @@
 """Automation and levers: every control's value as a function of time."""
 
 import math
+from bisect import bisect_right
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -108,6 +109,16 @@ class Lane:
             return value
         return self.scale.between(value, points[behind].value, 0.5 + 0.5 * math.cos(math.pi * left))
 
+    def stands(self, begin_s: float, end_s: float) -> bool:
+        """Say whether the value is known to be the same all along between two times."""
+        points = self.points
+        low = bisect_right(points, begin_s, key=_when)
+        high = bisect_right(points, end_s + STEP_S, key=_when)
+        if high == len(points) or (high and points[high - 1].shape == "stepped"):
+            high -= 1  # what follows, if anything does, is not on the way yet
+        value = points[max(low - 1, 0)].value
+        return all(p.value == value for p in points[low : high + 1])
+
     @property
     def scale_in_force(self) -> Scale:
         """The scale of the control that is moved."""
@@ -133,6 +144,10 @@ class Lane:
         """Return everything that the values depend on, as plain data."""
         points = [[p.at_s, p.value, p.shape] for p in self.points]
         return [points, self.move[1].model_dump() if self.move else None]
+
+
+def _when(point: Point) -> float:
+    return point.at_s
 
 
 Lanes = Mapping[str, Lane]
@@ -313,7 +328,13 @@ def following(lanes: Lanes, rate: int, vector: Callable[[Values], Vector]) -> Tr
             last[:] = [(values, vector(dict(zip(lanes, values, strict=True))))]
         return last[0][1]
 
-    return Trajectory.standing(at(0)) if _still(lanes) else Trajectory(at)
+    def stands(first: int, count: int) -> bool:
+        begin, end = (k * GRID / rate for k in (first, first + count - 1))
+        return all(lane.stands(begin, end) for lane in lanes.values())
+
+    if _still(lanes):
+        return Trajectory.standing(at(0))
+    return Trajectory(at, stands=stands)
 
 
 def _still(lanes: Lanes) -> bool:

@@ -9,7 +9,7 @@ from salt_anvil.core.audio import RAMP, Sound
 from salt_anvil.core.dsp import blend, crossover
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.blend import JoinMeasurement
-from salt_anvil.core.dsp.control_ramp import Ramp
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.automation import NONE, Lane, Lanes, Values, following
@@ -218,7 +218,11 @@ class Joining:
         open_ = split.model_copy(update={"on": True})
         share = mix_trajectory(open_, lanes.get(split.id, NONE), rate)
         on = np.array([1.0 if split.on else 0.0])
-        return Trajectory(lambda point: np.concatenate([share.at(point), on]), share.still)
+
+        def at(point: int) -> Vector:
+            return np.concatenate([share.at(point), on])
+
+        return Trajectory(at, share.still, share.stands)
 
     def clone(self) -> "Joining":
         """Return an independent join at the same place."""

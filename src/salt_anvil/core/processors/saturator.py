@@ -209,8 +209,10 @@ class Saturator(Processor[SaturatorParams]):
         late, then = lagging(ramp, o.LATENCY, start, len(block), state["controls"])
         level = gained(cut, late.negative(), DRIVE, then)
         bare, dry = delayed(block, state["bare"]), delayed(leaning, state["past"])
-        undone = t.undone(late.value[:, EMPHASIS:]), t.undone(late.step[:, EMPHASIS:])
-        back = self._toned(level, emphasis, *undone, state, "undo_", context, then)
+        back = level
+        if emphasis:
+            undone = t.undone(late.value[:, EMPHASIS:]), t.undone(late.step[:, EMPHASIS:])
+            back = self._toned(level, emphasis, *undone, state, "undo_", context, then)
         if params.undo_emphasis:
             dry, level = bare, back
         out = dry - level
