@@ -86,9 +86,27 @@ def test_a_note_held_under_speech_is_no_resonance(hz: float, seed: int) -> None:
 
 
 def test_of_a_short_passage_of_speech_it_says_that_a_longer_one_shows_more() -> None:
-    assert scanned(beds.speech(3).sound).words.endswith("20 s would show more.")
-    for sound in (beds.speech(3, 20.0).sound, beds.melody(3).sound):
+    assert scanned(beds.speech(3, 6.0).sound).words.endswith("10 s would show more.")
+    for sound in (beds.speech(3).sound, beds.melody(3, 6.0).sound):
         assert "would show more" not in scanned(sound).words
+
+
+@pytest.mark.parametrize(
+    ("bed", "windows"),
+    [
+        (partial(beds.speech, 1), 1),
+        (partial(beds.melody, 1, vibrato=0.3), 1),
+        (partial(beds.chords, 1, held=8), 2),
+        (partial(beds.chords, 1, held=8, vibrato=0.4), 2),
+    ],
+)
+def test_one_voice_is_looked_at_by_a_shorter_window_than_chords(
+    bed: Callable[[], Bed], windows: int
+) -> None:
+    """A window of 4096 frames cannot part what is 20 Hz apart; one of 8192 blurs what glides."""
+    frames = len(bed().sound)
+    hop = in_notes.SHORT // 2 * windows
+    assert abs(in_notes.lines_of(bed().sound, RATE).frames - frames // hop) <= 2
 
 
 @pytest.mark.parametrize(

@@ -23,8 +23,13 @@ from salt_anvil.core.resonances.spectra import (
 )
 
 Index = NDArray[np.int64]
-LONG, SHORT, SPLIT_HZ = 8192, 4096, 500.0
-"""Frames at 48 kHz of the two windows, and where they meet."""
+SHORT, LONG, SPLIT_HZ = 4096, 8192, 500.0
+"""Frames at 48 kHz of the windows: what glides passes by in the short one; where lines are
+crowded, the long one keeps them apart up to where partials of most notes are farther away."""
+CROWDED_HZ, CROWDED_SHARE = 75.0, 0.2
+"""Lines are crowded where such a share of neighbours is closer than this ..."""
+CROWDED_BELOW_HZ = 1500.0
+"""... below here, where the windows show all of them."""
 PROMINENT_DB, ENVELOPE_DB, ENVELOPE_OCTAVES = 8.0, 20.0, 0.3
 """A line stands so far over the median around it, and not so far under the strongest near it."""
 FEWEST_LINES = 5
@@ -42,6 +47,8 @@ QUANTILE, OVER_WEIGHT = 0.3, 0.5
 LEAST_SIGMAS, FITTED_SIGMAS = 5.0, 4.0
 """What is believed, and what is fitted beside it so that it does not count as something else."""
 GAINS_DB = (3.0, 18.5)
+NARROW_Q, NARROW_LEAST_DB = 10.0, 2.5
+"""Notes that glide are in a narrow one for a part of a frame only, which shows it lower."""
 KNOWN_OCTAVES, KNOWN_SHARE = 0.35, 0.35
 """Of so much to each side, such a share has to be known, or the gain hangs in the air."""
 WHOLLY_KNOWN = 0.9
@@ -61,7 +68,7 @@ BROAD_Q, BROAD_GAIN_DB, BROAD_LEAST_DB, BROAD_SIGMAS = 3.0, 7.0, 5.0, 10.0
 """What is broad and low may be the mean of formants, which wander, unless it is very sure."""
 WANDERS_DB = 2.9
 """Where contexts differ by more at a place formants wander; a low bell is doubted anywhere."""
-ROUND_Q, ROUND_SIGMAS = 4.0, 10.0
+ROUND_Q, ROUND_SIGMAS = 4.0, 9.0
 """What is round has to be so sure then; more so a small one in few notes, or the roundest."""
 ROUND_NOTES, ROUND_GAIN_DB, ROUND_FEW_SIGMAS = 20, 11.0, 12.0
 ROUNDEST_Q, ROUNDEST_GAIN_DB = 2.0, 9.0
@@ -117,13 +124,27 @@ def look(lines: Lines) -> Notes:
 
 
 def lines_of(sound: Wave, rate: int) -> Lines:
-    """Return all lines of a sound."""
-    size = window_frames(LONG, rate)
+    """Return all lines of a sound, by windows that suit how close they stand."""
+    crowded = _lines_of(sound, rate, ((LONG, 0.0, SPLIT_HZ), (SHORT, SPLIT_HZ, np.inf)))
+    if _crowded(crowded):
+        return crowded
+    return _lines_of(sound, rate, ((SHORT, 0.0, np.inf),))
+
+
+def _crowded(lines: Lines) -> bool:
+    hz = 2**lines.octave
+    apart = np.diff(hz)[(np.diff(lines.frame) == 0) & (hz[1:] < CROWDED_BELOW_HZ)]
+    return len(apart) > 0 and float(np.quantile(apart, CROWDED_SHARE)) < CROWDED_HZ
+
+
+def _lines_of(sound: Wave, rate: int, windows: tuple[tuple[int, float, float], ...]) -> Lines:
+    """Return all lines by windows of (frames at 48 kHz, from Hz, to Hz), the longest first."""
+    size = window_frames(windows[0][0], rate)
     hop = size // 2
     found: list[tuple[Index, Wave, Wave]] = []
     heard: NDArray[np.bool_] | None = None
     total = 0
-    for frames, low, high in ((LONG, 0.0, SPLIT_HZ), (SHORT, SPLIT_HZ, np.inf)):
+    for frames, low, high in windows:
         mine = window_frames(frames, rate)
         # A line's peak grows with the window; noise does not.
         power = periodograms(sound[(size - mine) // 2 :], mine, hop) / mine
@@ -346,7 +367,9 @@ def _common(context: Index, point: Index, mean: Wave, n: int) -> tuple[Wave, Wav
 
 
 def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
-    if not GAINS_DB[0] <= bell.gain_db <= GAINS_DB[1] or bell.sigmas < LEAST_SIGMAS:
+    passed = bell.q >= NARROW_Q and not body.steady
+    least = NARROW_LEAST_DB if passed else GAINS_DB[0]
+    if not least <= bell.gain_db <= GAINS_DB[1] or bell.sigmas < LEAST_SIGMAS:
         return False
     if np.log2(bell.hz) < body.lowest + ABOVE_LOWEST_OCTAVES:
         return False

@@ -37,8 +37,8 @@ HELD_SCATTER_CENTS = 10.0
 """... if it scatters no more: what rings draws the lines of a glide to its whole width."""
 HELD_OCTAVES, HELD_Q = 1 / 24, 12.0
 """So near to a held note nothing as narrow as this is believed: it is the note."""
-GLIDING_S = 20.0
-"""Where notes glide, as in speech, a shorter passage shows only two thirds of what rings."""
+GLIDING_S = 10.0
+"""Where notes glide, as in speech, half of it shows only two thirds of what rings."""
 SILENT_DB = -90.0
 
 
