@@ -3,6 +3,7 @@
 The sound of the WebSocket is held against prints of the command line: the same core made both.
 """
 
+import asyncio
 import json
 import os
 import shutil
@@ -17,6 +18,7 @@ import soundfile
 import websockets
 from websockets.sync.client import connect
 
+from salt_anvil.api.serve import listening
 from salt_anvil.speed.client import PATIENCE_S, heard_in
 from tests.api.processes import analysed, ask_print, children, finished_print, until
 from tests.commands import command, command_process
@@ -418,6 +420,29 @@ def test_a_port_in_use_is_said(tmp_path: Path) -> None:
     assert done.stderr == (
         f"salt-anvil: port {port} on 127.0.0.1 is in use; choose another with --port\n"
     )
+
+
+@pytest.mark.parametrize("host", ["127.0.0.1", "::1"])
+def test_what_is_sent_goes_out_at_once(host: str) -> None:
+    """The kernel does not wait for more of it (Nagle), which is 40 ms for every answer."""
+
+    async def connected() -> int:
+        told: asyncio.Queue[int] = asyncio.Queue()
+
+        def accepted(_: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+            itself = writer.get_extra_info("socket")
+            told.put_nowait(itself.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY))
+            writer.close()
+
+        listener = listening(host, 0)
+        async with await asyncio.start_server(accepted, sock=listener):
+            _, writer = await asyncio.open_connection(*listener.getsockname()[:2])
+            at_once = await told.get()
+            writer.close()
+            await writer.wait_closed()
+        return at_once
+
+    assert asyncio.run(connected()) == 1
 
 
 def test_a_second_server_on_the_same_data(server: Server) -> None:

@@ -20,18 +20,10 @@ def serve(data: Path, host: str, port: int, *, demo: bool) -> int:
     Raises:
         FileError, StoreError: the port is taken, or the data folder cannot be used.
     """
-    family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    listener = socket.socket(family)
-    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    try:
-        listener.bind((host, port))
-    except OSError as error:
-        reason = "is in use" if error.errno == 98 else f"cannot be had ({error.strerror})"
-        raise FileError(f"port {port} on {host} {reason}; choose another with --port") from None
+    listener = listening(host, port)
     # Sound goes through the loop's thread: it must not wait long for threads that compute pictures.
     sys.setswitchinterval(0.0005)
     port = listener.getsockname()[1]
-    listener.listen(128)
     hub = Hub(data)
     there = any(s.name == NAME for s in hub.sessions.every())
     preparation = Preparation(data, demo=demo and not there)
@@ -51,3 +43,22 @@ def serve(data: Path, host: str, port: int, *, demo: bool) -> int:
         print(f"{part.name}; the page shows how far it is.", flush=True)
     uvicorn.Server(config).run(sockets=[listener])
     return 0
+
+
+def listening(host: str, port: int) -> socket.socket:
+    """Return a socket that listens there; 0: at any port that is free.
+
+    Raises:
+        FileError: the port is taken, or cannot be had.
+    """
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    # Said to be TCP: else asyncio lets the kernel hold back what is sent for 40 ms (Nagle).
+    listener = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind((host, port))
+        listener.listen(128)
+    except OSError as error:
+        reason = "is in use" if error.errno == 98 else f"cannot be had ({error.strerror})"
+        raise FileError(f"port {port} on {host} {reason}; choose another with --port") from None
+    return listener
