@@ -1,6 +1,7 @@
 import { api, Refusal } from './api';
 import type { Aiming } from './aiming.svelte';
 import { hzOf } from './bands';
+import { find, isSplit } from './chain';
 import type { Live } from './live.svelte';
 import type { BandRecord, ScanAnswer, Session, Strip } from './types';
 import type { Work } from './work.svelte';
@@ -33,7 +34,8 @@ const GLANCE_S = 20;
 
 /** Scans of what comes into a tamer, and hearing one place alone. */
 export class Taming {
-  busy = $state(false);
+  /** The session that a scan is under way in. */
+  private scanning = $state<number | null>(null);
   private said = $state.raw({ key: '', words: '' });
   private answers = $state.raw<Record<string, ScanAnswer>>({});
   /** What came into the stage when it was scanned. */
@@ -45,6 +47,10 @@ export class Taming {
     private live: Live,
     readonly aiming: Aiming,
   ) {}
+
+  readonly busy: boolean = $derived.by(
+    () => this.scanning !== null && this.scanning === this.work.state?.id,
+  );
 
   /** Why the last scan of the selected stage gave nothing. */
   get error(): string {
@@ -78,15 +84,16 @@ export class Taming {
 
   /** Scans, and puts what was found into the list: one undo step. */
   async scan(): Promise<void> {
-    const { work, key, source, places: before } = this;
+    const { work, key, source } = this;
     const [session, stage] = [work.state?.id, work.stage?.id];
     if (session === undefined || stage === undefined || this.busy) return;
-    this.busy = true;
+    const before = this.list(stage);
+    this.scanning = session;
     this.said = { key, words: '' };
     try {
       const answer = await this.ask(session, stage, null);
       if (work.state?.id !== session) return;
-      if (work.stage?.id === stage && JSON.stringify(this.places) !== JSON.stringify(before)) {
+      if (this.list(stage) !== before) {
         const words = 'the list was changed while it was scanned; nothing was put in, scan again';
         this.said = { key, words };
         return;
@@ -101,7 +108,7 @@ export class Taming {
       if (!(error instanceof Refusal)) throw error;
       this.said = { key, words: error.message };
     } finally {
-      this.busy = false;
+      if (this.scanning === session) this.scanning = null;
     }
   }
 
@@ -152,6 +159,15 @@ export class Taming {
 
   private get places(): BandRecord[] {
     return (this.work.stage?.params.places as BandRecord[] | undefined) ?? [];
+  }
+
+  /** A stage's list as text, wherever the stage stands; nothing where it is gone. */
+  private list(stage: string): string {
+    for (const strip of this.work.model?.strips ?? []) {
+      const found = find(strip.chain, stage);
+      if (found && !isSplit(found)) return JSON.stringify(found.params.places ?? []);
+    }
+    return '';
   }
 
   private ask(session: number, stage: string, most_s: number | null): Promise<ScanAnswer> {

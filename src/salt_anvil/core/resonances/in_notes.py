@@ -352,18 +352,26 @@ def _common(context: Index, point: Index, mean: Wave, n: int) -> tuple[Wave, Wav
         near = order[np.searchsorted(sorted_point, at - 1) : np.searchsorted(sorted_point, at + 2)]
         if len(near) == 0:
             continue
-        values = mean[near]
         count[at] = len(np.unique(context[near]))
         if count[at] > 2:
-            low, middle = np.quantile(values, [QUANTILE, 0.5])
-            below = values[values <= middle]
-            spread = 1.48 * float(np.median(middle - below)) + SPREAD_DB
-            body[at] = low
+            values = np.sort(mean[near])
+            middle = _quantile(values, 0.5)
+            below = values[: np.searchsorted(values, middle, side="right")]
+            spread = 1.48 * (middle - _quantile(below, 0.5)) + SPREAD_DB
+            body[at] = _quantile(values, QUANTILE)
             sigma[at] = QUANTILE_SPREAD * spread / np.sqrt(min(len(near), FRESH * count[at]))
     known = count > 2
     if known.any():
         body[known] -= np.median(body[known])
     return body, sigma, count
+
+
+def _quantile(ordered: Wave, share: float) -> float:
+    """Return a quantile of values in order, between them by a line, as numpy does (but faster)."""
+    place = share * (len(ordered) - 1)
+    below = int(place)
+    above = min(below + 1, len(ordered) - 1)
+    return float(ordered[below] + (place - below) * (ordered[above] - ordered[below]))
 
 
 def _believed(bell: Bell, fitted: Fit, body: _Body, notes: Index) -> bool:
