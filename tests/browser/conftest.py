@@ -98,7 +98,8 @@ class Told:
 def shared_page(browser: Browser) -> Iterator[tuple[Page, Told]]:
     # A page of one's own for every test is 1.5 s of processor time.
     # The pages' policy forbids eval, which Playwright's waiting uses.
-    context = browser.new_context(accept_downloads=True, bypass_csp=True)
+    # Fewer pictures a second leave more of the machine to what is tested.
+    context = browser.new_context(accept_downloads=True, bypass_csp=True, reduced_motion="reduce")
     context.set_default_timeout(PATIENCE_MS)
     opened = context.new_page()
     yield opened, Told(opened)

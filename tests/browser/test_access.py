@@ -136,3 +136,11 @@ def test_at_1024_by_700_nothing_lies_on_the_ledger(page: Page, name: str) -> Non
         page.get_by_role("button", name="Find it").wait_for()
     assert page.evaluate(STICKS_OUT) == []
     assert page.evaluate(SCROLLS_SIDEWAYS) == []
+
+
+def test_who_asks_for_less_motion_sees_fewer_pictures(page: Page) -> None:
+    page.emulate_media(reduced_motion="reduce")
+    open_demo(page, "lead-voice")
+    page.get_by_role("button", name="Play", exact=True).click()
+    page.wait_for_function("saltAnvil.live.tick >= 200")
+    page.get_by_role("button", name="Stop", exact=True).click()

@@ -1,7 +1,7 @@
 """Taming by mouse and by keyboard: scan, list, picture, one place alone; undone in one step."""
 
 import numpy as np
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.sound import recorded, start_recording
 from tests.browser.test_job import open_demo
@@ -70,6 +70,25 @@ def test_a_scan_is_stopped_grows_stale_and_a_note_is_tamed_all_the_same(page: Pa
     page.get_by_role("button", name="set aside").click()
     page.get_by_role("button", name="all the same").first.click()
     page.wait_for_function(f"saltAnvil.work.stage.params.places.length === {count + 1}")
+
+
+def test_a_list_changed_while_it_is_scanned_stays_as_it_is(page: Page) -> None:
+    """Though another strip is looked at when the answer comes."""
+    open_tamer(page)
+    answer = page.evaluate("saltAnvil.taming.answer")
+    asked: list[Route] = []
+    page.route("**/scans", asked.append)
+    page.get_by_role("button", name="Scan again").click()
+    expect(page.get_by_role("button", name="Stop scanning")).to_be_visible()
+    page.evaluate("saltAnvil.work.set('places', [])")
+    page.evaluate("saltAnvil.work.select('lead-voice')")
+    page.wait_for_function("saltAnvil.taming.busy && saltAnvil.work.stage.id !== '" + STAGE + "'")
+    asked[0].fulfill(json=answer)
+    page.wait_for_function("!saltAnvil.taming.busy")
+    page.evaluate(f"saltAnvil.work.select('squeezebox', '{STAGE}')")
+    expect(page.get_by_text("the list was changed while it was scanned")).to_be_visible()
+    assert places(page) == []
+    assert page.evaluate("saltAnvil.work.state.undo").endswith("places")
 
 
 def test_places_by_keyboard(page: Page) -> None:

@@ -1,6 +1,7 @@
 <script lang="ts">
   import Choice from '../components/Choice.svelte';
   import Dialog from '../components/Dialog.svelte';
+  import Field from '../components/Field.svelte';
   import { fadeSeconds } from '../lib/printing';
   import PrintNames from './PrintNames.svelte';
   import PrintSound, { type SoundOptions } from './PrintSound.svelte';
@@ -90,15 +91,14 @@
 
 <Dialog title="Print" {onclose} wide>
   <div class="form">
-    <label
-      >What
-      <select bind:value={what} aria-label="What">
+    <Field label="What"
+      ><select bind:value={what} aria-label="What">
         <option>{MIX}</option>
         <option>{strip?.name} after its chain</option>
         <option>{strip?.name} after its fader</option>
         <option>{GROUPS}</option>
         <option>{TRACKS}</option>
-      </select></label
+      </select></Field
     >
     {#if words && what === GROUPS}<p class="said">{words.groups}</p>{/if}
     {#if words && what === TRACKS}<p class="said">{words.tracks}</p>{/if}
@@ -127,18 +127,6 @@
     display: grid;
     gap: var(--s2);
     margin-bottom: var(--s3);
-  }
-  label {
-    display: grid;
-    gap: 2px;
-    color: var(--slate);
-  }
-  select {
-    color: var(--ink);
-    background: var(--ground);
-    border-bottom: 1px solid var(--edge);
-    padding: 2px var(--s1);
-    min-width: 0;
   }
   .said {
     color: var(--muted);

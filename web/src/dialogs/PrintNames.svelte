@@ -1,5 +1,6 @@
 <script lang="ts">
   import Checkbox from '../components/Checkbox.svelte';
+  import Field from '../components/Field.svelte';
 
   interface Props {
     /** As typed, in seconds. */
@@ -13,17 +14,17 @@
 </script>
 
 <div class="fields">
-  <label>Fade in, s <input bind:value={fades.in_s} inputmode="decimal" /></label>
-  <label>Fade out, s <input bind:value={fades.out_s} inputmode="decimal" /></label>
+  <Field label="Fade in, s"><input bind:value={fades.in_s} inputmode="decimal" /></Field>
+  <Field label="Fade out, s"><input bind:value={fades.out_s} inputmode="decimal" /></Field>
   {#each Object.entries(WORDS) as [key, label] (key)}
-    <label>{label} <input bind:value={names[key]} maxlength="200" /></label>
+    <Field {label}><input bind:value={names[key]} maxlength="200" /></Field>
   {/each}
-  <label
-    >File name <input
+  <Field label="File name"
+    ><input
       bind:value={names.pattern}
       placeholder={'{session} - {part}'}
       title={'of {session}, {part}, {rate}, {format} and words'}
-    /></label
+    /></Field
   >
   <Checkbox on={cues} label="sections as cue markers" onswitch={(on) => (cues = on)} />
 </div>
@@ -34,17 +35,5 @@
     grid-template-columns: repeat(4, 1fr);
     gap: var(--s2);
     align-items: end;
-  }
-  label {
-    display: grid;
-    gap: 2px;
-    color: var(--slate);
-  }
-  input {
-    color: var(--ink);
-    background: var(--ground);
-    border-bottom: 1px solid var(--edge);
-    padding: 2px var(--s1);
-    min-width: 0;
   }
 </style>

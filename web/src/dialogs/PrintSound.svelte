@@ -7,6 +7,7 @@
 
 <script lang="ts">
   import Choice from '../components/Choice.svelte';
+  import Field from '../components/Field.svelte';
   import { AS_SESSION, formatOf, LOSSLESS, rateOf, RATES_KHZ, widthsOf } from '../lib/printing';
   import type { Delivery } from '../lib/types';
 
@@ -42,11 +43,10 @@
 />
 <div class="three">
   {#if coder}
-    <label
-      >kbit/s
-      <select bind:value={kbps} aria-label="kbit/s">
+    <Field label="kbit/s"
+      ><select bind:value={kbps} aria-label="kbit/s">
         {#each coder.kbps as k (k)}<option value={k}>{k}</option>{/each}
-      </select></label
+      </select></Field
     >
     <span class="said">a listening copy; it is coded last, from float</span>
   {:else}
@@ -57,12 +57,11 @@
       titles={{ '32f': 'float: nothing is dropped, nothing is dithered' }}
       onchoose={(v) => (width = v)}
     />
-    <label
-      >Rate
-      <select bind:value={rate} aria-label="Rate">
+    <Field label="Rate"
+      ><select bind:value={rate} aria-label="Rate">
         <option>{AS_SESSION}</option>
         {#each RATES_KHZ as khz (khz)}<option>{khz} kHz</option>{/each}
-      </select></label
+      </select></Field
     >
     {#if width !== '32f'}
       <Choice
@@ -85,18 +84,6 @@
     display: flex;
     gap: var(--s4);
     align-items: end;
-  }
-  label {
-    display: grid;
-    gap: 2px;
-    color: var(--slate);
-  }
-  select {
-    color: var(--ink);
-    background: var(--ground);
-    border-bottom: 1px solid var(--edge);
-    padding: 2px var(--s1);
-    min-width: 0;
   }
   .said {
     color: var(--muted);

@@ -3,7 +3,6 @@
   import { keyWords } from '../../lib/chain';
   import { figure } from '../../lib/figures';
   import type { Live } from '../../lib/live.svelte';
-  import { colour } from '../../lib/theme';
   import type { Stage } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import type { Score } from './score.svelte';
@@ -20,8 +19,14 @@
 
   const wide = $derived(small ? 34 : 60);
   const tall = $derived(small ? 14 : 18);
-  let canvas: HTMLCanvasElement | undefined = $state();
-  let past: number[] = new Array<number>(60).fill(0);
+  /** What was taken lately, dB, the newest last. */
+  let past: number[] = $state.raw(new Array<number>(60).fill(0));
+  const bars = $derived(
+    past
+      .slice(-wide)
+      .map((db, i) => (db > 0 ? `M${i} 0h1v${(Math.min(db / 18, 1) * tall).toFixed(1)}h-1z` : ''))
+      .join(''),
+  );
   let now = $state(0);
   /** What bends or widens takes no gain away, and tells nothing. */
   let tells = $state(false);
@@ -40,25 +45,12 @@
         now = Math.max(0, ...reported);
         past = [...past.slice(1), now];
       }
-      paint();
     }),
   );
 
   $effect(() => {
-    if (!live.covered) return;
-    past = past.map(() => 0);
-    paint();
+    if (live.covered) past = new Array<number>(60).fill(0);
   });
-
-  function paint(): void {
-    const context = canvas?.getContext('2d');
-    if (!context) return;
-    context.clearRect(0, 0, wide, tall);
-    context.fillStyle = colour('madder');
-    past.slice(-wide).forEach((db, i) => {
-      context.fillRect(i, 0, 1, Math.min(db / 18, 1) * tall);
-    });
-  }
 
   function press(event: KeyboardEvent): void {
     if (event.altKey && event.key.startsWith('Arrow')) score.step(stage.id, event.key);
@@ -109,7 +101,7 @@
         {#if !stage.on}<span>off</span>{/if}
         <span class="tiny">
           {#if glyph !== 'reduction'}<Shape {work} {stage} {glyph} {wide} {tall} />{/if}
-          <canvas bind:this={canvas} width={wide} height={tall} aria-hidden="true"></canvas>
+          <svg class="past" width={wide} height={tall} aria-hidden="true"><path d={bars} /></svg>
         </span>
       {/if}
     </span>
@@ -203,8 +195,9 @@
     position: relative;
     display: flex;
   }
-  canvas {
+  .past {
     position: relative;
+    fill: var(--madder);
   }
   .now {
     min-width: 30px;

@@ -5,7 +5,8 @@
   import { colour } from '../../lib/theme';
   import type { Picture } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
-  import { draw, marks, refine, roof, untouched, type Look } from './draw';
+  import { draw, marks, roof, untouched, type Look } from './draw';
+  import { Refiner } from './refine';
   import HitMarks from './HitMarks.svelte';
   import LaneEditor from './LaneEditor.svelte';
   import LevelLine from './LevelLine.svelte';
@@ -33,6 +34,7 @@
   let of = '';
   let most = $state(12);
   let dirty = false;
+  const refiner = new Refiner();
   let painted = 0;
   const REPAINT_MS = 150;
 
@@ -50,9 +52,8 @@
     live.onReports((batch) => {
       if (!picture || of !== work.at) return;
       for (const { report } of batch) {
-        const { frame, before, after, body } = report;
         const level = report.stages[work.stageId]?.level ?? [];
-        dirty = refine(picture, frame, before, after, body, report.taken, level) || dirty;
+        dirty = refiner.take(picture, { ...report, level }) || dirty;
       }
       if (dirty && performance.now() - painted > (live.ahead.behind ? 4 : 1) * REPAINT_MS) paint();
     }),
