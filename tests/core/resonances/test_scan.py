@@ -125,6 +125,14 @@ def test_where_nothing_was_put_in_nothing_is_found(bed: Callable[[], Bed]) -> No
     assert scanned(bed().sound).found == ()
 
 
+def test_a_quantile_is_that_of_numpy() -> None:
+    rng = np.random.default_rng(5)
+    for count in (1, 2, 3, 10, 101):
+        values = np.sort(rng.standard_normal(count))
+        for share in (0.3, 0.5):
+            assert in_notes._quantile(values, share) == pytest.approx(np.quantile(values, share))
+
+
 def test_the_source_of_a_frame_is_that_of_numpy_s_least_squares() -> None:
     """Frame by frame, from one line to forty; from eight on it is bent."""
     rng = np.random.default_rng(3)

@@ -1,4 +1,5 @@
 import { Monitor, type Place } from './monitor.svelte';
+import { LAZIEST_MS, nextTick, TICK_MS } from './pace';
 import type { Command, Event, Transport } from './types';
 import type { Blend, PlayedReport, Reported, Used } from './wire';
 import workletUrl from './player.worklet?worker&url';
@@ -22,11 +23,6 @@ export interface Miss {
 const HOLD_S = 1.5;
 /** What is heard changes within some 20 ms, without a click. */
 const GLIDE_S = 0.006;
-/** The page is brought up to date at most this often, and less often when it is late itself. */
-const TICK_MS = 50;
-const LAZIEST_MS = 400;
-/** Whoever asks for less motion sees five pictures a second. */
-const CALM_MS = 200;
 const calm = matchMedia('(prefers-reduced-motion: reduce)');
 /** What is said to play must be heard within this time, or the page says why it is not. */
 const SILENT_MS = 300;
@@ -250,9 +246,7 @@ export class Live {
     // How long it takes until the page is drawn says how often it can be.
     requestAnimationFrame(() =>
       setTimeout(() => {
-        const took = performance.now() - time;
-        const least = calm.matches ? CALM_MS : TICK_MS;
-        this.tick = Math.min(Math.max(least, 2 * took, 0.8 * this.tick), LAZIEST_MS);
+        this.tick = nextTick(this.tick, performance.now() - time, calm.matches);
       }),
     );
     this.frame = used.frame;

@@ -80,6 +80,15 @@ describe('what was played', () => {
     ]);
   });
 
+  it('takes nothing away where cells are missing, or where nothing is told', () => {
+    const [shown, refiner] = [picture(), new Refiner()];
+    refiner.take(shown, played(0, 1, 0.25));
+    refiner.take(shown, played(192, 2, 0.25));
+    refiner.take(shown, { ...played(320, 5), taken: [] });
+    refiner.take(shown, played(640, 1));
+    expect(shown).toEqual(picture());
+  });
+
   it('goes into the picture that is there now', () => {
     const [old, shown, refiner] = [picture(), picture(), new Refiner()];
     refiner.take(old, played(0, 5, 0.9));

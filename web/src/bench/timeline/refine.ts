@@ -6,6 +6,7 @@ const CELL = 64;
 const SHARE = 0.01;
 const TINY = 1e-4;
 const FINE_DB = 0.1;
+/** Nothing is told. */
 const NO_LEVEL = -300;
 
 /** A block as it was played: [low, high] of each cell, and figures of each cell. */
@@ -60,18 +61,21 @@ export class Refiner {
   private finish(picture: Picture, next: number): boolean {
     const { column } = this;
     if (!column) return false;
-    const whole = column.begun && next === column.at + 1;
+    const cells = Math.floor((picture.end - picture.begin) / picture.columns / CELL);
+    const whole = column.begun && next === column.at + 1 && column.cells >= cells;
     const { at } = column;
     const level = at < picture.level.length && column.level > NO_LEVEL;
     // Of a part only what goes beyond what is known is news.
     const before = pair(picture.before, at, column.before, whole);
     const after = pair(picture.after, at, column.after, whole);
-    const taken = whole ? column.taken : Math.max(column.taken, picture.reduction[at] ?? 0);
+    const known = picture.reduction[at] ?? 0;
+    const tells = column.taken > NO_LEVEL;
+    const taken = tells && whole ? column.taken : Math.max(column.taken, known);
     const loud = whole ? column.level : Math.max(column.level, picture.level[at] ?? NO_LEVEL);
     const same =
       alike(picture.before, at, before) &&
       alike(picture.after, at, after) &&
-      Math.abs((picture.reduction[at] ?? 0) - taken) < FINE_DB &&
+      Math.abs(known - taken) < FINE_DB &&
       (!level || Math.abs((picture.level[at] ?? NO_LEVEL) - loud) < FINE_DB);
     if (same) return false;
     picture.before.set(before, 2 * at);
@@ -87,7 +91,7 @@ export class Refiner {
 function begin(at: number, begun: boolean): Column {
   const nothing = (): [number, number] => [Infinity, -Infinity];
   const [before, after] = [nothing(), nothing()];
-  return { at, begun, before, after, power: 0, cells: 0, taken: 0, level: NO_LEVEL };
+  return { at, begun, before, after, power: 0, cells: 0, taken: NO_LEVEL, level: NO_LEVEL };
 }
 
 function add(column: Column, played: Played, cell: number, after: number[]): void {
@@ -95,7 +99,7 @@ function add(column: Column, played: Played, cell: number, after: number[]): voi
   widen(column.after, after);
   column.power += (played.body[cell] ?? 0) ** 2;
   column.cells += 1;
-  column.taken = Math.max(column.taken, played.taken[cell] ?? 0);
+  column.taken = Math.max(column.taken, played.taken[cell] ?? NO_LEVEL);
   column.level = Math.max(column.level, played.level[cell] ?? NO_LEVEL);
 }
 
