@@ -46,12 +46,20 @@ describe('what was played', () => {
 
   it('is put in column by column, when the next one begins', () => {
     const [shown, refiner] = [picture(), new Refiner()];
-    expect(refiner.take(shown, played(0, 5, 0.25, 6))).toBe(false);
-    expect(refiner.take(shown, played(320, 1, 0.25, 6))).toBe(true);
-    expect([...shown.after.slice(0, 4)]).toEqual([-0.5, 0.25, -0.5, 0.5]);
-    expect([...shown.reduction]).toEqual([6, 3, 3, 3]);
-    expect(shown.body[0]).toBeCloseTo(0.3);
-    expect(shown.body[1]).toBeCloseTo(0.2);
+    expect(refiner.take(shown, played(0, 5))).toBe(false);
+    expect(refiner.take(shown, played(320, 5, 0.25, 6))).toBe(false);
+    expect(refiner.take(shown, played(640, 1, 0.25, 6))).toBe(true);
+    expect([...shown.after.slice(0, 6)]).toEqual([-0.5, 0.5, -0.5, 0.25, -0.5, 0.5]);
+    expect([...shown.reduction]).toEqual([3, 6, 3, 3]);
+    expect(shown.body[0]).toBeCloseTo(0.2);
+    expect(shown.body[1]).toBeCloseTo(0.3);
+  });
+
+  it('of the first column of a run takes nothing away: sound fades in', () => {
+    const [shown, refiner] = [picture(), new Refiner()];
+    refiner.take(shown, played(0, 5, 0.1));
+    expect(refiner.take(shown, played(320, 1))).toBe(false);
+    expect(shown).toEqual(picture());
   });
 
   it('of a part of a column only adds what goes beyond', () => {
@@ -82,10 +90,11 @@ describe('what was played', () => {
 
   it('takes nothing away where cells are missing, or where nothing is told', () => {
     const [shown, refiner] = [picture(), new Refiner()];
-    refiner.take(shown, played(0, 1, 0.25));
-    refiner.take(shown, played(192, 2, 0.25));
-    refiner.take(shown, { ...played(320, 5), taken: [] });
-    refiner.take(shown, played(640, 1));
+    refiner.take(shown, played(0, 5));
+    refiner.take(shown, played(320, 1, 0.25));
+    refiner.take(shown, played(512, 2, 0.25));
+    refiner.take(shown, { ...played(640, 5), taken: [] });
+    refiner.take(shown, played(960, 1));
     expect(shown).toEqual(picture());
   });
 

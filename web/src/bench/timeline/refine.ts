@@ -22,7 +22,7 @@ export interface Played {
 /** What the cells of one column were, as far as they were played. */
 interface Column {
   at: number;
-  /** It was played from its first cell on. */
+  /** It was played right behind the one before it. */
   begun: boolean;
   before: [number, number];
   after: [number, number];
@@ -49,8 +49,10 @@ export class Refiner {
       const at = Math.ceil(end / perColumn) - 1;
       if (at < 0 || at >= picture.done) return;
       if (this.column?.at !== at) {
+        const before = this.column?.at;
         changed = this.finish(picture, at) || changed;
-        this.column = begin(at, end - at * perColumn <= CELL);
+        // Where play begins or jumps the sound fades in: that column is not the stage's.
+        this.column = begin(at, before === at - 1);
       }
       if (this.column) add(this.column, played, cell, after);
     });
