@@ -25,7 +25,7 @@ NOT_IN_CORE = {"fastapi", "sqlite3", "asyncio", "time", "pathlib", "os", "io", "
 
 # The rooms of the core, from the ground up; each may use those below it.
 CORE_ORDER: list[set[str]] = [
-    {"errors"}, {"audio", "state"}, {"dsp"}, {"processors"}, {"session"},
+    {"errors", "compiled"}, {"audio", "state"}, {"dsp"}, {"processors"}, {"session"},
     {"session_index", "guessing", "engine_version"}, {"engine"}, {"recipe"},
     {"edits"},
     {"differences", "measure", "library", "aim", "resonances"},

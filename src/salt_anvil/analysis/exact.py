@@ -38,7 +38,7 @@ def sounds_at(
     if not heard <= frozen.keys() or last - start > MOST:
         return None
     frozen.pop(strip, None)
-    mixer = Mixer(plan, source, frozen=frozen, groups=cached.group)
+    mixer = Mixer(plan, source, frozen=frozen, groups=cached.group, told=False)
     mixer.watch(strip, at)
     mixer.locate(start, states)
     mixer.foresee(last)

@@ -4,6 +4,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import ArrayLike, NDArray
 
+from salt_anvil.core.compiled import kernel
 from salt_anvil.core.errors import SoundError
 
 Sound = NDArray[np.float64]
@@ -63,7 +64,7 @@ def _finite(values: Values) -> bool:
     return total == 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def rounded(sound: Sound) -> Sound:
     """Return sound as it is after being stored as float32."""
     out = np.empty(sound.shape)

@@ -159,7 +159,7 @@ def process_file(
             session, scans = with_scans(session, again())
         measure_joins(session, again, blends.get, blends.__setitem__)
         plan = make_plan(session, measured=blends.get)
-        mixer = Mixer(plan, again(), tapped=measured)
+        mixer = Mixer(plan, again(), tapped=measured, told=measured)
         meters = _Meters(info.rate, info.channels) if measured else None
         writer = SoundWriter(
             target,

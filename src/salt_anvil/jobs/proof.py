@@ -403,7 +403,7 @@ def limited(source: Path, target: Path, folder: Path, params: dict[str, Any], le
     with SoundReader(source) as reader:
         info = reader.info
     with contextlib.closing(Sequences(paths, info.rate)) as sources:
-        mixer = Mixer(make_plan(session), sources)
+        mixer = Mixer(make_plan(session), sources, told=False)
         mixer.foresee(mixer.plan.blocks)
         with _float_file(target, info.rate, info.channels, info.frames) as writer:
             for at in range(0, info.frames, BLOCK):

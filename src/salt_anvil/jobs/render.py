@@ -53,9 +53,10 @@ def blocks(
 
     strip: all that is wanted. states: gives the last checkpoint at or before a block; block 0 is
     always one. frozen: strips that are read instead of computed. tapped: with the sound on both
-    sides of every stage. threads: how many strips are computed beside each other at most.
+    sides of every stage, and what the stages report. threads: how many strips are computed beside
+    each other at most.
     """
-    mixer = Mixer(plan, source, frozen=frozen, tapped=tapped)
+    mixer = Mixer(plan, source, frozen=frozen, tapped=tapped, told=tapped)
     names = None if strip is None else (strip,)
     first = begin // BLOCK
     at, stored = states(max(first - roll_blocks(plan), 0))

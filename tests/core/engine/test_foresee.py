@@ -10,11 +10,14 @@ from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import StripRunner
+from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.session import Session, checked
 from tests.sessions import FRAMES, compressor, source
 
 BLOCKS = 96
 WINDOW = 8
+SILENT = ("saturator", "enhancer", "grit", "room", "width", "trim")
+"""Kinds that report nothing."""
 
 
 def deep() -> Session:
@@ -100,3 +103,19 @@ def test_it_reads_as_far_as_it_says(ahead_ms: float, until: int) -> None:
         said = runner.will_read(block)
         runner.take(block - runner.next_out)
         assert runner.next_in == said
+
+
+@pytest.mark.parametrize("kind", [*REGISTRY])
+def test_reports_that_nobody_looks_at_are_not_made_and_change_nothing(kind: str) -> None:
+    chain = [{"id": "one", "kind": kind}, {"id": "two", "kind": kind}]
+    strips = [
+        {"id": "a", "name": "A", "kind": "track", "audio": "a", "frames": FRAMES, "chain": chain},
+        {"id": "main", "name": "Main", "kind": "main"},
+    ]
+    plan = make_plan(checked(Session, {"name": "Told", "strips": strips}))
+    told, untold = Mixer(plan, source), Mixer(plan, source, told=False)
+    for _ in range(4):
+        one, other = told.block(), untold.block()
+        assert np.array_equal(one.strips["a"].out, other.strips["a"].out)
+        assert not any(cells for cells in other.strips["a"].cells.values())
+    assert bool(one.strips["a"].cells) == bool(kind not in SILENT)

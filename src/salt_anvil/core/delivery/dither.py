@@ -4,10 +4,10 @@ import hashlib
 from typing import Literal
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Sound, Values
+from salt_anvil.core.compiled import inlined
 from salt_anvil.core.dsp.noise_shaping import WEIGHTED, shaped
 
 SEED = 0x5A17A4F1
@@ -83,7 +83,7 @@ class Quantiser:
         return out
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _round_into(out: Integers, levels: Values, noise: Values, scale: float) -> int:
     """Fill out with levels, with noise if there is any, rounded; return how many did not fit."""
     clipped = 0

@@ -7,10 +7,10 @@ lower half, and 16 are enough for the points in between. In float32, whose 1e-6 
 """
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Sound, Values
+from salt_anvil.core.compiled import inlined
 from salt_anvil.core.dsp.fir import SINGLE, Places, sums
 
 Line = NDArray[np.float32]
@@ -99,7 +99,7 @@ _TABLES = (
 )
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _raise_to(most: Line, row: Line) -> None:
     """Raise most to the magnitudes of a row of the same length."""
     for i in range(len(most)):
@@ -107,14 +107,14 @@ def _raise_to(most: Line, row: Line) -> None:
         most[i] = here if here > most[i] else most[i]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _bends_into(bends: Line, before: Line, here: Line, behind: Line) -> None:
     """Fill bends with the magnitudes of second differences of values that follow one another."""
     for i in range(len(bends)):
         bends[i] = abs((before[i] - here[i]) + (behind[i] - here[i]))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _greatest(most: Line, row: Line) -> float:
     """Return the greatest magnitude of a row, at least _STEP long; most: room for _STEP."""
     # A maximum over a line is no vector's, maxima of many beside each other are.
@@ -132,7 +132,7 @@ def _greatest(most: Line, row: Line) -> float:
     return float(peak)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _reach(
     most: Line, room: Line, bends: Line, at: int, ends: Places, tables: Tables, least: float
 ) -> bool:
@@ -182,7 +182,7 @@ def _reach(
     return True
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _room(whole: Sound, channel: int) -> tuple[Line, Line]:
     """Return one channel, zeros, so that the last step is whole, and room for a step's values;
     and its second differences, the first that of its first three values."""
@@ -195,7 +195,7 @@ def _room(whole: Sound, channel: int) -> tuple[Line, Line]:
     return room, bends
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _peaks_into(peaks: Sound, whole: Sound, least: float, tables: Tables) -> None:
     most, ends = np.empty(_STEP, np.float32), np.empty(POINTS, np.int64)
     frames, channels = peaks.shape
@@ -210,7 +210,7 @@ def _peaks_into(peaks: Sound, whole: Sound, least: float, tables: Tables) -> Non
                         peaks[at + i, channel] = max(peaks[at + i, channel], most[i])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _pieces_into(peaks: Values, whole: Sound, size: int, tables: Tables) -> None:
     most, ends = np.empty(_STEP, np.float32), np.empty(POINTS, np.int64)
     for channel in range(whole.shape[1]):

@@ -4,9 +4,11 @@ import math
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import TINY, Sound
+from salt_anvil.core.compiled import inlined, kernel
+from salt_anvil.core.dsp.cascade import FIRST, OUT, SECOND, WEIGHTS, run_sections
+from salt_anvil.core.dsp.control_ramp import Vector
 
 BUTTERWORTH_Q = math.sqrt(0.5)
 
@@ -44,25 +46,7 @@ def _normal(b0: float, b1: float, b2: float, a0: float, a1: float, a2: float) ->
     return np.array([b0, b1, b2, a1, a2]) / a0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _filter_pair(out: Sound, section: Sound, state: Sound) -> None:
-    """Run a section over two channels at once: neither waits for the other."""
-    b0, b1, b2, a1, a2 = section
-    y1, y2 = state[0]
-    z1, z2 = state[1]
-    for i in range(len(out)):
-        w, x = out[i, 0], out[i, 1]
-        u, v = b0 * w + y1, b0 * x + z1
-        y1, z1 = b1 * w - a1 * u + y2, b1 * x - a1 * v + z2
-        y2, z2 = b2 * w - a2 * u, b2 * x - a2 * v
-        out[i, 0], out[i, 1] = u, v
-    state[0, 0] = y1 if abs(y1) >= TINY else 0.0
-    state[0, 1] = y2 if abs(y2) >= TINY else 0.0
-    state[1, 0] = z1 if abs(z1) >= TINY else 0.0
-    state[1, 1] = z2 if abs(z2) >= TINY else 0.0
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def filter_into(out: Sound, signal: Sound, sections: Sound, state: Sound) -> None:
     """Fill out (frames, channels) with signal through a cascade, transposed direct form II.
 
@@ -72,22 +56,21 @@ def filter_into(out: Sound, signal: Sound, sections: Sound, state: Sound) -> Non
     for i in range(frames):
         for channel in range(channels):
             out[i, channel] = signal[i, channel]
-    if channels == 2:
-        for s in range(sections.shape[0]):
-            _filter_pair(out, sections[s], state[s])
-        return
-    for channel in range(channels):
-        for s in range(sections.shape[0]):
-            b0, b1, b2, a1, a2 = sections[s]
-            z1, z2 = state[s, channel, 0], state[s, channel, 1]
-            for i in range(frames):
-                x = out[i, channel]
-                y = b0 * x + z1
-                z1 = b1 * x - a1 * y + z2
-                z2 = b2 * x - a2 * y
-                out[i, channel] = y
-            if abs(z1) < TINY:
-                z1 = 0.0
-            if abs(z2) < TINY:
-                z2 = 0.0
-            state[s, channel, 0], state[s, channel, 1] = z1, z2
+    count = len(sections)
+    weights, places = np.empty((count, WEIGHTS)), np.arange(count) * (2 * channels)
+    for s in range(count):
+        _by_state(weights[s], sections[s])
+    flat = state.reshape(state.size)
+    run_sections(out, 0, frames, weights, flat, places, count)
+    for i in range(len(flat)):
+        if abs(flat[i]) < TINY:
+            flat[i] = 0.0
+
+
+@inlined
+def _by_state(weights: Vector, section: Vector) -> None:
+    """Fill weights with the section as `run_sections` takes it."""
+    b0, b1, b2, a1, a2 = section
+    weights[OUT], weights[OUT + 1], weights[OUT + 2] = 1.0, 0.0, b0
+    weights[FIRST], weights[FIRST + 1], weights[FIRST + 2] = -a1, 1.0, b1 - a1 * b0
+    weights[SECOND], weights[SECOND + 1], weights[SECOND + 2] = -a2, 0.0, b2 - a2 * b0

@@ -2,9 +2,8 @@
 
 import math
 
-from numba import njit
-
 from salt_anvil.core.audio import Sound
+from salt_anvil.core.compiled import kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.grid import grid_cells
 
@@ -14,7 +13,7 @@ BITS, SHARE, SMOOTH = range(3)
 HELD, BEFORE = range(2)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def crush_into(
     out: Sound, sound: Sound, start: int, value: Vector, step: Vector, state: Sound, phase: Vector
 ) -> None:

@@ -3,9 +3,9 @@
 import math
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
 from salt_anvil.core.state import State
@@ -15,18 +15,18 @@ NEAR = 1e-7
 """Steps smaller than this, of the ceiling, are shaped at their middle instead of divided by."""
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _per(width: float) -> float:
     return 1.0 / width if width > 0.0 else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _beyond(x: float, ceiling: float, width: float) -> float:
     over = abs(x) - (ceiling - 0.5 * width)
     return over if over > 0.0 else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _taken(x: float, ceiling: float, width: float, per: float) -> float:
     beyond = _beyond(x, ceiling, width)
     bent = beyond if beyond < width else width
@@ -34,7 +34,7 @@ def _taken(x: float, ceiling: float, width: float, per: float) -> float:
     return cut if x > 0.0 else -cut
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _integral(x: float, ceiling: float, width: float, per: float) -> float:
     beyond = _beyond(x, ceiling, width)
     bent = beyond if beyond < width else width
@@ -42,14 +42,14 @@ def _integral(x: float, ceiling: float, width: float, per: float) -> float:
     return SIXTH * per * bent * bent * bent + 0.5 * over * (over + bent)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _share(x: float, ceiling: float, width: float, per: float) -> float:
     """Return the share of x, 0 or more, that is cut off."""
     off = _taken(x, ceiling, width, per)
     return off / x if off > 0.0 else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def taken(x: float, ceiling: float, width: float) -> float:
     """Return x - f(x) for an f that bends over a width around the ceiling and stays below it.
 
@@ -59,13 +59,13 @@ def taken(x: float, ceiling: float, width: float) -> float:
     return float(_taken(x, ceiling, width, _per(width)))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def taken_integral(x: float, ceiling: float, width: float) -> float:
     """Return the integral of `taken` from 0 to x (even in x)."""
     return float(_integral(x, ceiling, width, _per(width)))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _cut_rows(
     room: Vector, tables: o.Tables, n: int, top: Vector, soft: Vector, share: Vector
 ) -> None:
@@ -103,7 +103,7 @@ def _cut_rows(
         share[i] = _share(sizes[i], top[i], width[i], per[i])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _cut_into(
     out: Sound,
     share: Sound,
@@ -140,7 +140,7 @@ def _cut_into(
             cut[:] = o.fall(room, n, lane, tables, memory)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def cut_block(
     sound: Sound,
     start: int,
@@ -179,7 +179,7 @@ def clipper_state(channels: int) -> State:
     return state
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def clip_block(
     dry: Sound,
     band: Sound,
@@ -250,7 +250,7 @@ def clip_block(
     return out, cells[:, :done]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _notify_into(
     cells: Sound,
     line: Vector,

@@ -3,16 +3,16 @@
 from dataclasses import dataclass, field
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import GRID, RAMP, Sound
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.grid import grid_cells
 
 Vector = NDArray[np.float64]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def along_into(out: Vector, value: Vector, step: Vector, start: int) -> None:
     """Fill out (frames,) with a control from timeline frame `start` on.
 
@@ -22,6 +22,16 @@ def along_into(out: Vector, value: Vector, step: Vector, start: int) -> None:
         out_here = out[at : at + n]
         for i in range(n):
             out_here[i] = value[k] + step[k] * (offset + i)
+
+
+@kernel
+def _bend_onto(out: Vector, square: Vector, cube: Vector, start: int) -> None:
+    """Add what a gain without corners has beside its straight lines; square, cube: its bends."""
+    for at, n, k, offset in grid_cells(start, len(out)):
+        out_here = out[at : at + n]
+        for i in range(n):
+            u = (offset + i) / GRID
+            out_here[i] += u * (u - 1.0) * (square[k] + (u + 1.0) * cube[k])
 
 
 @dataclass(frozen=True)
@@ -54,14 +64,13 @@ class Ramp:
         """
         if self.still:
             return self.value[:1, index : index + 1]
-        at = np.arange(count) + start % GRID
-        k = at // GRID
-        values: Sound = self.value[k, index] + self.step[k, index] * (at % GRID)
+        values = np.empty((count, 1))
+        along_into(values[:, 0], *self.column(index), start)
         if self.bent(index):
             assert self.bends is not None
-            u = (at % GRID) / GRID
-            values += u * (u - 1) * (self.bends[0, k, index] + (u + 1) * self.bends[1, k, index])
-        return values[:, None]
+            square, cube = self.bends[:, :, index].copy()
+            _bend_onto(values[:, 0], square, cube, start)
+        return values
 
     def negative(self) -> "Ramp":
         """Return what undoes gains in dB."""

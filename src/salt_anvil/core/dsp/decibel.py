@@ -8,10 +8,10 @@ good to 1e-11 dB and vectorise, which libm's do not.
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, Sound
+from salt_anvil.core.compiled import inlined
 
 SILENCE_DB = -300.0
 """The level of digital silence; amplitude 1e-15."""
@@ -39,7 +39,7 @@ def power_to_db(power: float) -> float:
     return 10.0 * math.log10(max(power, FLOOR_AMPLITUDE**2))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def log2_into(amplitude: Sound, exponent: Sound, n: int, scale: float) -> None:
     """Replace amplitude[:n] (positive, normal) by scale * log2(amplitude)."""
     bits = amplitude.view(np.int64)
@@ -57,7 +57,7 @@ def log2_into(amplitude: Sound, exponent: Sound, n: int, scale: float) -> None:
         amplitude[i] = scale * (exponent[i] + _TWO_OVER_LN2 * s * p)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def exp2_into(octaves: Sound, whole: NDArray[np.int64], n: int) -> None:
     """Replace octaves[:n] (between -1000 and 1000) by 2**octaves; `whole` is scratch."""
     for i in range(n):

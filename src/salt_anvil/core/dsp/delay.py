@@ -4,9 +4,9 @@ from functools import lru_cache
 from math import comb
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import TINY, Sound
+from salt_anvil.core.compiled import kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 
 ORDER = 6
@@ -38,7 +38,7 @@ def split_delay(frames: float) -> tuple[int, Vector]:
     return whole, np.array(found)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def all_pass_into(out: Sound, sound: Sound, a: Vector, state: Sound) -> None:
     """Fill out (frames, channels) with the sound through an all-pass of these coefficients.
 

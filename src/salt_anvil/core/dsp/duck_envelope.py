@@ -1,8 +1,7 @@
 """The envelope that a hit sets off: down, hold, and back up by itself."""
 
-from numba import njit
-
 from salt_anvil.core.audio import TINY, Sound
+from salt_anvil.core.compiled import kernel
 from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector of `duck_into`; threshold as an amplitude, times in frames.
@@ -16,7 +15,7 @@ REARM = 0.7079457843841379
 """A hit is over when the detector is 3 dB under the threshold."""
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def duck_into(
     depth: Sound,
     hits: Sound,

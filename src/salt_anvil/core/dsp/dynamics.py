@@ -14,6 +14,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, exp2_into, log2_into
 from salt_anvil.core.dsp.grid import grid_cells
 
@@ -36,7 +37,7 @@ def rate_of(time_ms: float, rate: int) -> float:
     return -math.expm1(-1000.0 / (max(time_ms, 1e-6) * rate))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def curve_reduction(
     level_db: float, threshold_db: float, slope: float, knee_db: float, most_db: float
 ) -> float:
@@ -51,7 +52,7 @@ def curve_reduction(
     return min(slope * (bend + max(over - half, 0.0)), most_db)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _solve(r: float, a: float, t: float, s: float, knee: float) -> float:
     """Return C(u) for the u with u - a*C(u) = r, where C is the unbounded curve.
 
@@ -71,40 +72,59 @@ def _solve(r: float, a: float, t: float, s: float, knee: float) -> float:
     return curve_reduction(u, t, s, knee, np.inf)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _levels(
+@inlined
+def heard_into(
+    level: Sound,
     key: Sound,
     channel: int,
-    start: int,
     n: int,
     detector: int,
     value: Sound,
     step: Sound,
     offset: int,
     power: float,
-    level: Sound,
-    exponent: Sound,
 ) -> float:
-    """Fill level[:n] with the detector's level in dB; return the mean square at the end."""
-    key_here = key[start : start + n]
+    """Fill level[:n] with what the detector hears, no less than the floor: amplitudes, or mean
+    squares; return the mean square at the end."""
     if detector == MEAN_SQUARE:
         b = value[RMS] + step[RMS] * offset
         db = step[RMS]
         for i in range(n):
-            x = key_here[i, channel]
+            x = key[i, channel]
             power += (b + db * i) * (x * x - power)
             level[i] = power + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
-        if power < TINY:
-            power = 0.0
-        log2_into(level, exponent, n, 0.5 * DB_PER_OCTAVE)
-    else:
-        for i in range(n):
-            level[i] = abs(key_here[i, channel]) + FLOOR_AMPLITUDE
-        log2_into(level, exponent, n, DB_PER_OCTAVE)
+        return power if power >= TINY else 0.0
+    for i in range(n):
+        level[i] = abs(key[i, channel]) + FLOOR_AMPLITUDE
     return power
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
+def levels_into(
+    level: Sound,
+    key: Sound,
+    channel: int,
+    n: int,
+    detector: int,
+    value: Sound,
+    step: Sound,
+    offset: int,
+    power: float,
+    exponent: Sound,
+) -> float:
+    """Fill level[:n] with the detector's level in dB; return the mean square at the end."""
+    power = heard_into(level, key, channel, n, detector, value, step, offset, power)
+    log2_into(level, exponent, n, scale_of(detector))
+    return power
+
+
+@inlined
+def scale_of(detector: int) -> float:
+    """Return the decibels of a doubling of what a detector hears."""
+    return (0.5 if detector == MEAN_SQUARE else 1.0) * DB_PER_OCTAVE
+
+
+@inlined
 def _link(levels: Sound, n: int, link: float, d_link: float) -> None:
     """Move every channel's level towards the loudest channel's."""
     for i in range(n):
@@ -115,7 +135,7 @@ def _link(levels: Sound, n: int, link: float, d_link: float) -> None:
         levels[1, i] = b + amount * (most - b)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _link_shared(
     levels: Sound,
     shared: Sound,
@@ -149,7 +169,7 @@ def _link_shared(
             )
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _curve_into(level: Sound, n: int, value: Sound, step: Sound, offset: int) -> None:
     """Replace level[:n] by the reduction of the static curve."""
     t, s = value[THRESHOLD] + step[THRESHOLD] * offset, value[SLOPE] + step[SLOPE] * offset
@@ -164,7 +184,7 @@ def _curve_into(level: Sound, n: int, value: Sound, step: Sound, offset: int) ->
         level[i] = min(reduction, m + dm * i)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _smooth(
     c: Sound,
     n: int,
@@ -212,7 +232,7 @@ def _smooth(
     state[OUT], state[HELD], state[COUNT], state[SLOW] = out, held, count, slow
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _smooth_back(
     level: Sound,
     n: int,
@@ -274,7 +294,7 @@ def _smooth_back(
     state[OUT], state[HELD], state[COUNT], state[SLOW] = out, held, count, slow
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _restore(c: Sound, n: int, state: Sound, amount: float, d_amount: float, rate: float) -> None:
     """Give back a share of what a slowly rising copy of the reduction has not reached yet."""
     late = state[LATE]
@@ -284,7 +304,7 @@ def _restore(c: Sound, n: int, state: Sound, amount: float, d_amount: float, rat
     state[LATE] = late
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def reduce_into(
     reduction: Sound,
     heard: Sound,
@@ -309,31 +329,32 @@ def reduce_into(
     levels, room = np.empty((2, GRID)), np.empty((2, GRID))
     exponent = np.empty(GRID)
     carried = np.empty(STATES)
+    scale = scale_of(detector)
     for at, n, k, offset in grid_cells(start, frames):
         heard_here = heard[at : at + n]
         reduction_here = reduction[at : at + n]
+        key_here = key[at : at + n]
         v, d = value[k], step[k]
         for channel in range(channels):
-            state[POWER, channel] = _levels(
-                key,
-                channel,
-                at,
-                n,
-                detector,
-                v,
-                d,
-                offset,
-                state[POWER, channel],
-                levels[channel],
-                exponent,
+            state[POWER, channel] = heard_into(
+                levels[channel], key_here, channel, n, detector, v, d, offset, state[POWER, channel]
             )
         link = v[LINK] + d[LINK] * offset
         alike = channels == 2 and link == 1.0 and d[LINK] == 0.0 and len(shared) == 0
+        if alike:
+            # The logarithm rises: of the greater one is that of both.
+            for i in range(n):
+                levels[0, i] = max(levels[0, i], levels[1, i])
+        for channel in range(1 if alike else channels):
+            log2_into(levels[channel], exponent, n, scale)
         if len(shared):
             _link_shared(levels, shared, room, exponent, at, n, channels, v, d, offset)
-        elif channels == 2:
+        elif channels == 2 and not alike:
             _link(levels, n, link, d[LINK])
-        alike = alike and _equal_lanes(state)
+        if alike and not _equal_lanes(state):
+            alike = False
+            for i in range(n):
+                levels[1, i] = levels[0, i]
         for channel in range(1 if alike else channels):
             c = levels[channel]
             carried[:] = state[:, channel]
@@ -371,7 +392,7 @@ def reduce_into(
                     heard_here[i, 1] = heard_here[i, 0]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _equal_lanes(state: Sound) -> bool:
     """Say whether both channels stand at the same place, mean squares apart."""
     unequal = 0
@@ -380,7 +401,7 @@ def _equal_lanes(state: Sound) -> bool:
     return unequal == 0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def gain_into(
     out: Sound, signal: Sound, reduction: Sound, start: int, makeup: Sound, d_makeup: Sound
 ) -> None:
@@ -389,19 +410,27 @@ def gain_into(
     makeup, d_makeup: per grid point, in dB. start: timeline frame of reduction[0].
     """
     frames, channels = signal.shape
-    octaves = np.empty(GRID)
-    whole = np.empty(GRID, np.int64)
+    octaves, levels = np.empty(2 * GRID), np.empty(2 * GRID)
+    whole = np.empty(2 * GRID, np.int64)
     per_db = 1.0 / DB_PER_OCTAVE
+    # Of contiguous sound the channels need not be told apart.
+    taken = reduction.reshape(reduction.size)
+    given, found = signal.reshape(signal.size), out.reshape(out.size)
     for at, n, k, offset in grid_cells(start, frames):
         m, dm = makeup[k] + d_makeup[k] * offset, d_makeup[k]
-        # Parts that begin at 0: an index that could be below it is looked at each time.
-        taken, given, found = reduction[at : at + n], signal[at : at + n], out[at : at + n]
-        for channel in range(channels):
+        if channels == 2:
             for i in range(n):
-                octaves[i] = per_db * (m + dm * i - taken[i, channel])
-            exp2_into(octaves, whole, n)
+                levels[2 * i] = levels[2 * i + 1] = m + dm * i
+        else:
             for i in range(n):
-                found[i, channel] = given[i, channel] * octaves[i]
+                levels[i] = m + dm * i
+        first, count = at * channels, n * channels
+        less, sound, gained = taken[first:], given[first:], found[first:]
+        for i in range(count):
+            octaves[i] = per_db * (levels[i] - less[i])
+        exp2_into(octaves, whole, count)
+        for i in range(count):
+            gained[i] = sound[i] * octaves[i]
 
 
 @njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})

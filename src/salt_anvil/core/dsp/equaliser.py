@@ -9,10 +9,11 @@ those of the Cookbook's analogue prototypes (`matched`).
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
+from salt_anvil.core.compiled import inlined, kernel
+from salt_anvil.core.dsp.cascade import FIRST, OUT, SECOND, WEIGHTS, run_sections
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.grid import grid_cells
 from salt_anvil.core.dsp.matched import matched
@@ -61,7 +62,7 @@ def butterworth() -> Sound:
 DAMPINGS = butterworth()
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def _follow(
     kind: int, warped: float, damping: float, a: float, real: bool, edge: float, found: Sound
 ) -> None:
@@ -102,7 +103,7 @@ def _follow(
         found[2], found[3], found[4] = 1.0 / n0, k * span / n0, 1.0 / n2
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def section(
     kind: int,
     warped: float,
@@ -152,7 +153,7 @@ def section(
     found[0], found[1], found[2], found[3], found[4] = g, k, m0, m1, m2
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def stand(line: Vector, c: Sound, memory: Sound) -> None:
     """Run a standing section over a line."""
     g, k, m0, m1, m2 = c
@@ -171,28 +172,21 @@ def stand(line: Vector, c: Sound, memory: Sound) -> None:
     memory[0], memory[1] = z1, z2
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _still_pair(left: Vector, right: Vector, c: Sound, memory: Sound) -> None:
-    """Run a standing section over both lines, side by side."""
+@inlined
+def _by_state(weights: Vector, c: Sound) -> None:
+    """Fill weights with a standing section as `run_sections` takes it."""
     g, k, m0, m1, m2 = c
     a1 = 1.0 / (1.0 + g * (g + k))
     a2 = g * a1
     a3 = g * a2
-    y1, y2 = memory[0]
-    z1, z2 = memory[1]
-    for i in range(len(left)):
-        w, x = left[i], right[i]
-        t, u = w - y2, x - z2
-        b, d = a1 * y1 + a2 * t, a1 * z1 + a2 * u
-        e, f = y2 + a2 * y1 + a3 * t, z2 + a2 * z1 + a3 * u
-        y1, z1 = 2.0 * b - y1, 2.0 * d - z1
-        y2, z2 = 2.0 * e - y2, 2.0 * f - z2
-        left[i] = m0 * w + m1 * b + m2 * e
-        right[i] = m0 * x + m1 * d + m2 * f
-    memory[0, 0], memory[0, 1], memory[1, 0], memory[1, 1] = y1, y2, z1, z2
+    weights[OUT], weights[OUT + 1] = m1 * a1 + m2 * a2, m2 * (1.0 - a3) - m1 * a2
+    weights[OUT + 2] = m0 + m1 * a2 + m2 * a3
+    weights[FIRST], weights[FIRST + 1], weights[FIRST + 2] = 2.0 * a1 - 1.0, -2.0 * a2, 2.0 * a2
+    weights[SECOND], weights[SECOND + 1] = 2.0 * a2, 1.0 - 2.0 * a3
+    weights[SECOND + 2] = 2.0 * a3
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def glide(line: Vector, inside: int, span: int, c: Sound, to: Sound, memory: Sound) -> None:
     """Run a section from c to `to` over span frames, of which `inside` are past."""
     share = 1.0 / span
@@ -214,7 +208,7 @@ def glide(line: Vector, inside: int, span: int, c: Sound, to: Sound, memory: Sou
     memory[0], memory[1] = z1, z2
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _heard(
     keys: Sound,
     at: int,
@@ -268,7 +262,7 @@ def _heard(
         row[POWER + channel] = power if power > TINY else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _next_move(row: Sound, v: Vector, most: float, channels: int) -> None:
     """Step a band's movement: a dB for every dB over its threshold, as far as it may go."""
     power = row[POWER]
@@ -285,45 +279,58 @@ def _next_move(row: Sound, v: Vector, most: float, channels: int) -> None:
     row[NEXT] = moved if abs(moved) > 1e-9 else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _pick(lines: Sound, pair: Sound, n: int, channel: int) -> int:
-    """Fill lines[0] with what a channel choice works on; return how many lines that is."""
-    for i in range(n):
-        left, right = pair[0, i], pair[1, i]
+@inlined
+def _pick(lines: Sound, frames: Sound, channel: int) -> int:
+    """Fill lines with what a channel choice works on; return how many lines that is."""
+    columns = int(frames.shape[1])
+    if channel == BOTH or columns == 1:
+        for column in range(columns):
+            for i in range(len(frames)):
+                lines[column, i] = frames[i, column]
+        return columns
+    line = lines[0]
+    for i in range(len(frames)):
+        left, right = frames[i, 0], frames[i, 1]
         if channel == MID:
-            lines[0, i] = 0.5 * (left + right)
+            line[i] = 0.5 * (left + right)
         elif channel == SIDE:
-            lines[0, i] = 0.5 * (left - right)
+            line[i] = 0.5 * (left - right)
         else:
-            lines[0, i] = left if channel == LEFT else right
+            line[i] = left if channel == LEFT else right
     return 1
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _put(lines: Sound, pair: Sound, n: int, channel: int) -> None:
+@inlined
+def _put(lines: Sound, frames: Sound, channel: int) -> None:
     """Put back what `_pick` took; what was not taken stays as it is to the bit."""
-    for i in range(n):
+    columns, line = frames.shape[1], lines[0]
+    if channel == BOTH or columns == 1:
+        for column in range(columns):
+            for i in range(len(frames)):
+                frames[i, column] = lines[column, i]
+        return
+    for i in range(len(frames)):
         if channel == LEFT:
-            pair[0, i] = lines[0, i]
+            frames[i, 0] = line[i]
         elif channel == RIGHT:
-            pair[1, i] = lines[0, i]
+            frames[i, 1] = line[i]
         elif channel == MID:
-            change = lines[0, i] - 0.5 * (pair[0, i] + pair[1, i])
-            pair[0, i] += change
-            pair[1, i] += change
+            change = line[i] - 0.5 * (frames[i, 0] + frames[i, 1])
+            frames[i, 0] += change
+            frames[i, 1] += change
         else:
-            change = lines[0, i] - 0.5 * (pair[0, i] - pair[1, i])
-            pair[0, i] += change
-            pair[1, i] -= change
+            change = line[i] - 0.5 * (frames[i, 0] - frames[i, 1])
+            frames[i, 0] += change
+            frames[i, 1] -= change
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _same(a: Sound, b: Sound) -> bool:
     gains = a[2] == b[2] and a[3] == b[3] and a[4] == b[4]
     return bool(gains and a[0] == b[0] and a[1] == b[1])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _idle(kind: int, v: Vector, s: Vector) -> bool:
     """Say whether a band does nothing all along a cell."""
     if v[ON] == 0.0 and s[ON] == 0.0:
@@ -333,17 +340,106 @@ def _idle(kind: int, v: Vector, s: Vector) -> bool:
     return LOW_SHELF <= kind <= BELL and standing and not gain
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _stands(value: Vector, step: Vector, point: int, b: int) -> bool:
-    """Say whether a band is at a grid point, and all along its cell, what it was at the last."""
+@inlined
+def _stands(v: Vector, s: Vector, known: Vector) -> bool:
+    """Say whether a band stands all along a cell as it is known."""
     same = True
-    for column in range(b * COLUMNS, b * COLUMNS + MOVE):
-        same &= value[point, column] == value[point - 1, column]
-        same &= step[point, column] == 0.0 and step[point - 1, column] == 0.0
+    for column in range(MOVE):
+        same &= v[column] == known[column] and s[column] == 0.0
     return same
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
+def _still(s: Vector) -> bool:
+    """Say whether a band that does not move by level stands all along a cell."""
+    still = True
+    for column in range(MOVE):
+        still &= s[column] == 0.0
+    return still
+
+
+@inlined
+def _design(weights: Sound, shape: Shapes, v: Vector, dampings: Sound, edge: float) -> None:
+    """Fill weights, (SECTIONS, WEIGHTS), with those of a band that stands."""
+    kind, order, found = shape[TYPE], shape[ORDER], np.empty(5)
+    for j in range((order + 1) // 2):
+        cut = kind <= HIGH_CUT
+        damping = dampings[order, j] if cut else v[DAMPING]
+        real = cut and order % 2 == 1 and j == 0
+        section(kind, math.exp(v[WARPED]), damping, v[GAIN], v[ON], real, edge, found)
+        _by_state(weights[j], found)
+
+
+@kernel
+def _moved_into(
+    lines: Sound,
+    count: int,
+    heard: Sound,
+    moves: Vector,
+    offset: int,
+    n: int,
+    v: Vector,
+    s: Vector,
+    shape: Shapes,
+    dampings: Sound,
+    edge: float,
+    power_rate: float,
+    memory: Sound,
+    ears: Sound,
+    row: Vector,
+    asked: Sound,
+    last: Sound,
+) -> None:
+    """Run a band over a cell in which it glides or moves by level.
+
+    lines, heard: (2, GRID), of which `count` lines are used; moves: (n,), filled where it moves by
+    level. v, s: its controls and their steps. asked, last: (SECTIONS, 5), of what its sections were
+    found last, and these, with which most steps begin. The others are its own, as in `tone_into`.
+    """
+    kind, order = shape[TYPE], shape[ORDER]
+    moving = LOW_SHELF <= kind <= BELL and (v[MOVE] != 0.0 or s[MOVE] != 0.0)
+    span = STEP if moving else GRID
+    here, wanted = np.zeros(5), np.zeros(5)
+    i = 0
+    while i < n:
+        inside = (offset + i) % span
+        m = min(span - inside, n - i)
+        first = float(offset + i - inside)
+        if moving and inside == 0:
+            _next_move(row, v, v[MOVE] + s[MOVE] * (first + span), count)
+        begin, end = row[NOW], row[NEXT]
+        gain = v[GAIN] + s[GAIN] * first
+        gain_to = v[GAIN] + s[GAIN] * (first + span)
+        on, on_to = v[ON] + s[ON] * first, v[ON] + s[ON] * (first + span)
+        g = math.exp(v[WARPED] + s[WARPED] * first)
+        g_to = math.exp(v[WARPED] + s[WARPED] * (first + span))
+        k, k_to = v[DAMPING] + s[DAMPING] * first, v[DAMPING] + s[DAMPING] * (first + span)
+        for j in range((order + 1) // 2):
+            cut = kind <= HIGH_CUT
+            real = cut and order % 2 == 1 and j == 0
+            d, d_to = (dampings[order, j], dampings[order, j]) if cut else (k, k_to)
+            there = last[j]
+            wanted[0], wanted[1], wanted[2], wanted[3] = g, d, gain + begin, on
+            if not _same(wanted, asked[j]):
+                section(kind, g, d, gain + begin, on, real, edge, there)
+            here[:] = there
+            asked[j, 0], asked[j, 1], asked[j, 2], asked[j, 3] = g_to, d_to, gain_to + end, on_to
+            if not _same(wanted, asked[j]):
+                section(kind, g_to, d_to, gain_to + end, on_to, real, edge, there)
+            for column in range(count):
+                line = lines[column, i : i + m]
+                if _same(here, there):
+                    stand(line, here, memory[j, column])
+                else:
+                    glide(line, inside, span, here, there, memory[j, column])
+        if moving:
+            _heard(heard, i, m, kind, g, k, power_rate, row, ears, count)
+            for t in range(m):
+                moves[i + t] = begin + (end - begin) * (inside + t) / span
+        i += m
+
+
+@kernel
 def tone_into(
     out: Sound,
     moves: Sound,
@@ -368,21 +464,21 @@ def tone_into(
     power_rate: of the mean squares. memory: (bands, SECTIONS, columns, 2); ears: (bands, columns,
     2); rows: (bands, ROWS); all changed. A band that does nothing is passed by, to the bit.
     """
-    frames, columns = sound.shape
-    cell, keys = np.empty((2, GRID)), np.empty((2, GRID))
-    picked, heard = np.empty((2, GRID)), np.empty((2, GRID))
-    listened = keys
-    here, there = np.zeros(5), np.zeros(5)
-    # What a band's sections were last, and whether that holds: to find it anew takes its time.
-    known, holds = np.empty((len(shapes), SECTIONS, 5)), np.zeros(len(shapes), np.bool_)
-    for at, n, point, offset in grid_cells(start, frames):
-        sound_here = sound[at : at + n]
-        key_here = key[at : at + n]
-        out_here = out[at : at + n]
+    columns, bands = sound.shape[1], len(shapes)
+    lines, heard = np.empty((2, GRID)), np.empty((2, GRID))
+    flat, apart = memory.reshape(memory.size), 2 * columns
+    # What stands is known from cell to cell, and waits for those behind it to go beside them.
+    known, weights = np.full((bands, MOVE), np.nan), np.empty((bands, SECTIONS, WEIGHTS))
+    waiting, places = np.empty((bands * SECTIONS, WEIGHTS)), np.empty(bands * SECTIONS, np.int64)
+    asked, last = np.zeros((bands, SECTIONS, 5)), np.empty((bands, SECTIONS, 5))
+    asked[:, :, 0] = np.nan
+    for at, n, point, offset in grid_cells(start, len(sound)):
+        here = out[at : at + n]
+        count = 0
         for column in range(columns):
             for i in range(n):
-                cell[column, i], keys[column, i] = sound_here[i, column], key_here[i, column]
-        for b in range(len(shapes)):
+                here[i, column] = sound[at + i, column]
+        for b in range(bands):
             v = value[point, b * COLUMNS : (b + 1) * COLUMNS]
             s = step[point, b * COLUMNS : (b + 1) * COLUMNS]
             kind, channel, order = shapes[b, 0], shapes[b, 1], shapes[b, 2]
@@ -390,73 +486,39 @@ def tone_into(
                 memory[b] = 0.0
                 ears[b] = 0.0
                 rows[b] = 0.0
-                holds[b] = False
                 continue
-            moving = LOW_SHELF <= kind <= BELL and (v[MOVE] != 0.0 or s[MOVE] != 0.0)
             whole = columns == 1 or channel == BOTH
-            lines = cell if whole else picked
-            count = columns if whole else _pick(picked, cell, n, channel)
-            if moving and whole:
-                listened = keys
-            elif moving:
-                listened = heard
-                _pick(heard, keys, n, channel)
-            span = STEP if moving else GRID
-            if holds[b]:
-                holds[b] = not moving and _stands(value, step, point, b)
-            i = 0
-            while i < n:
-                inside = (offset + i) % span
-                m = min(span - inside, n - i)
-                first = float(offset + i - inside)
-                if moving and inside == 0:
-                    _next_move(rows[b], v, v[MOVE] + s[MOVE] * (first + span), count)
-                begin, end = rows[b, NOW], rows[b, NEXT]
-                gain = v[GAIN] + s[GAIN] * first
-                gain_to = v[GAIN] + s[GAIN] * (first + span)
-                on, on_to = v[ON] + s[ON] * first, v[ON] + s[ON] * (first + span)
-                g = math.exp(v[WARPED] + s[WARPED] * first)
-                g_to = math.exp(v[WARPED] + s[WARPED] * (first + span))
-                k, k_to = v[DAMPING] + s[DAMPING] * first, v[DAMPING] + s[DAMPING] * (first + span)
+            moving = LOW_SHELF <= kind <= BELL and (v[MOVE] != 0.0 or s[MOVE] != 0.0)
+            still = not moving and _still(s)
+            if still and not _stands(v, s, known[b]):
+                _design(weights[b], shapes[b], v, dampings, edge)
+                known[b] = v[:MOVE]
+            if still and whole:
                 for j in range((order + 1) // 2):
-                    cut = kind <= HIGH_CUT
-                    real = cut and order % 2 == 1 and j == 0
-                    d, d_to = (dampings[order, j], dampings[order, j]) if cut else (k, k_to)
-                    if holds[b]:
-                        here[:] = known[b, j]
-                    else:
-                        section(kind, g, d, gain + begin, on, real, edge, here)
-                    moved = g != g_to or d != d_to or on != on_to
-                    if moved or gain + begin != gain_to + end:
-                        section(kind, g_to, d_to, gain_to + end, on_to, real, edge, there)
-                    else:
-                        there[:] = here
-                    known[b, j] = there
-                    if not _same(here, there):
-                        for column in range(count):
-                            line = lines[column, i : i + m]
-                            glide(line, inside, span, here, there, memory[b, j, column])
-                    elif count == 2:
-                        _still_pair(lines[0, i : i + m], lines[1, i : i + m], here, memory[b, j])
-                    else:
-                        stand(lines[0, i : i + m], here, memory[b, j, 0])
+                    waiting[count] = weights[b, j]
+                    places[count] = (b * SECTIONS + j) * apart
+                    count += 1
+                continue
+            run_sections(out, at, at + n, waiting, flat, places, count)
+            count = 0
+            used = _pick(lines, here, channel)
+            if still:
+                for j in range((order + 1) // 2):
+                    places[j] = (b * SECTIONS + j) * apart
+                alone = lines[0, :n].reshape(n, 1)
+                run_sections(alone, 0, n, weights[b], flat, places, (order + 1) // 2)
+            else:
                 if moving:
-                    _heard(listened, i, m, kind, g, k, power_rate, rows[b], ears[b], count)
-                    for t in range(m):
-                        moves[b, at + i + t] = begin + (end - begin) * (inside + t) / span
-                i += m
-                # At the end of a step the next one begins, as long as its cell goes on.
-                holds[b] = (offset + i) % span == 0
-            if not whole:
-                _put(picked, cell, n, channel)
-            for j in range(SECTIONS):
-                for column in range(columns):
-                    for z in range(2):
-                        if abs(memory[b, j, column, z]) < TINY:
-                            memory[b, j, column, z] = 0.0
-        for column in range(columns):
-            for i in range(n):
-                out_here[i, column] = cell[column, i]
+                    _pick(heard, key[at : at + n], channel)
+                _moved_into(
+                    lines, used, heard, moves[b, at : at + n], offset, n, v, s, shapes[b], dampings,
+                    edge, power_rate, memory[b], ears[b], rows[b], asked[b], last[b],
+                )  # fmt: skip
+            _put(lines, here, channel)
+        run_sections(out, at, at + n, waiting, flat, places, count)
+        for i in range(len(flat)):
+            if abs(flat[i]) < TINY:
+                flat[i] = 0.0
 
 
 def warped(hz: float, rate: int) -> float:

@@ -1,17 +1,17 @@
 """The static curve of an expander in front of the compressor's detectors and ballistics."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.compiled import kernel
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.grid import grid_cells
 
 DOWN, UP = 0, 1
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def expansion(
     level_db: float, threshold_db: float, slope: float, knee_db: float, range_db: float, way: int
 ) -> float:
@@ -27,7 +27,7 @@ def expansion(
     return change if way == UP else -change
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def expand_into(
     change: Sound,
     heard: Sound,
@@ -53,21 +53,13 @@ def expand_into(
     for at, n, k, offset in grid_cells(start, frames):
         heard_here = heard[at : at + n]
         change_here = change[at : at + n]
+        key_here = key[at : at + n]
         v, s = value[k], step[k]
         for channel in range(channels):
-            state[d.POWER, channel] = d._levels(
-                key,
-                channel,
-                at,
-                n,
-                detector,
-                v,
-                s,
-                offset,
-                state[d.POWER, channel],
-                levels[channel],
-                exponent,
-            )
+            state[d.POWER, channel] = d.levels_into(
+                levels[channel], key_here, channel, n, detector, v, s, offset,
+                state[d.POWER, channel], exponent,
+            )  # fmt: skip
         if channels == 2:
             d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
         for channel in range(channels):

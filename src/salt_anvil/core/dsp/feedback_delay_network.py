@@ -10,9 +10,9 @@ delays the channels by different times and mixes them (the same matrix), so that
 import math
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.grid import grid_cells
 
@@ -63,7 +63,7 @@ def rings(rate: int) -> list[int]:
     return [int(row.max()) + GRID + 2 for row in most]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _write(ring: Vector, row: Vector, n: int, write: int) -> None:
     straight = min(n, len(ring) - write)
     part = ring[write : write + straight]
@@ -73,7 +73,7 @@ def _write(ring: Vector, row: Vector, n: int, write: int) -> None:
         ring[i - straight] = row[i]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _read(
     row: Vector,
     ring: Vector,
@@ -103,7 +103,7 @@ def _read(
         row[i] = (gain + d_gain * i) * (ring[at] + (there - whole) * (ring[before] - ring[at]))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _mix(rows: Sound, n: int) -> None:
     """Multiply eight rows by the Hadamard matrix (Walsh's fast form), EVEN short of orthogonal."""
     for half in (4, 2, 1):
@@ -115,7 +115,7 @@ def _mix(rows: Sound, n: int) -> None:
                     a[i], b[i] = total, apart
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _damp(row: Vector, n: int, pole: float, last: float) -> float:
     """Run a one-pole low pass over a row; return its last value."""
     for i in range(n):
@@ -124,7 +124,7 @@ def _damp(row: Vector, n: int, pole: float, last: float) -> float:
     return last if abs(last) > TINY else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _add_sides(out: Sound, at: int, rows: Sound, n: int, left: Vector, right: Vector) -> None:
     """Add the rows to what is heard: even ones left, odd ones right, with alternating signs."""
     for i in range(n):
@@ -139,7 +139,7 @@ def _add_sides(out: Sound, at: int, rows: Sound, n: int, left: Vector, right: Ve
             out[at + i, 0] += LEVEL * (left[i] + right[i]) * 0.7071067811865476
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def room_into(
     out: Sound,
     sound: Sound,

@@ -8,16 +8,17 @@ from collections.abc import Callable
 from typing import Any
 
 from llvmlite import ir
-from numba import njit, types
+from numba import types
 from numba.core import cgutils
 from numba.extending import intrinsic
 from numpy import int64
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Sound
+from salt_anvil.core.compiled import inlined
 from salt_anvil.core.dsp.control_ramp import Vector
 
-LANES, VECTORS, ROWS = 4, 6, 2
+LANES, VECTORS, ROWS = 8, 3, 2
 TOGETHER = LANES * VECTORS
 Places = NDArray[int64]
 _DOUBLE = ir.DoubleType()
@@ -91,7 +92,7 @@ _many, _one = sums(ROWS, VECTORS, LANES), sums(ROWS, 1, 1)
 _many_alone, _one_alone = sums(1, ROWS * VECTORS, LANES), sums(1, 1, 1)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def sum_into(
     room: Vector, to: Places, n: int, places: Places, weights: Sound, low: int, high: int
 ) -> None:

@@ -8,10 +8,10 @@ seventh harmonic of what is heard ends far below what folds back, so that only t
 import math
 
 import numpy as np
-from numba import njit
 from numpy.polynomial import chebyshev
 
 from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
 from salt_anvil.core.dsp.grid import grid_cells
@@ -44,7 +44,7 @@ def polynomial(order: str, density: float) -> Vector:
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def envelope_into(
     envelope: Sound,
     sound: Sound,
@@ -98,7 +98,7 @@ def envelope_into(
         state[7, channel] = slopes if abs(slopes) > TINY else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _shape_rows(room: Vector, tables: o.Tables, n: int, envelope: Vector, powers: Sound) -> None:
     """Leave in `o.taken` the harmonics of `o.raised`.
 
@@ -136,7 +136,7 @@ def _shape_rows(room: Vector, tables: o.Tables, n: int, envelope: Vector, powers
         before = now
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def harmonics_block(
     sound: Sound,
     start: int,

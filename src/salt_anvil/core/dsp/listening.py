@@ -7,12 +7,12 @@ level, which cannot be folded back, however short the attack and the release are
 """
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import Sound
+from salt_anvil.core.compiled import inlined
 from salt_anvil.core.dsp.between import LARGEST, Line, kaiser
 from salt_anvil.core.dsp.delay import delayed, keep
-from salt_anvil.core.dsp.fir import SINGLE, sums
+from salt_anvil.core.dsp.fir import SINGLE, Places, sums
 from salt_anvil.core.state import State
 
 TAPS, POINTS = 16, 8
@@ -23,6 +23,7 @@ STANDS_S = 0.000125
 SMALLEST = 1e-30
 """Smaller samples count as silence: float32 slows down from 1e-38 on."""
 _SPAN, _EDGE, _ROWS = 64, TAPS - 1, POINTS - 1
+_PIECE = 16 * _SPAN
 _AT_ONCE = 16
 _PARTS = (0, 16, 32, 48, _SPAN + _EDGE - _AT_ONCE)
 """Where parts begin that cover a span's samples."""
@@ -49,12 +50,32 @@ def stands(rate: int) -> int:
     return round(STANDS_S * rate)
 
 
-@njit(cache=True, nogil=True, error_model="numpy", inline="always")
-def _bounded(x: float) -> float:
-    return min(max(x, -LARGEST), LARGEST) if abs(x) > SMALLEST else 0.0
+@inlined
+def _bounded_into(line: Line, sound: Sound, channel: int) -> None:
+    for i in range(len(line)):
+        x = sound[i, channel]
+        x = min(max(x, -LARGEST), LARGEST)
+        line[i] = x if abs(x) > SMALLEST else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
+def _greatest(line: Line, most: Line) -> float:
+    """Return the greatest magnitude of a span with its edge; most: (_AT_ONCE,), used up."""
+    most[:] = 0.0
+    for first in _PARTS:
+        part = line[first : first + _AT_ONCE]
+        for i in range(_AT_ONCE):
+            here = abs(part[i])
+            most[i] = here if here > most[i] else most[i]
+    half = _AT_ONCE // 2
+    while half:
+        for i in range(half):
+            most[i] = most[i] if most[i] > most[i + half] else most[i + half]
+        half //= 2
+    return float(most[0])
+
+
+@inlined
 def _peaks_into(
     peaks: Sound, past: Sound, key: Sound, tops: Sound, weights: Line, least: float
 ) -> None:
@@ -66,49 +87,67 @@ def _peaks_into(
     """
     frames, channels = peaks.shape
     before = len(tops)
-    other = np.zeros(before + frames, np.float32)
-    most = np.empty(_AT_ONCE, np.float32)
+    # Pieces that stay in the cache; behind each the room for a whole span.
+    line = np.empty(_EDGE + _PIECE + _SPAN, np.float32)
+    high, other = np.empty((2, before + _PIECE), np.float32)
     room = np.empty(_SPAN + _EDGE + _ROWS * _SPAN, np.float32)
-    line = np.empty(before + frames, np.float32)
+    most = np.empty(_AT_ONCE, np.float32)
     places, ends = np.arange(TAPS), np.empty(_ROWS, np.int64)
     for row in range(_ROWS):
         ends[row] = _SPAN + _EDGE + row * _SPAN
     for channel in range(channels):
-        for i in range(before):
-            line[i] = tops[i, channel]
-        for at in range(0, frames, _SPAN):
-            n = min(_SPAN, frames - at)
-            for i in range(_EDGE):
-                # Behind the first span it is what the last one ended with.
-                room[i] = room[_SPAN + i] if at else _bounded(past[i, channel])
+        for at in range(0, frames, _PIECE):
+            n = min(_PIECE, frames - at)
+            if at:
+                _copy(line[:_EDGE], line[_PIECE : _PIECE + _EDGE])
+            else:
+                _bounded_into(line[:_EDGE], past, channel)
+            _bounded_into(line[_EDGE : _EDGE + n], key[at : at + n], channel)
+            line[_EDGE + n :] = 0.0
+            for i in range(before):
+                high[i] = tops[i, channel]
+            found = high[before : before + n]
             for i in range(n):
-                room[_EDGE + i] = _bounded(key[at + i, channel])
-            room[n + _EDGE : _SPAN + _EDGE] = 0.0
-            most[:] = 0.0
-            for first in _PARTS:
-                for i in range(_AT_ONCE):
-                    here = abs(room[first + i])
-                    most[i] = here if here > most[i] else most[i]
-            found = line[before + at : before + at + n]
+                found[i] = abs(line[i + _EDGE - LATENCY])
+            for first in range(0, n, _SPAN):
+                here = line[first : first + _SPAN + _EDGE]
+                if _greatest(here, most) * BOUND > least:
+                    _copy(room[: _SPAN + _EDGE], here)
+                    span = high[before + first : before + first + _SPAN]
+                    for i in range(0, _SPAN, _AT_ONCE):
+                        _rows_into(room, places, weights, 0, TAPS, ends, i)
+                    for row in range(_ROWS):
+                        points = room[ends[row] : ends[row] + _SPAN]
+                        for i in range(_SPAN):
+                            now = abs(points[i])
+                            span[i] = now if now > span[i] else span[i]
+            for i in range(before):
+                tops[i, channel] = high[n + i]
+            stood = _stand(high[: before + n], other[: before + n], before + 1)[before:]
+            given = peaks[at : at + n]
             for i in range(n):
-                found[i] = abs(room[i + _EDGE - LATENCY])
-            if most.max() * BOUND <= least:
-                continue
-            for i in range(0, n, _AT_ONCE):
-                _rows_into(room, places, weights, 0, TAPS, ends, i)
-            for row in range(_ROWS):
-                points = room[ends[row] : ends[row] + n]
-                for i in range(n):
-                    here = abs(points[i])
-                    found[i] = here if here > found[i] else found[i]
-        for i in range(before):
-            tops[i, channel] = line[frames + i]
-        stood = _stand(line, other, before + 1)
-        for i in range(frames):
-            peaks[i, channel] = stood[before + i]
+                given[i, channel] = stood[i]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
+def _copy(out: Line, line: Line) -> None:
+    for i in range(len(out)):
+        out[i] = line[i]
+
+
+@inlined
+def _between_into(found: Line, room: Line, places: Places, weights: Line, ends: Places) -> None:
+    """Raise what was found of a span to what its points between the samples reach."""
+    for i in range(0, _SPAN, _AT_ONCE):
+        _rows_into(room, places, weights, 0, TAPS, ends, i)
+    for row in range(_ROWS):
+        points = room[ends[row] : ends[row] + _SPAN]
+        for i in range(_SPAN):
+            here = abs(points[i])
+            found[i] = here if here > found[i] else found[i]
+
+
+@inlined
 def _stand(line: Line, other: Line, frames: int) -> Line:
     """Return each value's greatest of as many as `frames` up to it, right from the last on."""
     covered = 1

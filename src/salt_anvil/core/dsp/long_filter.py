@@ -8,10 +8,10 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.compiled import inlined
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.state import State
 
@@ -69,7 +69,7 @@ def shortest(response: Response, rate: int) -> Long:
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _sums(cosines: Vector, sines: Vector, taps: Vector, angles: Vector) -> None:
     """Fill both with the sums of taps[n] cos(n angle) and sin(n angle), after Clenshaw (1955)."""
     for i in range(len(angles)):
@@ -136,7 +136,7 @@ def filter_state(half: int, channels: int) -> State:
     )
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _add_product(real: Vector, imag: Vector, filter_: Sound, sound: Sound) -> None:
     """Add a product of spectra, each (2, bins)."""
     a, b, c, d = filter_[0], filter_[1], sound[0], sound[1]
@@ -146,7 +146,7 @@ def _add_product(real: Vector, imag: Vector, filter_: Sound, sound: Sound) -> No
         imag[i] += a[i] * d[i] + b[i] * c[i]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _sum_up(total: Sound, filters: Sound, blocks: Sound, newest: int) -> None:
     """Add the products of a filter's parts with the blocks that lie as far back."""
     n = len(filters)

@@ -8,9 +8,9 @@ a smoothing window, so that the gain arrives before the peak: common practice, n
 import math
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
 from salt_anvil.core.dsp.grid import grid_cells
@@ -35,7 +35,7 @@ OUT, COUNT, BODY, LASTED, SINCE, PERIOD, THERE, EARLIER = range(8)
 STATES = 8
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _needs(
     needs: Sound,
     peaks: Sound,
@@ -67,7 +67,7 @@ def _needs(
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def needs_into(
     needs: Sound, peaks: Sound, shared: Sound, start: int, value: Vector, step: Vector
 ) -> int:
@@ -115,7 +115,7 @@ def needs_into(
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def maxima_into(maxima: Sound, values: Sound, window: int) -> None:
     """Fill maxima[i] with the greatest of values[i : i + window], one channel.
 
@@ -138,7 +138,7 @@ def maxima_into(maxima: Sound, values: Sound, window: int) -> None:
         maxima[i] = max(right[i], left[i + window - 1])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def release_into(
     held: Sound,
     start: int,
@@ -206,7 +206,7 @@ def release_into(
     state[BODY, channel], state[LASTED, channel] = body, lasted if lasted > SMALLEST_DB else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def mean_into(means: Sound, values: Sound, window: int) -> None:
     """Fill means[i] with the mean of values[i : i + window], rounded up, one channel."""
     total = 0.0
@@ -219,7 +219,7 @@ def mean_into(means: Sound, values: Sound, window: int) -> None:
             total += values[i + window] - values[i]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _alike(channels: Sound) -> bool:
     """Say whether both columns are the same."""
     unequal = 0
@@ -228,7 +228,7 @@ def _alike(channels: Sound) -> bool:
     return unequal == 0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def smooth_into(
     reduction: Sound,
     needs: Sound,

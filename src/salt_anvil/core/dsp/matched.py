@@ -11,8 +11,8 @@ digital filters", 2016, from memory) finds them from one point each. Where zeros
 import math
 
 import numpy as np
-from numba import njit
 
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 
 EVEN = 12
@@ -31,7 +31,7 @@ LEAST_TOP, LEAST_DAMPING = 0.01, 0.25
 """What such roots keep at least of the sampled ones: value at half the rate, damping."""
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def sampled_poles(corner: float, damping: float, found: Vector) -> None:
     """Fill found (3,) with the parabola in x of |denominator|^2 of s^2 + damping s + 1, sampled.
 
@@ -48,15 +48,19 @@ def sampled_poles(corner: float, damping: float, found: Vector) -> None:
     found[0], found[1], found[2] = total * total, -4.0 * a1 * (1.0 + a2) - 16.0 * a2, 16.0 * a2
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def _fit(x: Vector, goal: Vector, n: int, weight: Vector, free: bool, p: Vector) -> None:
-    """Fit p[0] + p[1] x + p[2] x^2 to a goal over 0, by the ratio; p[0] is given unless free."""
+    """Fit p[0] + p[1] x + p[2] x^2 to a goal over 0, by the ratio; p[0] is given unless free.
+
+    goal is left turned round, weight as it came out.
+    """
     for i in range(n):
-        weight[i] = 1.0
+        weight[i], goal[i] = 1.0, 1.0 / goal[i]
+    share = 1.0 / n
     for _ in range(ROUNDS):
         s00 = s01 = s02 = s11 = s12 = s22 = r0 = r1 = r2 = 0.0
         for i in range(n):
-            one = 1.0 / goal[i]
+            one = goal[i]
             a, b = x[i] * one, x[i] * x[i] * one
             w, rest = weight[i], 1.0 if free else 1.0 - p[0] * one
             s00, s01, s02 = s00 + w * one * one, s01 + w * one * a, s02 + w * one * b
@@ -72,15 +76,15 @@ def _fit(x: Vector, goal: Vector, n: int, weight: Vector, free: bool, p: Vector)
             p[0] = (r0 - s01 * p[1] - s02 * p[2]) / s00
         mean = 0.0
         for i in range(n):
-            mean += abs((p[0] + x[i] * (p[1] + x[i] * p[2])) / goal[i] - 1.0) / n
+            mean += share * abs((p[0] + x[i] * (p[1] + x[i] * p[2])) * goal[i] - 1.0)
         if mean < 1e-9:
             return
         for i in range(n):
-            off = abs((p[0] + x[i] * (p[1] + x[i] * p[2])) / goal[i] - 1.0)
+            off = abs((p[0] + x[i] * (p[1] + x[i] * p[2])) * goal[i] - 1.0)
             weight[i] *= off / mean + 0.05
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _damping(p: Vector) -> float:
     """Return the damping that the roots of a parabola have, 0 where no filter has such roots."""
     top = p[0] + p[1] + p[2]
@@ -89,7 +93,7 @@ def _damping(p: Vector) -> float:
     return math.sqrt(max(2.0 + (p[1] + 2.0 * p[0]) / math.sqrt(p[0] * top), 0.0))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def _keep_stable(p: Vector, corner: float, damping: float, value: float) -> None:
     """Draw a fitted parabola towards that of sampled roots, which is `value` at 0 Hz."""
     safe, fitted = np.empty(3), p.copy()
@@ -105,7 +109,7 @@ def _keep_stable(p: Vector, corner: float, damping: float, value: float) -> None
             return
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def _squares(num: Vector, den: Vector, at: float) -> float:
     """Return |num / den|^2 at j * at; num, den: coefficients of s^2, s, 1."""
     square = at * at
@@ -114,7 +118,7 @@ def _squares(num: Vector, den: Vector, at: float) -> float:
     return float((a * a + b) / (c * c + d))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def matched(
     num: Vector, den: Vector, zeros: int, corner: float, edge: float, found: Vector
 ) -> None:

@@ -3,9 +3,9 @@
 import math
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import TINY, Sound
+from salt_anvil.core.compiled import kernel
 from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector of `gate_into`; levels as amplitudes, rates per frame.
@@ -20,7 +20,7 @@ NEAR = 1e-3
 """A gain this near to its end has arrived."""
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def gate_into(
     gain: Sound,
     heard: Sound,

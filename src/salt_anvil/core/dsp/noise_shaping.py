@@ -1,9 +1,9 @@
 """Rounding with its error fed back, so that the noise lies where the ear hears it least."""
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import Sound
+from salt_anvil.core.compiled import kernel
 
 WEIGHTED = np.array([2.033, -2.165, 1.959, -1.590, 0.6149])
 """Five-tap error filter against the ear's threshold: Lipshitz, Vanderkooy and Wannamaker, Minimally
@@ -11,7 +11,7 @@ Audible Noise Shaping, J. Audio Eng. Soc. 39(11), 1991, for 44.1 kHz; from memor
 the noise has the shape 1 - sum h[k] z^-k."""
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def shaped(levels: Sound, noise: Sound, taps: Sound, errors: Sound, low: float, high: float) -> int:
     """Round levels in place, with noise added and past errors taken out; return how many are cut.
 

@@ -14,10 +14,10 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.fir import sum_into
 from salt_anvil.core.state import State
@@ -252,7 +252,7 @@ def given(
     return *tables(quality), *kept(state)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def room_for(tables: Tables) -> Vector:
     """Return the room in which the stages work on CHUNK frames of a lane.
 
@@ -262,7 +262,7 @@ def room_for(tables: Tables) -> Vector:
     return np.empty(tables[1][-1, ROOM_AT] + CHUNK)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def raised(room: Vector, tables: Tables, p: int, n: int) -> Vector:
     """Return the p-th values of n frames, p from -1 (the one before the first) to factor - 1."""
     factor, rows = tables[0], tables[1]
@@ -271,7 +271,7 @@ def raised(room: Vector, tables: Tables, p: int, n: int) -> Vector:
     return room[at : at + n]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def taken(room: Vector, tables: Tables, p: int, n: int) -> Vector:
     """Return where a shaper leaves what it takes from the p-th values of n frames: for factors over
     1 the mean over the step that ends there."""
@@ -280,7 +280,7 @@ def taken(room: Vector, tables: Tables, p: int, n: int) -> Vector:
     return room[at : at + n]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _rising(factor: int) -> int:
     """Return how many stages rise to a factor."""
     stages = 1
@@ -289,13 +289,13 @@ def _rising(factor: int) -> int:
     return stages
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _copy(out: Vector, values: Vector) -> None:
     for i in range(len(out)):
         out[i] = values[i]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _through(
     room: Vector, tables: Tables, begin: int, end: int, n: int, kept: Vector, frames: Vector
 ) -> None:
@@ -318,7 +318,7 @@ def _through(
                 sum_into(room, pairs[pair, 2:], n, places, weights, low, high)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def rise(room: Vector, block: Sound, lane: int, tables: Tables, kept: Kept) -> None:
     """Fill the rows of `raised` with a lane of up to CHUNK frames, UP frames late.
 
@@ -347,7 +347,7 @@ def rise(room: Vector, block: Sound, lane: int, tables: Tables, kept: Kept) -> N
     last[lane, 0] = raised(room, tables, factor - 1, n)[n - 1]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def fall(room: Vector, n: int, lane: int, tables: Tables, kept: Kept) -> Vector:
     """Return what stands in the rows of `taken` at the rate itself, (n,), DOWN frames later; what
     is kept moves on."""
@@ -359,7 +359,7 @@ def fall(room: Vector, n: int, lane: int, tables: Tables, kept: Kept) -> Vector:
     return room[at : at + n]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def greatest(values: Vector) -> float:
     """Return the greatest amplitude of a line, or 0; four at a time, so that none waits."""
     a = b = c = d = 0.0
@@ -372,7 +372,7 @@ def greatest(values: Vector) -> float:
     return max(max(a, b), max(c, d))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def idle(block: Sound, level: float, lane: int, tables: Tables, kept: Kept) -> bool:
     """Say whether a bend that begins at a level leaves a lane of a block alone while nothing is on
     its way; then what is kept has moved on."""

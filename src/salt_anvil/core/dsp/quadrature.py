@@ -3,9 +3,9 @@
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import TINY, Sound
+from salt_anvil.core.compiled import kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 
 SECTIONS = 6
@@ -35,7 +35,7 @@ def all_passes(rate: int) -> Vector:
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def quarters_into(one: Vector, other: Vector, line: Vector, a: Vector, memory: Sound) -> None:
     """Fill one and other with a line, a quarter of a period apart.
 

@@ -8,9 +8,9 @@ import math
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.equaliser import BELL, BILINEAR, glide, section, stand
 from salt_anvil.core.dsp.grid import grid_cells
@@ -62,7 +62,7 @@ def expected_db(q: float, over_db: float) -> float:
     return 10 * (math.log10(heard(0.0)) - flanks)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _hear(
     line: Sound, n: int, warped: float, damping: float, rate: float, power: float, memory: Sound
 ) -> float:
@@ -85,7 +85,7 @@ def _hear(
     return power if power > TINY else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _steps(v: Vector, common: Vector, powers: Sound, cuts: Sound, columns: int) -> None:
     """Move a place's cuts on by one cell: as far over its flanks as it is, and no further."""
     for column in range(columns):
@@ -106,7 +106,7 @@ def _steps(v: Vector, common: Vector, powers: Sound, cuts: Sound, columns: int) 
         cuts[NEXT, column] = moved if moved > 1e-6 else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def cut_into(
     out: Sound,
     taken: Sound,
@@ -195,7 +195,7 @@ def cut_into(
                     out_here[i, column] = lines[column, i]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def give_back_into(
     out: Sound,
     wet: Sound,
@@ -234,7 +234,7 @@ def give_back_into(
                 state[SUM_OUT] += y * y
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _compare(state: Vector, most: float) -> None:
     """Take a cell's powers into the means, if it is loud enough, and set the next gain."""
     power = state[SUM_IN] / GRID

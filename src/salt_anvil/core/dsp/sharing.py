@@ -1,9 +1,9 @@
 """What the channels of a pair tell each other: how loud the louder one is, and what of it lasts."""
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import TINY, Sound
+from salt_anvil.core.compiled import inlined
 from salt_anvil.core.dsp.dynamics import rate_of
 
 LASTS_MS, FALLS_MS = 60.0, 20.0
@@ -15,7 +15,7 @@ POWER, LASTING, TOP = range(3)
 STATES = 3
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _share_into(
     shared: Sound, heard: Sound, square: float, rise: float, fall: float, state: Sound
 ) -> None:

@@ -4,9 +4,9 @@ import math
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
@@ -64,7 +64,7 @@ def ranges(
     return taps
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _add_pairs(total: Sound, line: Sound, middle: int, t: int, taps: Sound) -> None:
     """Add the weighted values t to t + 3 before and behind the middle."""
     w0, w1, w2, w3 = taps[t], taps[t + 1], taps[t + 2], taps[t + 3]
@@ -79,7 +79,7 @@ def _add_pairs(total: Sound, line: Sound, middle: int, t: int, taps: Sound) -> N
         )
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
     """Fill out (frames, channels) with what a symmetrical filter passes.
 
@@ -106,7 +106,7 @@ def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
                 out[at + i, channel] = total[i]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def ess_into(
     reduction: Sound,
     heard: Sound,
@@ -133,21 +133,13 @@ def ess_into(
         whole_here = whole[at : at + n]
         heard_here = heard[at : at + n]
         reduction_here = reduction[at : at + n]
+        band_here = band[at : at + n]
         v, s = value[k], step[k]
         for channel in range(channels):
-            state[d.POWER, channel] = d._levels(
-                band,
-                channel,
-                at,
-                n,
-                d.MEAN_SQUARE,
-                v,
-                s,
-                offset,
-                state[d.POWER, channel],
-                levels[channel],
-                exponent,
-            )
+            state[d.POWER, channel] = d.levels_into(
+                levels[channel], band_here, channel, n, d.MEAN_SQUARE, v, s, offset,
+                state[d.POWER, channel], exponent,
+            )  # fmt: skip
             power = powers[channel]
             for i in range(n):
                 x = whole_here[i, channel]

@@ -3,9 +3,9 @@
 import math
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, TINY, Sound
+from salt_anvil.core.compiled import kernel
 from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector of `level_into`; levels in dB, speeds in dB per frame.
@@ -15,7 +15,7 @@ POWER, GAIN = range(2)
 STATES = 2
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def level_into(
     gain: Sound, heard: Sound, key: Sound, start: int, value: Sound, step: Sound, state: Sound
 ) -> None:

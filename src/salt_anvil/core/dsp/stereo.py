@@ -1,12 +1,12 @@
 """Middle and sides, exact: M = (L + R) / 2, S = (L - R) / 2 and back."""
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import Sound
+from salt_anvil.core.compiled import kernel
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def to_mid_side(sound: Sound) -> Sound:
     """Return (frames, 2) as middle and side."""
     out = np.empty_like(sound)
@@ -17,7 +17,7 @@ def to_mid_side(sound: Sound) -> Sound:
     return out
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def from_mid_side(sound: Sound) -> Sound:
     """Return (frames, 2) of middle and side as left and right."""
     out = np.empty_like(sound)
@@ -28,7 +28,7 @@ def from_mid_side(sound: Sound) -> Sound:
     return out
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def placed(sound: Sound, left: float, right: float) -> Sound:
     """Return one or two channels as two, each with its gain."""
     out = np.empty((len(sound), 2))
@@ -39,7 +39,18 @@ def placed(sound: Sound, left: float, right: float) -> Sound:
     return out
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
+def placed_along(sound: Sound, left: Sound, right: Sound) -> Sound:
+    """Return one or two channels as two, with a gain for every frame of each, (frames, 1)."""
+    out = np.empty((len(sound), 2))
+    last = sound.shape[1] - 1
+    for i in range(len(sound)):
+        out[i, 0] = left[i, 0] * sound[i, 0]
+        out[i, 1] = right[i, 0] * sound[i, last]
+    return out
+
+
+@kernel
 def peaks(sound: Sound) -> tuple[float, float]:
     """Return the greatest amplitudes of left and right, (frames, 2)."""
     left = right = 0.0

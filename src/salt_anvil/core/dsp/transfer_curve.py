@@ -8,9 +8,9 @@ release: a falling part behaves like the compressor, a rising one like the expan
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.grid import grid_cells
@@ -67,7 +67,7 @@ def columns(points: Points, smooth: bool) -> Vector:
     return np.concatenate([change[:1], rises, falls])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _drift(step: Vector, table: int, level: float) -> float:
     """Return how fast a table moves at a level, per frame."""
     place = min(max((level - LOWEST_DB) * STEPS_PER_DB, 0.0), ROWS - 1.000001)
@@ -76,7 +76,7 @@ def _drift(step: Vector, table: int, level: float) -> float:
     return float(low + (place - row) * (high - low))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def curve_into(
     change: Sound,
     heard: Sound,
@@ -101,6 +101,7 @@ def curve_into(
     for at, n, k, offset in grid_cells(start, frames):
         heard_here = heard[at : at + n]
         change_here = change[at : at + n]
+        key_here = key[at : at + n]
         v, s = value[k], step[k]
         moving = False
         for c in range(BASE, CONTROLS):
@@ -108,19 +109,10 @@ def curve_into(
                 moving = True
                 break
         for channel in range(channels):
-            state[POWER, channel] = d._levels(
-                key,
-                channel,
-                at,
-                n,
-                detector,
-                v,
-                s,
-                offset,
-                state[POWER, channel],
-                levels[channel],
-                exponent,
-            )
+            state[POWER, channel] = d.levels_into(
+                levels[channel], key_here, channel, n, detector, v, s, offset,
+                state[POWER, channel], exponent,
+            )  # fmt: skip
         if channels == 2:
             d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
         for channel in range(channels):

@@ -1,9 +1,9 @@
 """Attack and sustain of hits from ratios of level followers, so that the level itself cancels."""
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.compiled import kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
 from salt_anvil.core.dsp.delay import delayed
@@ -26,7 +26,7 @@ ALIKE = 0.98
 QUIET = 1e-15
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def shares_into(
     shares: Sound,
     heard: Sound,
@@ -136,7 +136,7 @@ def keep_peaks(out: Sound, before: Sound, start: int, fall: float, state: State)
     return np.asarray(delayed(out, state["peaks_waiting"]) * gain[:, None])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def peaks_gain_into(
     gain: Vector,
     out: Sound,
@@ -185,7 +185,7 @@ def peaks_gain_into(
                     now[side, 1] = 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def scale_into(gain: Sound, shares: Sound, start: int, value: Vector, step: Vector) -> None:
     """Fill gain (frames, channels) in dB with shares times a control, given per grid point."""
     for at, n, k, offset in grid_cells(start, len(shares)):

@@ -10,6 +10,7 @@ import numpy as np
 from numba import njit
 
 from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
 from salt_anvil.core.dsp.grid import grid_cells
@@ -46,13 +47,13 @@ def _power_series(x: float, c: tuple[float, ...]) -> float:
     return ((((high * x + c[4]) * x + c[3]) * x + c[2]) * x + c[1]) * x + c[0]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _straight(x: float, odd: float) -> float:
     root = math.sqrt(1.0 + x * x)
     return odd * (x - x / root) + (1.0 - odd) * (EVEN_SHARE * (root - 1.0))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _leaning(x: float, odd: float, lean: float, still: float) -> float:
     even = EVEN_SHARE * (math.sqrt(1.0 + x * x) - 1.0)
     moved = x + lean
@@ -61,7 +62,7 @@ def _leaning(x: float, odd: float, lean: float, still: float) -> float:
     return odd * (x - shifted) + (1.0 - odd) * even
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def bend(x: float, odd: float, lean: float) -> float:
     """Return x - f(x) at a balance from 0 (even) to 1 (odd); lean shifts the middle of the bend."""
     if lean == 0.0:
@@ -69,7 +70,7 @@ def bend(x: float, odd: float, lean: float) -> float:
     return float(_leaning(x, odd, lean, math.sqrt(1.0 + lean * lean)))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _log_into(out: Vector, values: Vector) -> None:
     """Fill out with the logarithms of values over 0, without branches, so that many go at once.
 
@@ -87,14 +88,14 @@ def _log_into(out: Vector, values: Vector) -> None:
         out[i] = e * LN2_HIGH + (2.0 * s * _power_series(s * s, ARTANH) + e * LN2_LOW)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _roots_into(roots: Vector, line: Vector, lean: Vector) -> None:
     for i in range(len(roots)):
         moved = line[i] + lean[i]
         roots[i] = math.sqrt(1.0 + moved * moved)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _slopes_into(
     slopes: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, lean: Vector
 ) -> None:
@@ -103,7 +104,7 @@ def _slopes_into(
         slopes[i] = ((a[i] + lean[i]) + (b[i] + lean[i])) / (ra[i] + rb[i])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _odd_into(
     cut: Vector, a: Vector, b: Vector, slope: Vector, odd: Vector, offset: Vector, steep: Vector
 ) -> None:
@@ -116,7 +117,7 @@ def _odd_into(
         cut[i] = odd[i] * (0.5 * (a[i] + b[i]) - shifted)
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract"})
+@inlined
 def _even_onto(
     cut: Vector,
     a: Vector,
@@ -146,7 +147,7 @@ def _even_onto(
         cut[i] += value if steps[i] < NEAR else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _wide_onto(
     cut: Vector,
     a: Vector,
@@ -170,7 +171,7 @@ def _wide_onto(
             cut[i] += (1.0 - odd[i]) * (EVEN_SHARE * (mean - 1.0))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _evens_onto(evens: Vector, line: Vector, odd: Vector, lean: Vector, share: float) -> None:
     """Add a share of what is taken from a line alike on both sides of 0."""
     for i in range(len(evens)):
@@ -183,7 +184,7 @@ def _evens_onto(evens: Vector, line: Vector, odd: Vector, lean: Vector, share: f
         evens[i] += share * ((1.0 - odd[i]) * even - odd[i] * leaning)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _bend_rows(
     room: Vector, tables: o.Tables, n: int, odd: Vector, lean: Vector, evens: Vector
 ) -> None:
@@ -232,7 +233,7 @@ def _bend_rows(
         before = now
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def bend_block(
     sound: Sound,
     start: int,
@@ -273,7 +274,7 @@ def bend_block(
     return out, evens
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def offset_into(
     offset: Sound,
     sound: Sound,
@@ -321,7 +322,7 @@ def offset_into(
                 z[i] = z[i] if abs(z[i]) > TINY else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kernel
 def match_into(
     gains: Sound,
     before: Sound,

@@ -8,7 +8,7 @@ from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block, rounded
 from salt_anvil.core.dsp import blend
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.stereo import placed
+from salt_anvil.core.dsp.stereo import placed, placed_along
 from salt_anvil.core.engine.automation import Values, following
 from salt_anvil.core.engine.plan import GROUP, Route, StripPlan
 
@@ -39,7 +39,7 @@ class Fader:
             unity = sound.shape[1] == 2 and gains[0] == 1.0 == gains[1]
             return sound if unity else placed(as_block(sound), *gains)
         left, right = (ramp.frames(side, start, len(sound)) for side in range(2))
-        return np.asarray(sound * np.concatenate([left, right], axis=1))
+        return placed_along(as_block(sound), left, right)
 
 
 def gains_trajectory(plan: StripPlan, route: Route) -> Trajectory:

@@ -44,7 +44,7 @@ class Mixer:
 
     frozen: strips that are read, not run; groups: kept sums of groups that hold only such.
     tapped: give the sound before and after every place; otherwise only of what is watched, to
-    begin with of these places of these strips.
+    begin with of these places of these strips. told: whether anybody looks at what stages report.
     """
 
     def __init__(
@@ -56,8 +56,9 @@ class Mixer:
         watched: Mapping[str, Taps] | None = None,
         frozen: Mapping[str, CachedStrip] | None = None,
         groups: GroupSums = lambda digest: None,
+        told: bool = True,
     ) -> None:
-        self._source, self._tapped = source, tapped
+        self._source, self._tapped, self._told = source, tapped, told
         self.plan = plan
         self._frozen = dict(frozen or {})
         self._groups = groups
@@ -96,7 +97,9 @@ class Mixer:
 
     def _made(self, item: StripPlan, block: int) -> StripRunner:
         name = item.strip.id
-        runner = StripRunner(item, self.reader(name), self._read_key, taps=self._taps(name))
+        runner = StripRunner(
+            item, self.reader(name), self._read_key, taps=self._taps(name), told=self._told
+        )
         runner.locate(block)
         runner.until = self._until
         return runner

@@ -205,14 +205,23 @@ def _fitted(key: Sound, channels: int) -> Sound:
 class StripRunner:
     """Runs one strip block by block; reads its input ahead by the chain's latency.
 
-    taps: the places of the chain whose sound before and after is given as well.
+    taps: the places of the chain whose sound before and after is given as well. told: whether
+    anybody looks at what the stages report.
     """
 
     def __init__(
-        self, plan: StripPlan, read: Reader, read_key: KeyReader = no_keys, *, taps: Taps = NO_TAPS
+        self,
+        plan: StripPlan,
+        read: Reader,
+        read_key: KeyReader = no_keys,
+        *,
+        taps: Taps = NO_TAPS,
+        told: bool = True,
     ) -> None:
         self.plan, self._read, self._read_key, self._taps = plan, read, read_key, taps
         self._steps = [_Step(node, plan) for node in plan.graph.nodes]
+        self._told = told
+        self._tell()
         self._trim = AutomationRamp(trim_trajectory(plan))
         self._history: deque[Sounds] = deque()
         """Past input, in pieces as it was read."""
@@ -227,6 +236,10 @@ class StripRunner:
     def units(self) -> list[Unit]:
         """The stages in operation."""
         return [step.unit for step in self._steps if step.unit is not None]
+
+    def _tell(self) -> None:
+        for unit in self.units:
+            unit.told = self._told
 
     def locate(self, block: int) -> None:
         """Stand before a block with the queues empty; states stay as they are."""
@@ -394,7 +407,7 @@ class StripRunner:
         Stages that stay go on from a copy of their state; the whole chain is rolled over the
         last blocks of input, so that no delay line and no detector starts empty.
         """
-        other = StripRunner(plan, self._read, self._read_key, taps=self._taps)
+        other = StripRunner(plan, self._read, self._read_key, taps=self._taps, told=self._told)
         mine = {step.node.name: step for step in self._steps}
         for index, node in enumerate(plan.graph.nodes):
             old = mine.get(node.name)
@@ -435,9 +448,11 @@ class StripRunner:
 
     def clone(self, read: Reader, read_key: KeyReader, *, tapped: bool = True) -> "StripRunner":
         """Return an independent runner at the same place with another input, with or without
-        its taps."""
+        its taps and reports."""
         other = StripRunner(self.plan, read, read_key, taps=self._taps if tapped else NO_TAPS)
         other._steps = [step.clone() for step in self._steps]
+        other._told = self._told and tapped
+        other._tell()
         other._trim = self._trim.clone()
         other.next_in, other.next_out = self.next_in, self.next_out
         other._out = self._out.clone()

@@ -47,8 +47,8 @@ class Unit:
 
     A moved control glides. A switched one, or another key filter, runs the old state beside the
     new one and cross-fades over RAMP frames. A structural one needs a new unit (see `fits`).
-    lanes: controls of this stage that move by themselves; what does not glide is looked up at
-    every RAMP frames of the timeline.
+    told: whether it is asked for a report. lanes: controls of this stage that move by themselves;
+    what does not glide is looked up at every RAMP frames of the timeline.
     """
 
     def __init__(self, stage: Stage, context: Context, lanes: Lanes = NONE) -> None:
@@ -64,6 +64,7 @@ class Unit:
         self._filter = range_sections(stage.key.low_hz, stage.key.high_hz, context.rate)
         self._filtered = np.zeros((len(self._filter), context.channels, 2))
         self.heard: Sound | None = None
+        self.told = True
         self._old: Unit | None = None
         self._next: tuple[Stage, Context, Lanes] | None = None
         self._fade_left = 0
@@ -202,7 +203,9 @@ class Unit:
             biquad.filter_into(heard, key, self._filter, self._filtered)
         self.heard = heard
         ramp = self._glide.over(start, len(block))
-        given = Passage(block, heard, self.stage.params, self.context, ramp, self._state, start)
+        given = Passage(
+            block, heard, self.stage.params, self.context, ramp, self._state, start, self.told
+        )
         return self.processor.process(given)
 
     def _cross(self, wet: Sound, block: Sound, key: Sound | None, start: int) -> Sound:

@@ -63,7 +63,7 @@ def measure_join(
     if not (a_bus or a_stage):
         places = _branches(item.strip.chain, join.name)
     kept = {n: f for n, f in frozen.items() if n != strip}
-    mixer = Mixer(plan, source, watched={strip: frozenset(places)}, frozen=kept)
+    mixer = Mixer(plan, source, watched={strip: frozenset(places)}, frozen=kept, told=False)
     meter: JoinMeter | None = None
     blocks = -(-plan.frames // BLOCK)
     mixer.foresee(blocks)

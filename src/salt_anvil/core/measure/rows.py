@@ -7,6 +7,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import TINY, Sound, as_block, without_nonfinite
+from salt_anvil.core.compiled import inlined
 from salt_anvil.core.dsp.between import EDGE
 from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.measure import loudness
@@ -28,7 +29,7 @@ def hop(rate: int) -> int:
     return round(rate / 10)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@inlined
 def _weigh(out: Sound, sound: Sound, sections: Sound, state: Sound) -> None:
     """Fill out with both sides K-weighted; the four recursions run beside each other.
 

@@ -199,7 +199,8 @@ class Passage(NamedTuple, Generic[P]):
     """What a processor is given of a passage.
 
     block, key: (frames, channels), finite; what is processed, and what is listened to. ramp: the
-    controls over it. state: what is remembered, changed. start: timeline frame of block[0].
+    controls over it. state: what is remembered, changed. start: timeline frame of block[0]. told:
+    whether anybody looks at the report; if not, it may be NOTHING.
     """
 
     block: Sound
@@ -209,6 +210,7 @@ class Passage(NamedTuple, Generic[P]):
     ramp: Ramp
     state: State
     start: int
+    told: bool = True
 
 
 class Processor(Generic[P]):

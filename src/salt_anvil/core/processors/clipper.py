@@ -156,7 +156,7 @@ class Clipper(Processor[ClipperParams]):
         return state
 
     def process(self, given: Passage[ClipperParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start = given
+        block, _, params, context, ramp, state, start, told = given
         sound = block
         if params.dc_block:
             sound = np.empty_like(block)
@@ -185,9 +185,11 @@ class Clipper(Processor[ClipperParams]):
             state["reported"],
             *o.given(params.quality, state),
         )
-        reported = {"reduction_db": cells[0], "touched": cells[1], "overshoot_db": cells[2]}
+        names = ("reduction_db", "touched", "overshoot_db")
+        reported = dict(zip(names, cells, strict=True)) if told else {}
+        report = Report((start - o.LATENCY) // GRID, reported)
         if not params.hold_ceiling:
-            return gained(out, ramp, OUTPUT, start), Report((start - o.LATENCY) // GRID, reported)
+            return gained(out, ramp, OUTPUT, start), report
         wall, memory = slice(WALL, WALL + w.CONTROLS), state.nested("hold_")
         value, step = ramp.value[:, wall].copy(), ramp.step[:, wall].copy()
         peaks = walls.peaks_of(out, value, memory)
@@ -195,7 +197,7 @@ class Clipper(Processor[ClipperParams]):
         held = delayed(out, state["clipped"])
         held, more = walls.second_wall(held, reduction, value, step, state.nested("second_"), start)
         out = gained(held, ramp, OUTPUT, start, more)
-        return out, Report((start - o.LATENCY) // GRID, reported)
+        return out, report
 
     def drawing(self, params: ClipperParams, context: Context) -> Shaper:
         top = to_gain(params.ceiling_db)

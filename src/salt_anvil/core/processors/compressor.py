@@ -17,6 +17,7 @@ from salt_anvil.core.dsp.sharing import shared_of
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import (
+    NOTHING,
     Context,
     Params,
     Passage,
@@ -315,7 +316,7 @@ class Compressor(Processor[CompressorParams]):
         return state
 
     def process(self, given: Passage[CompressorParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start = given
+        block, key, params, context, ramp, state, start, told = given
         sides = params.stereo == "mid-side" and context.channels == 2
         reduction = np.empty_like(block)
         heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))
@@ -345,6 +346,8 @@ class Compressor(Processor[CompressorParams]):
             out = from_mid_side(out)
         if "late" in state:
             out = _coloured(out, ramp, context.rate, state, start)
+        if not told:
+            return out, NOTHING
         late = start - len(state["past"])
         cells = {"reduction_db": cells_of(reduction, late, state["cell"], 0.0)}
         if context.observe:
@@ -354,7 +357,7 @@ class Compressor(Processor[CompressorParams]):
 
     def _shared(self, given: Passage[CompressorParams], key: Sound) -> Sound:
         """Return what the channels tell each other, of 0 frames where that is their levels."""
-        _, _, params, context, ramp, state, _ = given
+        _, _, params, context, ramp, state, *_ = given
         if context.channels < 2 or params.link_by == "whole":
             return NOTHING_SHARED
         sections = range_sections(params.link_low_hz, params.link_high_hz, context.rate)

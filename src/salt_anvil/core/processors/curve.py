@@ -12,6 +12,7 @@ from salt_anvil.core.dsp import transfer_curve as s
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.processors.base import (
+    NOTHING,
     Context,
     Params,
     Passage,
@@ -137,7 +138,7 @@ class Curve(Processor[CurveParams]):
         return state
 
     def process(self, given: Passage[CurveParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start = given
+        block, key, params, context, ramp, state, start, told = given
         change, heard = np.empty_like(block), np.empty_like(block)
         detector = d.MEAN_SQUARE if params.detector == "rms" else d.PEAK
         listened = listening.heard(key, params.detector == "peak", state.nested("key_"))
@@ -147,6 +148,8 @@ class Curve(Processor[CurveParams]):
         signal = delayed(block, state["past"])
         out = gained(signal, ramp, MAKEUP, start, -change)
         late = start - len(state["past"])
+        if not told:
+            return out, NOTHING
         cells = {
             "reduction_db": cells_of(np.maximum(-change, 0.0), late, state["taken"], 0.0),
             "boost_db": cells_of(np.maximum(change, 0.0), late, state["given"], 0.0),

@@ -10,6 +10,7 @@ from salt_anvil.core.dsp import sibilance as e
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.processors.base import (
+    NOTHING,
     Context,
     Params,
     Passage,
@@ -203,7 +204,7 @@ class Deesser(Processor[DeesserParams]):
         return state
 
     def process(self, given: Passage[DeesserParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start = given
+        block, key, params, context, ramp, state, start, told = given
         sides = params.stereo == "mid-side" and context.channels == 2
         half = e.half_length(context.rate)
         own = key is block
@@ -244,6 +245,8 @@ class Deesser(Processor[DeesserParams]):
         if params.action == "wide":
             d.gain_into(out, np.ascontiguousarray(late), reduction, start, still, still)
         behind = start - half
+        if not told:
+            return (from_mid_side(out) if sides else out), NOTHING
         cells = {"reduction_db": cells_of(reduction, behind, state["taken"], 0.0)}
         if context.observe:
             cells["level_db"] = cells_of(loudest, behind, state["heard"], -300.0)

@@ -11,6 +11,7 @@ from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
 from salt_anvil.core.processors.base import (
+    NOTHING,
     Context,
     Params,
     Passage,
@@ -143,7 +144,7 @@ class Ducker(Processor[DuckerParams]):
         )
 
     def process(self, given: Passage[DuckerParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start = given
+        block, key, params, context, ramp, state, start, told = given
         envelope, hits = np.empty(len(block)), np.empty((len(block), 1))
         curved = params.shape == "curved"
         d.duck_into(envelope, hits, key, start, ramp.value, ramp.step, curved, state["envelope"])
@@ -151,6 +152,8 @@ class Ducker(Processor[DuckerParams]):
         late = start - len(state["past"])
         out, still = np.empty_like(block), np.zeros(len(ramp.value))
         gain_into(out, delayed(block, state["past"]), taken, start, still, still)
+        if not told:
+            return out, NOTHING
         cells = {
             "reduction_db": cells_of(taken, late, state["taken"], 0.0),
             "opened": cells_of(wide(hits, block), late, state["opened"], 0.0),

@@ -138,7 +138,7 @@ class Enhancer(Processor[EnhancerParams]):
         return state
 
     def process(self, given: Passage[EnhancerParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start = given
+        block, _, params, context, ramp, state, start, _ = given
         source = self._through(RANGE, "range", 0, block, ramp, state, start)
         dry = block
         if not params.keep_source:

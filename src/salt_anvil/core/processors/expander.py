@@ -11,6 +11,7 @@ from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.processors.base import (
+    NOTHING,
     Context,
     Params,
     Passage,
@@ -142,7 +143,7 @@ class Expander(Processor[ExpanderParams]):
         return state
 
     def process(self, given: Passage[ExpanderParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start = given
+        block, key, params, context, ramp, state, start, told = given
         change, heard, out = (np.empty_like(block) for _ in range(3))
         flags = np.array(
             [
@@ -159,6 +160,8 @@ class Expander(Processor[ExpanderParams]):
         still = np.zeros(len(ramp.value))
         d.gain_into(out, signal, -change, start, still, still)
         late = start - len(state["past"])
+        if not told:
+            return out, NOTHING
         cells = {
             "reduction_db": cells_of(np.maximum(-change, 0.0), late, state["taken"], 0.0),
             "boost_db": cells_of(np.maximum(change, 0.0), late, state["given"], 0.0),

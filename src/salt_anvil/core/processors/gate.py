@@ -9,7 +9,15 @@ from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
-from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
+from salt_anvil.core.processors.base import (
+    NOTHING,
+    Context,
+    Params,
+    Passage,
+    Processor,
+    Report,
+    number,
+)
 from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.fields import link, lookahead
 from salt_anvil.core.processors.parts import cells_of
@@ -137,7 +145,7 @@ class Gate(Processor[GateParams]):
         return state
 
     def process(self, given: Passage[GateParams]) -> tuple[Sound, Report]:
-        block, key, _, context, ramp, state, start = given
+        block, key, _, context, ramp, state, start, told = given
         gain, level, phases, opened = (np.empty_like(block) for _ in range(4))
         listened = listening.heard(key, True, state.nested("key_"))
         g.gate_into(
@@ -146,6 +154,8 @@ class Gate(Processor[GateParams]):
         out = delayed(block, state["past"]) * gain
         late = start - len(state["past"])
         taken = -20 * np.log10(np.maximum(gain, 1e-6))
+        if not told:
+            return out, NOTHING
         cells = {
             "reduction_db": cells_of(taken, late, state["reduction"], 0.0),
             "phase": cells_of(phases, late, state["phase"], 0.0),

@@ -65,7 +65,7 @@ class Grit(Processor[GritParams]):
         return State(held=np.zeros((2, context.channels)), phase=np.zeros(1))
 
     def process(self, given: Passage[GritParams]) -> tuple[Sound, Report]:
-        block, _, _, _, ramp, state, start = given
+        block, _, _, _, ramp, state, start, _ = given
         out = np.empty_like(block)
         c.crush_into(out, block, start, ramp.value, ramp.step, state["held"], state["phase"])
         return out, Report(start // GRID, {})

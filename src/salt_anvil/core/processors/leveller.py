@@ -6,7 +6,15 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import slow_leveller as v
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.dynamics import rate_of
-from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
+from salt_anvil.core.processors.base import (
+    NOTHING,
+    Context,
+    Params,
+    Passage,
+    Processor,
+    Report,
+    number,
+)
 from salt_anvil.core.processors.parts import cells_of, wide
 from salt_anvil.core.state import State
 
@@ -113,10 +121,12 @@ class Leveller(Processor[LevellerParams]):
         )
 
     def process(self, given: Passage[LevellerParams]) -> tuple[Sound, Report]:
-        block, key, _, context, ramp, state, start = given
+        block, key, _, context, ramp, state, start, told = given
         gain, heard = np.empty(len(block)), np.empty(len(block))
         v.level_into(gain, heard, key, start, ramp.value, ramp.step, state["walk"])
         change = wide(gain[:, None], block)
+        if not told:
+            return block * v.amplitude(change), NOTHING
         cells = {
             "reduction_db": cells_of(
                 wide(np.maximum(-change, 0.0), block), start, state["taken"], 0.0

@@ -16,6 +16,7 @@ from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.sharing import shared_of
 from salt_anvil.core.processors import wall as walls
 from salt_anvil.core.processors.base import (
+    NOTHING,
     Context,
     Params,
     Passage,
@@ -217,7 +218,7 @@ class Limiter(Processor[LimiterParams]):
         return state
 
     def process(self, given: Passage[LimiterParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start = given
+        block, _, params, context, ramp, state, start, told = given
         driven = gained(block, ramp, DRIVE, start)
         behind = 0
         if "unbent" in state:
@@ -247,6 +248,8 @@ class Limiter(Processor[LimiterParams]):
             taken = reduction + delayed(taken, state["first"])
             late -= len(second["past"])
         out = gained(out, ramp, TRIM, start, reduction)
+        if not told:
+            return (out.copy() if out is block else out), NOTHING
         cells = {"reduction_db": cells_of(taken, late, state["taken"], 0.0)}
         if context.observe:
             seen = 20 * np.log10(np.maximum(delayed(peaks, state["seen"]), 1e-15))

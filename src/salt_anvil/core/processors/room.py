@@ -117,7 +117,7 @@ class Room(Processor[RoomParams]):
         )
 
     def process(self, given: Passage[RoomParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start = given
+        block, _, params, context, ramp, state, start, _ = given
         corner = ramp.value[:, r.CONTROLS :], ramp.step[:, r.CONTROLS :]
         clean = t.filtered(block, start, *corner, CUT, state["cut"])
         out = np.empty_like(block)

@@ -193,7 +193,7 @@ class Saturator(Processor[SaturatorParams]):
         return state
 
     def process(self, given: Passage[SaturatorParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start = given
+        block, _, params, context, ramp, state, start, _ = given
         sides = params.stereo == "mid-side" and context.channels == 2
         emphasis = as_bands(params.emphasis)
         value, step = ramp.value[:, EMPHASIS:], ramp.step[:, EMPHASIS:]

@@ -12,6 +12,7 @@ from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.equaliser import warped
 from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.processors.base import (
+    NOTHING,
     Context,
     Params,
     Passage,
@@ -190,7 +191,7 @@ class Tamer(Processor[TamerParams]):
         return state
 
     def process(self, given: Passage[TamerParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start = given
+        block, key, params, context, ramp, state, start, told = given
         count = len(params.places)
         wet, taken = np.empty_like(block), np.zeros((count, len(block)))
         r.cut_into(
@@ -225,6 +226,8 @@ class Tamer(Processor[TamerParams]):
             state["follower"],
         )
         most = taken.max(axis=0, initial=0.0)[:, None]
+        if not told:
+            return out, NOTHING
         cells = {"reduction_db": cells_of(wide(most, block), start, state["taken"], 0.0)}
         if context.observe:
             for index in range(count):

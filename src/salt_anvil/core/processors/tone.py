@@ -31,6 +31,7 @@ from salt_anvil.core.processors.bands import (
     toned,
 )
 from salt_anvil.core.processors.base import (
+    NOTHING,
     Context,
     Params,
     Passage,
@@ -115,7 +116,7 @@ class Tone(Processor[ToneParams]):
         return state
 
     def process(self, given: Passage[ToneParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start = given
+        block, key, params, context, ramp, state, start, told = given
         rate, late = context.rate, self.latency(params, context.rate)
         sound, heard = block, key
         if params.phase != "minimum":
@@ -124,6 +125,8 @@ class Tone(Processor[ToneParams]):
         out, moves = toned(
             sound, heard, _stepwise(params), ramp.value, ramp.step, state, rate, start
         )
+        if not told:
+            return out, NOTHING
         cells = self._reported(moves, block, params, context, state, start - late)
         return out, Report((start - late) // GRID, cells)
 

@@ -9,6 +9,7 @@ from salt_anvil.core.dsp import transient_split as t
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
 from salt_anvil.core.processors.base import (
+    NOTHING,
     Context,
     Params,
     Passage,
@@ -159,7 +160,7 @@ class Transient(Processor[TransientParams]):
         return state
 
     def process(self, given: Passage[TransientParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start = given
+        block, key, params, context, ramp, state, start, told = given
         out = block
         total = np.zeros_like(block)
         cells = {}
@@ -182,13 +183,15 @@ class Transient(Processor[TransientParams]):
             acts = params.range_acts == "signal" and len(sections) > 0
             out = _changed(out, gain, start, sections if acts else None, state[f"{side}_band"])
             total += gain
-            if context.observe:
+            if told and context.observe:
                 cells[f"{side}_share"] = cells_of(shares, start, state[f"{side}_cell"], 0.0)
                 if len(heard):
                     cells["level_db"] = cells_of(heard, start, state["heard"], -300.0)
         if params.keep_peaks:
             fall = rate_of(PEAKS_FALL_MS, context.rate)
             out = t.keep_peaks(out, block, start, fall, state)
+        if not told:
+            return out, NOTHING
         cells["reduction_db"] = cells_of(np.maximum(-total, 0.0), start, state["taken"], 0.0)
         cells["boost_db"] = cells_of(np.maximum(total, 0.0), start, state["given"], 0.0)
         return out, Report(start // GRID, cells)

@@ -76,7 +76,7 @@ class Trim(Processor[TrimParams]):
         )
 
     def process(self, given: Passage[TrimParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start = given
+        block, _, params, context, ramp, state, start, _ = given
         whole, rest = split_delay(params.delay_ms * context.rate / 1000)
         out = self._later(block, whole, state)
         if len(rest):

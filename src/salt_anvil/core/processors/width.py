@@ -82,7 +82,7 @@ class Width(Processor[WidthParams]):
         )
 
     def process(self, given: Passage[WidthParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start = given
+        block, _, params, context, ramp, state, start, _ = given
         report = Report(start // GRID, {})
         if context.channels == 1:
             return block.copy(), report
