@@ -1,6 +1,7 @@
 """State of a recursion as named arrays: cloned, stored as bytes, restored to the bit."""
 
 import json
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -8,6 +9,18 @@ from numpy.typing import NDArray
 
 class State(dict[str, NDArray[np.float64]]):
     """Named float64 arrays; everything that a stage remembers between two blocks."""
+
+    _parts: "dict[str, State] | None" = None
+    """What `nested` has found, as long as no array is another one."""
+
+    def __setitem__(self, name: str, array: NDArray[np.float64]) -> None:
+        super().__setitem__(name, array)
+        self._parts = None
+
+    def update(self, *others: Any, **arrays: Any) -> None:
+        """Take other arrays in, as a dict does."""
+        super().update(*others, **arrays)
+        self._parts = None
 
     def clone(self) -> "State":
         """Return an independent copy."""
@@ -32,10 +45,15 @@ class State(dict[str, NDArray[np.float64]]):
 
     def nested(self, prefix: str) -> "State":
         """Return the arrays whose name starts with the prefix, without it, not copied."""
-        return State(
-            {name[len(prefix) :]: array for name, array in self.items() if name.startswith(prefix)}
-        )
+        if self._parts is None:
+            self._parts = {}
+        if prefix not in self._parts:
+            self._parts[prefix] = State(
+                {name[len(prefix) :]: a for name, a in self.items() if name.startswith(prefix)}
+            )
+        return self._parts[prefix]
 
     def nest(self, prefix: str, inner: "State") -> None:
         """Store another state's arrays under a prefix, not copied."""
-        self.update({prefix + name: array for name, array in inner.items()})
+        for name, array in inner.items():
+            self[prefix + name] = array

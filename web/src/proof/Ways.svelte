@@ -1,31 +1,22 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
-  import AddWay from './AddWay.svelte';
-  import DragNumber from '../components/DragNumber.svelte';
+  import WayMarks from './WayMarks.svelte';
+  import WaysFoot from './WaysFoot.svelte';
   import { barBeat, clock, figure, signed } from '../lib/figures';
-  import type { Live } from '../lib/live.svelte';
   import { MIX, type Proving } from '../lib/proving.svelte';
   import type { WayResult } from '../lib/types';
 
   interface Props {
     proving: Proving;
-    live: Live;
     rate: number;
     bpm: number | null;
     song: Snippet;
   }
-  let { proving, live, rate, bpm, song }: Props = $props();
+  let { proving, rate, bpm, song }: Props = $props();
 
-  const SCALE = 19 / 1.4;
-  let adding = $state(false);
-  const proof = $derived(proving.proof);
   const found_db = $derived(proving.ceiling?.found_db ?? null);
   const verified = $derived(
     Object.fromEntries(((proving.ceiling?.verified ?? []) as WayResult[]).map((w) => [w.name, w])),
-  );
-  const length = $derived(Math.max((proof?.end ?? 1) - (proof?.begin ?? 0), 1));
-  const loudest = $derived(
-    Math.max(1, ...proving.rows.flatMap((r) => proving.overFrames(r.found).map((o) => o.db))),
   );
 
   function where(frame: number): string {
@@ -41,10 +32,6 @@
     if (found.error) return `${row.words}: ${found.error}`;
     const over = found.overs.length === 1 ? '1 over' : `${found.overs.length} overs`;
     return `${row.words}, true peak ${figure(found.true_peak_dbtp ?? 0, 1)}, ${over}`;
-  }
-  function share(name: string): number | null {
-    const running = proving.state.shares?.[name.replaceAll(':', '-')];
-    return running ?? null;
   }
   function turn(name: string): void {
     proving.setWays(
@@ -133,32 +120,7 @@
         >
       </div>
       <div class="bars" role="cell">
-        {#if row.found?.error}
-          <span class="say">{row.found.error}</span>
-        {:else if share(row.name) !== null && proving.running}
-          <span class="say">{figure(100 * (share(row.name) ?? 0), 0)} %</span>
-        {:else if found}
-          {#each proving.overFrames(found) as over (over.frame)}
-            <button
-              class="mark"
-              tabindex={proving.row === row.name ? 0 : -1}
-              style:left="{(100 * (over.frame - (proof?.begin ?? 0))) / length}%"
-              style:height="{Math.min(
-                Math.max((over.db * SCALE * 1.4) / Math.max(loudest, 1.4), 3),
-                21,
-              )}px"
-              aria-label="over, {signed(over.db, 1)} dB, {where(over.frame)}, play from here"
-              title="{signed(over.db, 1)} dB at {where(over.frame)}"
-              onclick={() => {
-                proving.look(row.name);
-                proving.from(over.frame - rate);
-              }}
-            ></button>
-          {/each}
-          {#if found.overs.length === 0}<span class="say end">none</span>{/if}
-        {:else if !row.on}
-          <span class="say">not chosen</span>
-        {/if}
+        <WayMarks {proving} {row} {rate} {where} />
         {#if row.name !== MIX && !proving.running}
           <button class="remove" aria-label="Take {row.words} away" onclick={() => remove(row.name)}
             >×</button
@@ -168,32 +130,7 @@
     </div>
   {/each}
 </div>
-<div class="foot">
-  {#if adding}
-    <AddWay {proving} onclose={() => (adding = false)} />
-  {:else}
-    <button class="act" onclick={() => (adding = true)}>+ way out</button>
-  {/if}
-  <span
-    >an over is a place above
-    <DragNumber
-      label="Overs lie above"
-      value={proving.limit}
-      low={-6}
-      high={6}
-      unit="dBTP"
-      reset={0}
-      onhold={(v) => (proving.limit = Math.round(10 * (v ?? 0)) / 10)}
-      ondrop={() => undefined}
-    /></span
-  >
-  <span class="hint">a click on a mark goes there; N: next over</span>
-  <span class="space"></span>
-  {#if proof?.seconds && !proving.running}<span>proved in {figure(proof.seconds, 1)} s</span>{/if}
-  {#if proof && !proving.running}
-    <button class="act" onclick={() => void proving.prove()}>prove again</button>
-  {/if}
-</div>
+<WaysFoot {proving} />
 
 <style>
   .ways {
@@ -278,28 +215,6 @@
   .song {
     height: auto;
   }
-  .mark {
-    position: absolute;
-    bottom: 2px;
-    width: 5px;
-    margin-left: -2px;
-    border-left: 2px solid var(--ink);
-  }
-  .say {
-    position: absolute;
-    left: var(--s2);
-    line-height: 24px;
-    color: var(--muted);
-    font-size: var(--note);
-    white-space: nowrap;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    max-width: 100%;
-  }
-  .say.end {
-    left: auto;
-    right: var(--s1);
-  }
   .remove {
     position: absolute;
     right: -16px;
@@ -307,26 +222,6 @@
     width: 14px;
     text-align: center;
     color: var(--muted);
-  }
-  .foot {
-    display: flex;
-    align-items: baseline;
-    gap: var(--s4);
-    padding: 3px var(--s3) 4px;
-    font-size: var(--note);
-    color: var(--slate);
-    white-space: nowrap;
-  }
-  .hint {
-    overflow: hidden;
-    text-overflow: ellipsis;
-  }
-  .act {
-    text-decoration: underline dotted;
-    color: var(--ink);
-  }
-  .space {
-    flex: 1;
   }
   @media (max-width: 1150px) {
     .row {
@@ -339,9 +234,6 @@
     .cells > :nth-child(6) {
       visibility: hidden;
       overflow: hidden;
-    }
-    .hint {
-      display: none;
     }
   }
 </style>

@@ -108,7 +108,7 @@
     </div>
     <div class="table">
       <div class="heading">
-        <Ways {proving} {live} rate={work.rate} bpm={work.model?.bpm ?? null}>
+        <Ways {proving} rate={work.rate} bpm={work.model?.bpm ?? null}>
           {#snippet song()}<SongStrip {proving} frame={live.frame} rate={work.rate} />{/snippet}
         </Ways>
       </div>

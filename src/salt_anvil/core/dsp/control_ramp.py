@@ -48,6 +48,7 @@ class Ramp:
     still: bool = False
     bends: Vector | None = None
     _columns: dict[int, tuple[Vector, Vector]] = field(default_factory=dict, compare=False)
+    _levels: dict[int, float | None] = field(default_factory=dict, compare=False)
 
     def column(self, index: int) -> tuple[Vector, Vector]:
         """Return one control's values and steps as kernels take them."""
@@ -56,6 +57,14 @@ class Ramp:
             found = self.value[:, index].copy(), self.step[:, index].copy()
             self._columns[index] = found
         return found
+
+    def level(self, index: int) -> float | None:
+        """Return what one control stands at all along, None where it moves."""
+        if index not in self._levels:
+            value, step = self.column(index)
+            moves = not self.still and (step.any() or (value != value[0]).any() or self.bent(index))
+            self._levels[index] = None if moves else float(value[0])
+        return self._levels[index]
 
     def frames(self, index: int, start: int, count: int) -> Sound:
         """Return one control for every frame from a timeline frame on, (count, 1).

@@ -5,8 +5,8 @@ from math import comb
 
 import numpy as np
 
-from salt_anvil.core.audio import TINY, Sound
-from salt_anvil.core.compiled import kernel
+from salt_anvil.core.audio import TINY, Sound, as_block
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 
 ORDER = 6
@@ -62,24 +62,36 @@ def all_pass_into(out: Sound, sound: Sound, a: Vector, state: Sound) -> None:
 
 def delayed(block: Sound, past: Sound) -> Sound:
     """Return the block delayed by len(past) frames; past (frames, channels) is updated."""
-    wait = len(past)
-    if wait == 0:
-        return block
-    frames = len(block)
-    out = np.empty_like(block)
-    if frames >= wait:
-        out[:wait], out[wait:] = past, block[: frames - wait]
-    else:
-        out[:] = past[:frames]
-    keep(block, past)
-    return out
+    return _delayed(as_block(block), past) if len(past) else block
 
 
 def keep(block: Sound, past: Sound) -> None:
     """Move the past of a delay on by a block that nobody wants delayed."""
-    wait, frames = len(past), len(block)
-    if frames >= wait:
-        past[:] = block[frames - wait :]
-    else:
-        past[:-frames] = past[frames:].copy()
-        past[-frames:] = block
+    if len(past):
+        _keep(as_block(block), past)
+
+
+@inlined
+def _keep(block: Sound, past: Sound) -> None:
+    wait, frames, channels = len(past), len(block), past.shape[1]
+    moved = max(wait - frames, 0)
+    for i in range(moved):
+        for channel in range(channels):
+            past[i, channel] = past[i + frames, channel]
+    for i in range(moved, wait):
+        for channel in range(channels):
+            past[i, channel] = block[frames - wait + i, channel]
+
+
+@kernel
+def _delayed(block: Sound, past: Sound) -> Sound:
+    wait, frames, channels = len(past), len(block), past.shape[1]
+    out = np.empty_like(block)
+    for i in range(min(wait, frames)):
+        for channel in range(channels):
+            out[i, channel] = past[i, channel]
+    for i in range(wait, frames):
+        for channel in range(channels):
+            out[i, channel] = block[i - wait, channel]
+    _keep(block, past)
+    return out

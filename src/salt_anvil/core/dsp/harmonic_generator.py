@@ -122,17 +122,22 @@ def _shape_rows(room: Vector, tables: o.Tables, n: int, envelope: Vector, powers
             w = min(max(before[i] * per, -MOST), MOST) if factor > 1 else u
             middle, apart = 0.5 * (u + w), (0.5 * GAUSS) * (u - w)
             points[0, i], points[1, i] = middle - apart, middle + apart
-        for i in range(n):
-            x, y = points[0, i], points[1, i]
-            if steady:
+        if steady:
+            for i in range(n):
+                x, y = points[0, i], points[1, i]
                 a = ((((((c7 * x + c6) * x + c5) * x + c4) * x + c3) * x + c2) * x + c1) * x + c0
                 b = ((((((c7 * y + c6) * y + c5) * y + c4) * y + c3) * y + c2) * y + c1) * y + c0
-            else:
+                points[0, i] = 0.5 * (a + b)
+        else:
+            for i in range(n):
+                x, y = points[0, i], points[1, i]
                 a = b = powers[DEGREE, i]
                 for k in range(DEGREE - 1, -1, -1):
                     a, b = a * x + powers[k, i], b * y + powers[k, i]
+                points[0, i] = 0.5 * (a + b)
+        for i in range(n):
             height = envelope[i] + share * (envelope[i + 1] - envelope[i])
-            made[i] = height * (0.5 * (a + b)) if height > SILENT else 0.0
+            made[i] = height * points[0, i] if height > SILENT else 0.0
         before = now
 
 

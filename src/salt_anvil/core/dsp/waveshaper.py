@@ -172,8 +172,18 @@ def _wide_onto(
 
 
 @inlined
-def _evens_onto(evens: Vector, line: Vector, odd: Vector, lean: Vector, share: float) -> None:
-    """Add a share of what is taken from a line alike on both sides of 0."""
+def _evens_onto(
+    evens: Vector, line: Vector, odd: Vector, lean: Vector, leaning: bool, share: float
+) -> None:
+    """Add a share of what is taken from a line alike on both sides of 0.
+
+    leaning: whether any lean is other than 0; if not, the odd bend takes nothing of that kind.
+    """
+    if not leaning:
+        for i in range(len(evens)):
+            even = EVEN_SHARE * (math.sqrt(1.0 + line[i] * line[i]) - 1.0)
+            evens[i] += share * ((1.0 - odd[i]) * even)
+        return
     for i in range(len(evens)):
         x, moved = line[i], lean[i]
         even = EVEN_SHARE * (math.sqrt(1.0 + x * x) - 1.0)
@@ -198,7 +208,7 @@ def _bend_rows(
         line, cut = o.raised(room, tables, 0, n), o.taken(room, tables, 0, n)
         for i in range(n):
             cut[i] = bend(line[i], odd[i], lean[i])
-        _evens_onto(evens, line, odd, lean, 1.0)
+        _evens_onto(evens, line, odd, lean, True, 1.0)
         return
     leaning, evenly, offset, steep = False, False, np.empty(n), np.empty(n)
     for i in range(n):
@@ -229,7 +239,7 @@ def _bend_rows(
             if o.greatest(steps) >= NEAR:
                 _wide_onto(cut, before, now, ra, rb, slope, odd, steps)
         if p % EVERY == 0 and (evenly or leaning):
-            _evens_onto(evens, now, odd, lean, EVERY / factor)
+            _evens_onto(evens, now, odd, lean, leaning, EVERY / factor)
         before = now
 
 
@@ -301,6 +311,7 @@ def offset_into(
         n, k = min(o.CHUNK, len(sound) - at), (start % GRID + at) // GRID
         along_into(odds[:n], odd[k:], d_odd[k:], start + at)
         along_into(leans[:n], lean[k:], d_lean[k:], start + at)
+        leaning = o.greatest(leans[:n]) > 0.0
         for lane in range(sound.shape[1]):
             for i in range(n):
                 line[i] = sound[at + i, lane]
@@ -312,8 +323,8 @@ def offset_into(
                 z[1] += rates[0] * (z[0] - z[1])
                 height = math.sqrt(z[1])
                 one[i], other[i] = PHASES[0] * height, PHASES[1] * height
-            _evens_onto(means[:n], one[:n], odds[:n], leans[:n], 0.5)
-            _evens_onto(means[:n], other[:n], odds[:n], leans[:n], 0.5)
+            _evens_onto(means[:n], one[:n], odds[:n], leans[:n], leaning, 0.5)
+            _evens_onto(means[:n], other[:n], odds[:n], leans[:n], leaning, 0.5)
             for i in range(n):
                 z[2] += rates[1] * (means[i] - z[2])
                 z[3] += rates[1] * (z[2] - z[3])

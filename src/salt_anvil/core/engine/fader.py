@@ -34,12 +34,12 @@ class Fader:
     def apply(self, sound: Sound, start: int) -> Sound:
         """Return the block with the gains on it, shape (frames, 2)."""
         ramp = self._ramp.over(start, len(sound))
-        if ramp.still or not ramp.step.any():
-            gains = ramp.value[0]
-            unity = sound.shape[1] == 2 and gains[0] == 1.0 == gains[1]
-            return sound if unity else placed(as_block(sound), *gains)
-        left, right = (ramp.frames(side, start, len(sound)) for side in range(2))
-        return placed_along(as_block(sound), left, right)
+        left, right = ramp.level(0), ramp.level(1)
+        if left is None or right is None:
+            gains = (ramp.frames(side, start, len(sound)) for side in range(2))
+            return placed_along(as_block(sound), *gains)
+        unity = sound.shape[1] == 2 and left == 1.0 == right
+        return sound if unity else placed(as_block(sound), left, right)
 
 
 def gains_trajectory(plan: StripPlan, route: Route) -> Trajectory:

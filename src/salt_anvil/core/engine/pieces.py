@@ -2,8 +2,7 @@
 
 from collections import deque
 from collections.abc import Iterator
-from dataclasses import dataclass
-from typing import Generic, TypeVar
+from typing import Generic, NamedTuple, TypeVar
 
 import numpy as np
 
@@ -12,8 +11,7 @@ from salt_anvil.core.audio import BLOCK, Sound
 T = TypeVar("T")
 
 
-@dataclass(frozen=True)
-class Piece(Generic[T]):
+class Piece(NamedTuple, Generic[T]):
     """Blocks [first, end) of something."""
 
     first: int

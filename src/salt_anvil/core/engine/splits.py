@@ -300,18 +300,16 @@ def law_gains(
 
 
 def _times(sound: Sound, ramp: Ramp, start: int, column: int) -> Sound:
-    if ramp.still or not ramp.step[:, column].any():
-        gain = ramp.value[0, column]
-        return sound if gain == 1.0 else sound * gain
-    return sound * ramp.frames(column, start, len(sound))
+    gain = ramp.level(column)
+    if gain is None:
+        return sound * ramp.frames(column, start, len(sound))
+    return sound if gain == 1.0 else sound * gain
 
 
 def _between(wet: Sound, dry: Sound, ramp: Ramp, start: int, column: int) -> Sound:
-    value = ramp.value[:, column]
-    if ramp.still and value[0] in (0.0, 1.0):
-        return wet if value[0] == 1.0 else dry
-    if not ramp.step[:, column].any() and value[0] in (0.0, 1.0) and (value == value[0]).all():
-        return wet if value[0] == 1.0 else dry
+    level = ramp.level(column)
+    if level in (0.0, 1.0):
+        return wet if level == 1.0 else dry
     share = ramp.frames(column, start, len(wet))
     return share * wet + (1.0 - share) * dry
 

@@ -511,7 +511,7 @@ def _by_block(piece: Sounds) -> list[Sounds]:
 def trimmed(sound: Sound, trim: AutomationRamp, start: int) -> Sound:
     """Return a block with the strip's trim on it."""
     ramp = trim.over(start, len(sound))
-    if (ramp.still or not ramp.step.any()) and ramp.value[0, 0] == 1.0:
+    if ramp.level(0) == 1.0:
         return sound
     return sound * ramp.frames(0, start, len(sound))
 

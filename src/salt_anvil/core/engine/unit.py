@@ -225,11 +225,12 @@ class Unit:
 
     def _mixed(self, wet: Sound, block: Sound, start: int) -> Sound:
         ramp = self._mix.over(start, len(wet))
-        if ramp.still and ramp.value[0, 0] == 1.0:
+        level = ramp.level(0)
+        if level == 1.0:
             keep(block, self._past)
             return wet
         dry = delayed(block, self._past)
-        if ramp.still and ramp.value[0, 0] == 0.0:
+        if level == 0.0:
             return dry
         share = ramp.frames(0, start, len(wet))
         return share * wet + (1.0 - share) * dry

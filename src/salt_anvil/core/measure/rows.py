@@ -6,8 +6,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from salt_anvil.core.audio import TINY, Sound, as_block, without_nonfinite
-from salt_anvil.core.compiled import inlined
+from salt_anvil.core.audio import Sound, as_block, without_nonfinite
+from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.between import EDGE
 from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.measure import loudness
@@ -27,35 +27,6 @@ Rows = NDArray[np.float64]
 def hop(rate: int) -> int:
     """Return the frames of one row."""
     return round(rate / 10)
-
-
-@inlined
-def _weigh(out: Sound, sound: Sound, sections: Sound, state: Sound) -> None:
-    """Fill out with both sides K-weighted; the four recursions run beside each other.
-
-    sections: (2, 5), state: (2, 2, 2) as in `biquad.filter_into`; mono is taken twice.
-    """
-    right = sound.shape[1] - 1
-    b0, b1, b2, a1, a2 = sections[0]
-    c0, c1, c2, d1, d2 = sections[1]
-    p1, p2, q1, q2 = state[0, 0, 0], state[0, 0, 1], state[1, 0, 0], state[1, 0, 1]
-    r1, r2, s1, s2 = state[0, 1, 0], state[0, 1, 1], state[1, 1, 0], state[1, 1, 1]
-    for i in range(len(sound)):
-        x, u = sound[i, 0], sound[i, right]
-        y, v = b0 * x + p1, b0 * u + r1
-        p1, r1 = b1 * x - a1 * y + p2, b1 * u - a1 * v + r2
-        p2, r2 = b2 * x - a2 * y, b2 * u - a2 * v
-        z, w = c0 * y + q1, c0 * v + s1
-        q1, s1 = c1 * y - d1 * z + q2, c1 * v - d1 * w + s2
-        q2, s2 = c2 * y - d2 * z, c2 * v - d2 * w
-        out[i, 0] = z
-        out[i, right] = w
-    state[0, 0, 0], state[0, 0, 1], state[1, 0, 0], state[1, 0, 1] = p1, p2, q1, q2
-    state[0, 1, 0], state[0, 1, 1], state[1, 1, 0], state[1, 1, 1] = r1, r2, s1, s2
-    flat = state.ravel()
-    for i in range(len(flat)):
-        if abs(flat[i]) < TINY:
-            flat[i] = 0.0
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "nnan"})
@@ -123,7 +94,7 @@ class RowMeter:
         self._hop, self._rate = hop(rate), rate
         self._between = true_peak
         self._sections = k_weighting(rate)
-        self._state = np.zeros((2, 2, 2))
+        self._state = np.zeros((2, channels, 2))
         self._waiting: list[Sound] = []
         self._count = 0
         self._past = np.zeros((EDGE, channels))
@@ -157,7 +128,7 @@ class RowMeter:
         channels = sound.shape[1]
         rows = np.zeros((len(sound) // hop, COLUMNS))
         weighted = np.empty_like(sound)
-        _weigh(weighted, sound, self._sections, self._state)
+        biquad.filter_into(weighted, sound, self._sections, self._state)
         _sum_up(sound, weighted, hop, rows)
         rows[:, SHARE] = hop / self._hop
         if self._between:

@@ -1,5 +1,6 @@
 """compressor: level control by a static curve and two time constants."""
 
+from functools import lru_cache
 from typing import Any, Literal
 
 import numpy as np
@@ -404,12 +405,19 @@ def _slope(ratio: float) -> float:
 
 
 def _flags(params: CompressorParams) -> np.ndarray[Any, np.dtype[np.int64]]:
+    return _flags_of(params.detector, params.ballistics, params.topology, params.release_mode)
+
+
+@lru_cache(maxsize=64)
+def _flags_of(
+    detector: str, ballistics: str, topology: str, release_mode: str
+) -> np.ndarray[Any, np.dtype[np.int64]]:
     return np.array(
         [
-            d.MEAN_SQUARE if params.detector == "rms" else d.PEAK,
-            d.BRANCHING if params.ballistics == "branching" else d.DECOUPLED,
-            d.BACK if params.topology == "feed-back" else d.FORWARD,
-            params.release_mode == "auto",
+            d.MEAN_SQUARE if detector == "rms" else d.PEAK,
+            d.BRANCHING if ballistics == "branching" else d.DECOUPLED,
+            d.BACK if topology == "feed-back" else d.FORWARD,
+            release_mode == "auto",
         ],
         np.int64,
     )

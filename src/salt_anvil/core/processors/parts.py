@@ -35,25 +35,24 @@ def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
 def wide(values: Sound, block: Sound) -> Sound:
     """Return what is the same for all channels, (frames, 1), with a column for each."""
     # Of one channel it would be a view that cannot be written, another type to the kernels.
-    return values if values.shape == block.shape else np.broadcast_to(values, block.shape).copy()
+    return values if values.shape == block.shape else np.repeat(values, block.shape[1], axis=1)
 
 
 def gained(
     sound: Sound, ramp: Ramp, index: int, start: int, reduction: Sound | None = None
 ) -> Sound:
     """Return the sound less a reduction, with a control's gain in dB; itself where both are 0."""
-    if reduction is None and ramp.still:
-        level = float(ramp.value[0, index])
+    level = ramp.level(index)
+    if reduction is None and level is not None:
         return sound * amplitude(level) if level else sound
+    if level == 0.0 and reduction is not None and not reduction.any():
+        return sound
     if ramp.bent(index):
         line = wide(ramp.frames(index, start, len(sound)), sound)
         reduction = -line if reduction is None else reduction - line
         gain = step = np.zeros(len(ramp.value))
     else:
         gain, step = ramp.column(index)
-    taken = reduction is not None and reduction.any()
-    if not (gain.any() or step.any() or taken):
-        return sound
     out = np.empty_like(sound)
     gain_into(
         out, sound, np.zeros_like(sound) if reduction is None else reduction, start, gain, step

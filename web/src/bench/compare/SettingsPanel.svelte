@@ -8,6 +8,7 @@
   import type { CompareRow, Slot } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import ReferenceTable from './ReferenceTable.svelte';
+  import SettingActs from './SettingActs.svelte';
   import SettingName from './SettingName.svelte';
 
   interface Props {
@@ -21,19 +22,6 @@
 
   const ranges = ['lows', '150', '800', '5k'];
   const empty = $derived(SLOTS.filter((s) => !compare.letters.includes(s)));
-  const known = $derived(
-    compare.letters.map((s) => compare.row(s)).filter((r): r is CompareRow => r !== null),
-  );
-  /** What everything plays at when it is equally loud. */
-  const common = $derived.by(() => {
-    const rows = [compare.row('in'), ...known];
-    const levels = rows.map((r) => {
-      const lufs = r?.figures?.integrated_lufs ?? null;
-      return lufs === null || r?.plays_db == null ? null : lufs + r.plays_db;
-    });
-    return levels.find((level) => level !== null) ?? null;
-  });
-
   function number(value: number | null | undefined, sign = false): string {
     if (value === null || value === undefined) return '–';
     return sign ? signed(value) : figure(value, 1);
@@ -157,31 +145,7 @@
         {/each}
       </tbody>
     </table>
-    <p class="note">
-      <b>Same loudness</b>
-      {#if !live.same.on}
-        is off (G): each plays as loud as it is.
-      {:else if common === null}
-        waits until all are measured.
-      {:else}
-        on: all play at {figure(common, 1)} LUFS, {(compare.answer?.lowered_db ?? 0) < -0.05
-          ? `${figure(-(compare.answer?.lowered_db ?? 0), 1)} dB below the quietest of them, lest a true peak pass −1 dBTP`
-          : 'the quietest of them'}; nothing is turned up.
-      {/if}
-    </p>
-    {#if compare.letters.length > 1}
-      <div class="acts">
-        {#each SLOTS.filter((s) => s !== compare.chosen && compare.letters.includes(s)) as slot (slot)}
-          <button onclick={() => compare.copy(compare.chosen, slot)}
-            >copy {compare.chosen} over {slot}</button
-          >
-        {/each}
-        <span class="space"></span>
-        {#each SLOTS.filter((s) => s !== compare.chosen && compare.letters.includes(s)) as slot (slot)}
-          <button onclick={() => compare.clear(slot)}>clear {slot}</button>
-        {/each}
-      </div>
-    {/if}
+    <SettingActs {compare} same={live.same.on} />
     <ReferenceTable {work} {live} {reference} />
   </div>
 </section>
@@ -209,8 +173,7 @@
   }
   .where,
   .said,
-  thead th,
-  .note {
+  thead th {
     color: var(--muted);
     font-weight: 400;
   }
@@ -218,7 +181,6 @@
     flex: 1;
   }
   header > button,
-  .acts button,
   .act {
     text-decoration: underline dotted;
     text-underline-offset: 3px;
@@ -304,15 +266,6 @@
   }
   .heard th:first-child {
     box-shadow: -6px 0 0 var(--ink);
-  }
-  .note {
-    margin: var(--s3) 0 var(--s2);
-    font-size: var(--note);
-  }
-  .acts {
-    display: flex;
-    gap: var(--s4);
-    font-size: var(--note);
   }
   @media (max-width: 1100px) {
     .far {
