@@ -3,10 +3,11 @@
   import MovingSlider from '../components/MovingSlider.svelte';
   import { panned } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
-  import { height } from '../lib/scale';
   import type { Strip } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import BranchLines from './BranchLines.svelte';
+  import RowMeter from './RowMeter.svelte';
+  import SendList from './SendList.svelte';
 
   interface Props {
     work: Work;
@@ -22,10 +23,8 @@
   const strips = $derived(work.model?.strips ?? []);
   const buses = $derived(strips.filter((s) => s.kind !== 'track' && s.id !== strip.id));
   const main = $derived(strips.find((s) => s.kind === 'main'));
-  const unsent = $derived(buses.filter((b) => !strip.sends.some((s) => s.to === b.id)));
   const parts = $derived(strip.chain.some((e) => e.kind === 'split'));
 
-  const name = (id: string): string => strips.find((s) => s.id === id)?.name ?? id;
   const toggle = (field: 'mute' | 'solo'): void =>
     void work.edit({ type: 'set_strip', strip: strip.id, field, value: !strip[field] });
   /** Shows this strip's automation where it is edited: over its time strip. */
@@ -76,11 +75,7 @@
       onlane={show}
     />
   </span>
-  <span class="meter" aria-hidden="true">
-    <i><b style:transform="scaleX({height(meter?.left ?? 0, true)})"></b></i>
-    <i><b style:transform="scaleX({height(meter?.right ?? 0, true)})"></b></i>
-    <i class="taken" style:transform="scaleX({Math.min(1, (meter?.reduction ?? 0) / 24)})"></i>
-  </span>
+  <RowMeter {meter} />
   <span class="pan">
     <MovingNumber
       of={work.movable(strip.id, 'pan')}
@@ -108,58 +103,7 @@
       </select>
     {/if}
   </span>
-  <span class="sends">
-    {#each strip.sends as send (send.to)}
-      <span class="send" class:quiet={!send.on}>
-        <button
-          title={send.on ? 'Send is on' : 'Send is off'}
-          aria-pressed={send.on}
-          onclick={() =>
-            void work.edit({ type: 'set_send', strip: strip.id, to: send.to, on: !send.on })}
-          >{name(send.to)}</button
-        >
-        <MovingNumber
-          of={work.movable(strip.id, `send:${send.to}`)}
-          label="Send of {strip.name} to {name(send.to)}"
-          value={send.gain_db}
-          onhold={(v) => work.holdSend(strip.id, send.to, v)}
-          onlane={show}
-        />
-        <button
-          class="small"
-          title="Before or after the fader"
-          onclick={() =>
-            void work.edit({
-              type: 'set_send',
-              strip: strip.id,
-              to: send.to,
-              pre_fader: !send.pre_fader,
-            })}>{send.pre_fader ? 'before' : 'after'}</button
-        >
-        <button
-          class="small"
-          aria-label="Take the send of {strip.name} to {name(send.to)} away"
-          onclick={() => void work.edit({ type: 'remove_send', strip: strip.id, to: send.to })}
-          >×</button
-        >
-      </span>
-    {/each}
-    {#if strip.kind !== 'main' && unsent.length}
-      <select
-        class="more"
-        aria-label="Add a send from {strip.name}"
-        value=""
-        onchange={(e) => {
-          const to = e.currentTarget.value;
-          e.currentTarget.value = '';
-          if (to) void work.edit({ type: 'set_send', strip: strip.id, to, gain_db: -6 });
-        }}
-      >
-        <option value="">send…</option>
-        {#each unsent as bus (bus.id)}<option value={bus.id}>{bus.name}</option>{/each}
-      </select>
-    {/if}
-  </span>
+  <SendList {work} {strip} onlane={show} />
 </div>
 {#if open}<BranchLines {work} {live} chain={strip.chain} onopen={show} />{/if}
 
@@ -237,52 +181,10 @@
     font-size: var(--tiny);
     line-height: 9px;
   }
-  .meter {
-    display: grid;
-    gap: 2px;
-  }
-  .meter i {
-    display: block;
-    height: 5px;
-    background: var(--hair);
-  }
-  .meter b {
-    display: block;
-    height: 100%;
-    transform-origin: left;
-    background: var(--slate);
-  }
-  .meter .taken {
-    height: 4px;
-    transform-origin: left;
-    background: var(--madder);
-  }
   select {
     max-width: 116px;
     background: var(--field);
     border: 1px solid var(--hair);
     font-size: var(--note);
-  }
-  .sends {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 2px var(--s3);
-    font-size: var(--note);
-    min-width: 0;
-  }
-  .send {
-    display: inline-flex;
-    gap: 6px;
-  }
-  .quiet {
-    text-decoration: line-through;
-    color: var(--muted);
-  }
-  .small {
-    color: var(--muted);
-  }
-  .more {
-    color: var(--muted);
-    width: 62px;
   }
 </style>
