@@ -69,13 +69,17 @@ def test_what_stands_still_goes_on_for_a_little_now_and_then() -> None:
     hub = cast(Hub, SimpleNamespace(_loop=loop, _standstill=standstill))
     Hub._from_engine(hub, ("behind", True))
     assert (said, later.seconds) == ([True], STILL_S)
-    for _ in range(2):
+    for breath in (BREATH_S, 2 * BREATH_S, 4 * BREATH_S, 8 * BREATH_S, STILL_S, STILL_S):
         later.work()
-        assert (said[-1], later.seconds) == (False, BREATH_S)
+        assert (said[-1], later.seconds) == (False, breath)
         later.work()
         assert (said[-1], later.seconds) == (True, STILL_S)
     Hub._from_engine(hub, ("behind", False))
     assert (said[-1], later.seconds) == (False, 0.0)
+    # Play that has kept up since is helped at once again.
+    Hub._from_engine(hub, ("behind", True))
+    later.work()
+    assert (said[-1], later.seconds) == (False, BREATH_S)
 
 
 def test_the_analysis_hears_of_a_deleted_session() -> None:

@@ -16,7 +16,6 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
-from functools import partial
 from multiprocessing import forkserver, resource_tracker, util
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -100,7 +99,8 @@ def _begin(name: str, target: Target, pipe: Connection, data: Path) -> None:
 
 
 STILL_S, BREATH_S = 3.0, 0.3
-"""A process that has to stand still goes on for a little after so long."""
+"""A process that has to stand still goes on for a little after so long; each time for twice as
+long, up to as long as it stands still: where play never keeps up, that does not help it."""
 
 
 class Later(Protocol):
@@ -122,19 +122,27 @@ class Standstill:
     ) -> None:
         self._pause, self._later = pause, later
         self._next: Later | None = None
+        self._breath = BREATH_S
 
     def needed(self, needed: bool) -> None:
         """Stand still from now on, or go on."""
         if self._next is not None:
             self._next.cancel()
             self._next = None
-        self._pause(needed)
+        self._breath = BREATH_S
         if needed:
-            self._next = self._later(STILL_S, self._breathe)
+            self._stand()
+        else:
+            self._pause(False)
+
+    def _stand(self) -> None:
+        self._pause(True)
+        self._next = self._later(STILL_S, self._breathe)
 
     def _breathe(self) -> None:
         self._pause(False)
-        self._next = self._later(BREATH_S, partial(self.needed, True))
+        self._next = self._later(self._breath, self._stand)
+        self._breath = min(2 * self._breath, STILL_S)
 
 
 class WorkerProcess:
