@@ -144,7 +144,7 @@
   }
   .cells {
     display: grid;
-    grid-template-columns: 180px 42px 54px 40px 92px 46px 60px;
+    grid-template-columns: 176px 42px 52px 38px 90px 54px 62px;
     align-items: center;
     height: 25px;
     padding-left: var(--s3);

@@ -12,7 +12,7 @@ from salt_anvil.core.audio import Sound
 from salt_anvil.core.compiled import inlined
 from salt_anvil.core.dsp.between import LARGEST, Line, kaiser
 from salt_anvil.core.dsp.delay import delayed, keep
-from salt_anvil.core.dsp.fir import SINGLE, Places, sums
+from salt_anvil.core.dsp.fir import SINGLE, sums
 from salt_anvil.core.state import State
 
 TAPS, POINTS = 16, 8
@@ -133,18 +133,6 @@ def _peaks_into(
 def _copy(out: Line, line: Line) -> None:
     for i in range(len(out)):
         out[i] = line[i]
-
-
-@inlined
-def _between_into(found: Line, room: Line, places: Places, weights: Line, ends: Places) -> None:
-    """Raise what was found of a span to what its points between the samples reach."""
-    for i in range(0, _SPAN, _AT_ONCE):
-        _rows_into(room, places, weights, 0, TAPS, ends, i)
-    for row in range(_ROWS):
-        points = room[ends[row] : ends[row] + _SPAN]
-        for i in range(_SPAN):
-            here = abs(points[i])
-            found[i] = here if here > found[i] else found[i]
 
 
 @inlined
