@@ -27,13 +27,12 @@ RATE = 48000
 
 
 class Case(NamedTuple):
-    """A kernel's call over so many frames of so many channels, and what bounds it."""
+    """A kernel's call over BLOCK frames of so many channels, and what bounds it."""
 
     name: str
     bound: str
     call: Callable[[], object]
     channels: int = 1
-    frames: int = BLOCK
 
 
 def per_frame(case: Case) -> float:
@@ -45,7 +44,7 @@ def per_frame(case: Case) -> float:
         for _ in range(CALLS):
             case.call()
         times.append((time.perf_counter() - start) / CALLS)
-    return min(times) / case.frames / case.channels * 1e9
+    return min(times) / BLOCK / case.channels * 1e9
 
 
 def _sound(channels: int) -> Any:
@@ -78,7 +77,7 @@ def _detectors() -> list[Case]:
         ("rms", "chain of 2, twice, and a logarithm", CompressorParams(detector="rms")),
         (
             "feed-back",
-            "chain of some 12: an equation a frame",
+            "an equation a frame, with a root",
             CompressorParams(topology="feed-back"),
         ),
     ):
@@ -153,7 +152,7 @@ def _others() -> list[Case]:
     ]
     for kind, bound in (
         ("room", "loads and stores of 32 delays"),
-        ("transient", "chain of 2, four times"),
+        ("transient", "chains one after another"),
     ):
         item = processor(kind)
         unit = Unit(Stage(id="x", kind=kind, params=item.Params()), Context(RATE, 2))

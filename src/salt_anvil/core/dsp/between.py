@@ -115,14 +115,15 @@ def _bends_into(bends: Line, before: Line, here: Line, behind: Line) -> None:
 
 
 @inlined
-def _greatest(most: Line, row: Line) -> float:
-    """Return the greatest magnitude of a row, at least _STEP long; most: room for _STEP."""
+def greatest(most: Line, row: Line) -> float:
+    """Return the greatest magnitude of a row, at least as long as `most`, which is used up."""
     # A maximum over a line is no vector's, maxima of many beside each other are.
+    step = len(most)
     most[:] = 0
-    for at in range(0, len(row) - _STEP, _STEP):
-        _raise_to(most, row[at : at + _STEP])
-    _raise_to(most, row[len(row) - _STEP :])
-    half = _STEP
+    for at in range(0, len(row) - step, step):
+        _raise_to(most, row[at : at + step])
+    _raise_to(most, row[len(row) - step :])
+    half = step
     while half % 2 == 0:
         half //= 2
         _raise_to(most[:half], most[half : 2 * half])
@@ -144,8 +145,8 @@ def _reach(
     half_way, mids, places, taps, from_samples, from_doubled, slack = tables
     weights, near = taps.ravel(), _NEAR // 2
     line = room[at : at + _STEP + EDGE]
-    beside = _greatest(most, line[BEFORE : BEFORE + _STEP + 1])
-    bend = _greatest(most, bends[at : at + _STEP + EDGE - 2])
+    beside = greatest(most, line[BEFORE : BEFORE + _STEP + 1])
+    bend = greatest(most, bends[at : at + _STEP + EDGE - 2])
     if (beside + from_samples * bend) * slack <= least:
         return False
     behind = len(room) - _BEHIND
@@ -156,8 +157,8 @@ def _reach(
     doubled = room[behind + _MIDS : behind + 3 * _MIDS - 1]
     _bends_into(doubled[:_MIDS], samples[:-1], between, samples[1:])
     _bends_into(doubled[_MIDS:], between[:-1], samples[1:-1], between[1:])
-    bend = _greatest(most, doubled)
-    beside = max(beside, _greatest(most, between[near : near + _STEP]))
+    bend = greatest(most, doubled)
+    beside = max(beside, greatest(most, between[near : near + _STEP]))
     if (beside + from_doubled * bend) * slack <= least:
         return False
     most[:] = 0

@@ -10,7 +10,7 @@ import numpy as np
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.compiled import inlined
-from salt_anvil.core.dsp.between import LARGEST, Line, kaiser
+from salt_anvil.core.dsp.between import LARGEST, Line, greatest, kaiser
 from salt_anvil.core.dsp.delay import delayed, keep
 from salt_anvil.core.dsp.fir import SINGLE, sums
 from salt_anvil.core.state import State
@@ -25,8 +25,6 @@ SMALLEST = 1e-30
 _SPAN, _EDGE, _ROWS = 64, TAPS - 1, POINTS - 1
 _PIECE = 16 * _SPAN
 _AT_ONCE = 16
-_PARTS = (0, 16, 32, 48, _SPAN + _EDGE - _AT_ONCE)
-"""Where parts begin that cover a span's samples."""
 _rows_into = sums(_ROWS, 1, _AT_ONCE, SINGLE)
 
 
@@ -59,23 +57,6 @@ def _bounded_into(line: Line, sound: Sound, channel: int) -> None:
 
 
 @inlined
-def _greatest(line: Line, most: Line) -> float:
-    """Return the greatest magnitude of a span with its edge; most: (_AT_ONCE,), used up."""
-    most[:] = 0.0
-    for first in _PARTS:
-        part = line[first : first + _AT_ONCE]
-        for i in range(_AT_ONCE):
-            here = abs(part[i])
-            most[i] = here if here > most[i] else most[i]
-    half = _AT_ONCE // 2
-    while half:
-        for i in range(half):
-            most[i] = most[i] if most[i] > most[i + half] else most[i + half]
-        half //= 2
-    return float(most[0])
-
-
-@inlined
 def _peaks_into(
     peaks: Sound, past: Sound, key: Sound, tops: Sound, weights: Line, least: float
 ) -> None:
@@ -99,7 +80,8 @@ def _peaks_into(
         for at in range(0, frames, _PIECE):
             n = min(_PIECE, frames - at)
             if at:
-                _copy(line[:_EDGE], line[_PIECE : _PIECE + _EDGE])
+                for i in range(_EDGE):
+                    line[i] = line[_PIECE + i]
             else:
                 _bounded_into(line[:_EDGE], past, channel)
             _bounded_into(line[_EDGE : _EDGE + n], key[at : at + n], channel)
@@ -111,8 +93,9 @@ def _peaks_into(
                 found[i] = abs(line[i + _EDGE - LATENCY])
             for first in range(0, n, _SPAN):
                 here = line[first : first + _SPAN + _EDGE]
-                if _greatest(here, most) * BOUND > least:
-                    _copy(room[: _SPAN + _EDGE], here)
+                if greatest(most, here) * BOUND > least:
+                    for i in range(_SPAN + _EDGE):
+                        room[i] = here[i]
                     span = high[before + first : before + first + _SPAN]
                     for i in range(0, _SPAN, _AT_ONCE):
                         _rows_into(room, places, weights, 0, TAPS, ends, i)
@@ -127,12 +110,6 @@ def _peaks_into(
             given = peaks[at : at + n]
             for i in range(n):
                 given[i, channel] = stood[i]
-
-
-@inlined
-def _copy(out: Line, line: Line) -> None:
-    for i in range(len(out)):
-        out[i] = line[i]
 
 
 @inlined
