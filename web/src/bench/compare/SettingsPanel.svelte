@@ -271,5 +271,9 @@
     .far {
       display: none;
     }
+    /* The last one that is left. */
+    .heard td:nth-last-child(6) {
+      box-shadow: 6px 0 0 var(--ink);
+    }
   }
 </style>
