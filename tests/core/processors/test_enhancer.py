@@ -122,7 +122,8 @@ def test_interpreted_kernels_are_the_same(rate: int) -> None:
         room = np.tile(sound[:, 0], 20)[: len(o.room_for(table))].copy()
         powers = np.repeat(e.polynomial("both", 0.5)[:, None], 64, axis=1)
         for moving in (0.0, 0.01):
-            kernel(room, table, 64, np.linspace(0.2, 1, 65), powers + moving * np.arange(64))
+            moved = powers + moving * np.arange(64)
+            kernel(room, table, 64, np.linspace(0.2, 1, 65), moved, moving == 0.0)
             made.append(np.array([o.taken(room, table, p, 64) for p in range(8)]))
     assert np.abs(made[0] - made[2]).max() < 1e-12
     assert np.abs(made[1] - made[3]).max() < 1e-12

@@ -94,7 +94,8 @@ def test_what_is_taken_is_the_mean_over_each_step(odd: float, lean: float) -> No
     o.raised(room, table, -1, n)[0] = values[0]
     for p in range(8):
         o.raised(room, table, p, n)[:] = values[1 + p :: 8]
-    _bend_rows(room, table, n, np.full(n, odd), np.full(n, lean), np.empty(n))
+    work = tuple(np.empty((8, n)))
+    _bend_rows(room, table, n, np.full(n, odd), np.full(n, lean), np.empty(n), work)
     found = np.array([o.taken(room, table, p, n) for p in range(8)]).T.ravel()
     for a, b, mean in zip(values, values[1:], found, strict=False):
         if abs(b - a) < 1e-6:

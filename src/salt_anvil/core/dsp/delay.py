@@ -73,25 +73,24 @@ def keep(block: Sound, past: Sound) -> None:
 
 @inlined
 def _keep(block: Sound, past: Sound) -> None:
-    wait, frames, channels = len(past), len(block), past.shape[1]
-    moved = max(wait - frames, 0)
+    before, new = past.reshape(past.size), block.reshape(block.size)
+    wait, count = len(before), len(new)
+    moved = max(wait - count, 0)
     for i in range(moved):
-        for channel in range(channels):
-            past[i, channel] = past[i + frames, channel]
-    for i in range(moved, wait):
-        for channel in range(channels):
-            past[i, channel] = block[frames - wait + i, channel]
+        before[i] = before[i + count]
+    for i in range(wait - moved):
+        before[moved + i] = new[count - wait + moved + i]
 
 
 @kernel
 def _delayed(block: Sound, past: Sound) -> Sound:
-    wait, frames, channels = len(past), len(block), past.shape[1]
     out = np.empty_like(block)
-    for i in range(min(wait, frames)):
-        for channel in range(channels):
-            out[i, channel] = past[i, channel]
-    for i in range(wait, frames):
-        for channel in range(channels):
-            out[i, channel] = block[i - wait, channel]
+    # Side by side, whatever the number of channels: a copy without a loop inside a loop.
+    late, before, new = out.ravel(), past.reshape(past.size), block.reshape(block.size)
+    wait = min(len(before), len(late))
+    for i in range(wait):
+        late[i] = before[i]
+    for i in range(len(late) - wait):
+        late[wait + i] = new[i]
     _keep(block, past)
     return out

@@ -329,7 +329,6 @@ def reduce_into(
     levels, room = np.empty((2, GRID)), np.empty((2, GRID))
     exponent = np.empty(GRID)
     carried = np.empty(STATES)
-    scale = scale_of(detector)
     for at, n, k, offset in grid_cells(start, frames):
         heard_here = heard[at : at + n]
         reduction_here = reduction[at : at + n]
@@ -339,22 +338,14 @@ def reduce_into(
             state[POWER, channel] = heard_into(
                 levels[channel], key_here, channel, n, detector, v, d, offset, state[POWER, channel]
             )
-        link = v[LINK] + d[LINK] * offset
-        alike = channels == 2 and link == 1.0 and d[LINK] == 0.0 and len(shared) == 0
-        if alike:
-            # The logarithm rises: of the greater one is that of both.
-            for i in range(n):
-                levels[0, i] = max(levels[0, i], levels[1, i])
-        for channel in range(1 if alike else channels):
-            log2_into(levels[channel], exponent, n, scale)
         if len(shared):
-            _link_shared(levels, shared, room, exponent, at, n, channels, v, d, offset)
-        elif channels == 2 and not alike:
-            _link(levels, n, link, d[LINK])
-        if alike and not _equal_lanes(state):
             alike = False
-            for i in range(n):
-                levels[1, i] = levels[0, i]
+            for channel in range(channels):
+                log2_into(levels[channel], exponent, n, scale_of(detector))
+            _link_shared(levels, shared, room, exponent, at, n, channels, v, d, offset)
+        else:
+            alike = linked_levels(levels, exponent, channels, n, detector, v, d, offset)
+            alike = alike and equal_lanes(state, POWER)
         for channel in range(1 if alike else channels):
             c = levels[channel]
             carried[:] = state[:, channel]
@@ -393,11 +384,39 @@ def reduce_into(
 
 
 @inlined
-def _equal_lanes(state: Sound) -> bool:
-    """Say whether both channels stand at the same place, mean squares apart."""
+def linked_levels(
+    levels: Sound,
+    exponent: Sound,
+    channels: int,
+    n: int,
+    detector: int,
+    value: Sound,
+    step: Sound,
+    offset: int,
+) -> bool:
+    """Turn what was heard of a cell into levels in dB, linked; say whether both are one level."""
+    link = value[LINK] + step[LINK] * offset
+    alike = channels == 2 and link == 1.0 and step[LINK] == 0.0
+    if alike:
+        # The logarithm rises: of the greater one is that of both.
+        for i in range(n):
+            levels[0, i] = max(levels[0, i], levels[1, i])
+    for channel in range(1 if alike else channels):
+        log2_into(levels[channel], exponent, n, scale_of(detector))
+    if alike:
+        for i in range(n):
+            levels[1, i] = levels[0, i]
+    elif channels == 2:
+        _link(levels, n, link, step[LINK])
+    return alike
+
+
+@inlined
+def equal_lanes(state: Sound, apart: int) -> bool:
+    """Say whether both channels stand at the same place, but for one row of the state."""
     unequal = 0
-    for row in range(STATES):
-        unequal += row != POWER and state[row, 0] != state[row, 1]
+    for row in range(len(state)):
+        unequal += row != apart and state[row, 0] != state[row, 1]
     return unequal == 0
 
 

@@ -56,24 +56,22 @@ def expand_into(
         key_here = key[at : at + n]
         v, s = value[k], step[k]
         for channel in range(channels):
-            state[d.POWER, channel] = d.levels_into(
+            state[d.POWER, channel] = d.heard_into(
                 levels[channel], key_here, channel, n, detector, v, s, offset,
-                state[d.POWER, channel], exponent,
+                state[d.POWER, channel],
             )  # fmt: skip
-        if channels == 2:
-            d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
-        for channel in range(channels):
+        alike = d.linked_levels(levels, exponent, channels, n, detector, v, s, offset)
+        alike = alike and d.equal_lanes(state, d.POWER)
+        # Read once: for all that the compiler knows, what is written may be the controls.
+        threshold, slope, knee, most = v[d.THRESHOLD], v[d.SLOPE], v[d.KNEE], v[d.MOST]
+        dt, ds, dk, dm = s[d.THRESHOLD], s[d.SLOPE], s[d.KNEE], s[d.MOST]
+        for channel in range(1 if alike else channels):
             c = levels[channel]
             for i in range(n):
-                j = offset + i
-                heard_here[i, channel] = c[i]
+                j = float(offset + i)
+                heard_here[i, channel] = level = c[i]
                 c[i] = expansion(
-                    c[i],
-                    v[d.THRESHOLD] + s[d.THRESHOLD] * j,
-                    v[d.SLOPE] + s[d.SLOPE] * j,
-                    v[d.KNEE] + s[d.KNEE] * j,
-                    v[d.MOST] + s[d.MOST] * j,
-                    way,
+                    level, threshold + dt * j, slope + ds * j, knee + dk * j, most + dm * j, way
                 )
             carried[:] = state[:, channel]
             d._smooth(c, n, carried, d.DECOUPLED, False, v, s, offset)
@@ -82,3 +80,9 @@ def expand_into(
                     state[row, channel] = carried[row] if abs(carried[row]) > TINY else 0.0
             for i in range(n):
                 change_here[i, channel] = c[i]
+        if alike:
+            for row in range(d.STATES):
+                if row != d.POWER:
+                    state[row, 1] = state[row, 0]
+            for i in range(n):
+                change_here[i, 1], heard_here[i, 1] = change_here[i, 0], heard_here[i, 0]

@@ -116,12 +116,50 @@ def _mix(rows: Sound, n: int) -> None:
 
 
 @inlined
-def _damp(row: Vector, n: int, pole: float, last: float) -> float:
-    """Run a one-pole low pass over a row; return its last value."""
+def _damp(rows: Sound, n: int, poles: Vector, last: Vector) -> None:
+    """Run a one-pole low pass over each row, all at once: none waits for another."""
     for i in range(n):
-        last = row[i] + pole * (last - row[i])
-        row[i] = last
-    return last if abs(last) > TINY else 0.0
+        for c in range(LINES):
+            x = rows[c, i]
+            y = x + poles[c] * (last[c] - x)
+            rows[c, i] = last[c] = y
+    for c in range(LINES):
+        last[c] = last[c] if abs(last[c]) > TINY else 0.0
+
+
+@inlined
+def _fall_into(gain: Vector, d_gain: Vector, v: Vector, s: Vector) -> None:
+    """Fill in what every length loses at the beginning of a cell, and how that moves a frame."""
+    for one in range(CONTROLS - SPANS):
+        # At the ends of the cell; dB to amplitude.
+        span, d_span = v[SPANS + one], s[SPANS + one]
+        here = there = math.exp(-NEPER * v[FALL] * span)
+        if s[FALL] != 0.0 or d_span != 0.0:
+            there = math.exp(-NEPER * (v[FALL] + s[FALL] * GRID) * (span + d_span * GRID))
+        gain[one], d_gain[one] = here, (there - here) / GRID
+
+
+@inlined
+def _poles_into(poles: Vector, v: Vector, s: Vector, offset: int) -> None:
+    """Fill in the lines' low passes: a longer line loses more of its top, so that all of them lose
+    it in the same time."""
+    mean = 0.0
+    for one in range(STAGES * LINES, CONTROLS - SPANS):
+        mean += (v[SPANS + one] + s[SPANS + one] * offset) / LINES
+    pole = 1.0 - (v[DAMP] + s[DAMP] * offset)
+    loss = math.atanh(min(max(pole, 0.0), 0.9999))
+    for c in range(LINES):
+        one = SPANS + STAGES * LINES + c
+        poles[c] = math.tanh(loss * (v[one] + s[one] * offset) / mean)
+
+
+@inlined
+def _stands(v: Vector, s: Vector, known: Vector) -> bool:
+    """Say whether a cell's controls stand as they are known."""
+    moved = 0
+    for c in range(CONTROLS):
+        moved += 1 if v[c] != known[c] or s[c] != 0.0 else 0
+    return moved == 0
 
 
 @inlined
@@ -161,21 +199,15 @@ def room_into(
     rows, back = np.empty((LINES, GRID)), np.empty((LINES, GRID))
     left, right = np.empty(GRID), np.empty(GRID)
     gain, d_gain = np.empty(CONTROLS - SPANS), np.empty(CONTROLS - SPANS)
+    poles, known = np.empty(LINES), np.full(CONTROLS, np.nan)
     out[:] = 0.0
-    mean = 0.0
     for done, n, k, offset in grid_cells(start, frames):
         v, s = value[k], step[k]
-        mean = 0.0
-        for one in range(CONTROLS - SPANS):
-            # At the ends of the cell; dB to amplitude.
-            span, d_span = v[SPANS + one], s[SPANS + one]
-            here = there = math.exp(-NEPER * v[FALL] * span)
-            if s[FALL] != 0.0 or d_span != 0.0:
-                there = math.exp(-NEPER * (v[FALL] + s[FALL] * GRID) * (span + d_span * GRID))
-            d_gain[one] = (there - here) / GRID
-            gain[one] = here + d_gain[one] * offset
-            if one >= STAGES * LINES:
-                mean += (span + d_span * offset) / LINES
+        if not _stands(v, s, known):
+            _fall_into(gain, d_gain, v, s)
+            _poles_into(poles, v, s, offset)
+            for c in range(CONTROLS):
+                known[c] = v[c] if s[c] == 0.0 else np.nan
         for c in range(LINES):
             row, side = rows[c], c % channels
             for i in range(n):
@@ -194,7 +226,7 @@ def room_into(
                     write,
                     span,
                     s[SPANS + one],
-                    turned * gain[one],
+                    turned * (gain[one] + d_gain[one] * offset),
                     turned * d_gain[one],
                 )
             _mix(rows, n)
@@ -204,15 +236,13 @@ def room_into(
                 row[i] *= turned
         _add_sides(out, done, rows, n, left, right)
         late = int(at[0, STAGES])
-        pole = 1.0 - (v[DAMP] + s[DAMP] * offset)
-        loss = math.atanh(min(max(pole, 0.0), 0.9999))
         for c in range(LINES):
             one = STAGES * LINES + c
             span = v[SPANS + one] + s[SPANS + one] * offset
-            _read(back[c], lines[c], n, late, span, s[SPANS + one], gain[one], d_gain[one])
-            # A longer line loses more of its top, so that all of them lose it in the same time.
-            if loss > 0.0:
-                damped[c] = _damp(back[c], n, math.tanh(loss * span / mean), damped[c])
+            here = gain[one] + d_gain[one] * offset
+            _read(back[c], lines[c], n, late, span, s[SPANS + one], here, d_gain[one])
+        if poles[0] > 0.0:
+            _damp(back, n, poles, damped)
         _add_sides(out, done, back, n, left, right)
         _mix(back, n)
         for c in range(LINES):

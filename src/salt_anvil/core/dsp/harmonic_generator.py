@@ -99,46 +99,57 @@ def envelope_into(
 
 
 @inlined
-def _shape_rows(room: Vector, tables: o.Tables, n: int, envelope: Vector, powers: Sound) -> None:
+def _shape_rows(
+    room: Vector, tables: o.Tables, n: int, envelope: Vector, powers: Sound, steady: bool
+) -> None:
     """Leave in `o.taken` the harmonics of `o.raised`.
 
     envelope: (n + 1,), in step with the rows, the one behind the last too; powers: (CONTROLS, n),
-    the polynomial.
+    the polynomial; steady: it is the first all along.
     """
-    factor = tables[0]
-    before, points = o.raised(room, tables, -1, n), np.empty((2, n))
-    steady = True
-    for k in range(CONTROLS):
-        for i in range(1, n):
-            steady &= powers[k, i] == powers[k, 0]
+    factor, ahead = tables[0], envelope[1:]
+    before = o.raised(room, tables, -1, n)
     c0, c1, c2, c3 = powers[0, 0], powers[1, 0], powers[2, 0], powers[3, 0]
     c4, c5, c6, c7 = powers[4, 0], powers[5, 0], powers[6, 0], powers[7, 0]
     for p in range(factor):
         now, made, share = o.raised(room, tables, p, n), o.taken(room, tables, p, n), p / factor
-        for i in range(n):
-            height = envelope[i] + share * (envelope[i + 1] - envelope[i])
-            per = 1.0 / max(height, SILENT)
-            u = min(max(now[i] * per, -MOST), MOST)
-            w = min(max(before[i] * per, -MOST), MOST) if factor > 1 else u
-            middle, apart = 0.5 * (u + w), (0.5 * GAUSS) * (u - w)
-            points[0, i], points[1, i] = middle - apart, middle + apart
+        # Between the frames from one value to the next, else at the values themselves.
+        far = 0.5 * GAUSS if factor > 1 else 0.0
+        last = before if factor > 1 else now
         if steady:
             for i in range(n):
-                x, y = points[0, i], points[1, i]
+                height = envelope[i] + share * (ahead[i] - envelope[i])
+                per = 1.0 / max(height, SILENT)
+                u = min(max(now[i] * per, -MOST), MOST)
+                w = min(max(last[i] * per, -MOST), MOST)
+                middle, apart = 0.5 * (u + w), far * (u - w)
+                x, y = middle - apart, middle + apart
                 a = ((((((c7 * x + c6) * x + c5) * x + c4) * x + c3) * x + c2) * x + c1) * x + c0
                 b = ((((((c7 * y + c6) * y + c5) * y + c4) * y + c3) * y + c2) * y + c1) * y + c0
-                points[0, i] = 0.5 * (a + b)
+                made[i] = height * (0.5 * (a + b)) if height > SILENT else 0.0
         else:
             for i in range(n):
-                x, y = points[0, i], points[1, i]
+                height = envelope[i] + share * (ahead[i] - envelope[i])
+                per = 1.0 / max(height, SILENT)
+                u = min(max(now[i] * per, -MOST), MOST)
+                w = min(max(last[i] * per, -MOST), MOST)
+                middle, apart = 0.5 * (u + w), far * (u - w)
+                x, y = middle - apart, middle + apart
                 a = b = powers[DEGREE, i]
                 for k in range(DEGREE - 1, -1, -1):
                     a, b = a * x + powers[k, i], b * y + powers[k, i]
-                points[0, i] = 0.5 * (a + b)
-        for i in range(n):
-            height = envelope[i] + share * (envelope[i + 1] - envelope[i])
-            made[i] = height * points[0, i] if height > SILENT else 0.0
+                made[i] = height * (0.5 * (a + b)) if height > SILENT else 0.0
         before = now
+
+
+@inlined
+def _steady(value: Vector, step: Vector, frames: int) -> bool:
+    """Say whether the polynomial stands over so many frames from a grid point on."""
+    moves = 0
+    for k in range((frames + GRID - 1) // GRID):
+        for c in range(CONTROLS):
+            moves += 1 if step[k, c] != 0.0 or value[k, c] != value[0, c] else 0
+    return moves == 0
 
 
 @kernel
@@ -169,13 +180,17 @@ def harmonics_block(
     for at in range(0, len(sound), o.CHUNK):
         block = sound[at : at + o.CHUNK]
         n, k = len(block), (start % GRID + at) // GRID
+        steady = _steady(value[k:], step[k:], (start + at) % GRID + n)
         for c in range(CONTROLS):
-            along_into(powers[c, :n], value[k:, c], step[k:, c], start + at)
+            if steady:
+                powers[c, 0] = value[k, c]
+            else:
+                along_into(powers[c, :n], value[k:, c], step[k:, c], start + at)
         for lane in range(sound.shape[1]):
             for i in range(n + 1):
                 heights[i] = envelope[at + i, lane]
             o.rise(room, block, lane, tables, memory)
-            _shape_rows(room, tables, n, heights[: n + 1], powers[:, :n])
+            _shape_rows(room, tables, n, heights[: n + 1], powers[:, :n], steady)
             line = o.fall(room, n, lane, tables, memory)
             for i in range(n):
                 out[at + i, lane] = line[i]

@@ -290,9 +290,11 @@ def _rising(factor: int) -> int:
 
 
 @inlined
-def _copy(out: Vector, values: Vector) -> None:
-    for i in range(len(out)):
-        out[i] = values[i]
+def _copy(out: Vector, to: int, values: Vector, begin: int, n: int) -> None:
+    # A part of an array would cost more than the few values; below 0 nobody asks for one.
+    there, here = np.uint64(to), np.uint64(begin)
+    for i in range(np.uint64(n)):
+        out[there + i] = values[here + i]
 
 
 @inlined
@@ -307,13 +309,12 @@ def _through(
         for p in range(inner):
             line, memory = at + p * wide, frames if s == 0 else kept
             here = 0 if s == 0 else keep + p * past
-            _copy(room[line : line + past], memory[here : here + past])
-            _copy(memory[here : here + past], room[line + n : line + n + past])
+            _copy(room, line, memory, here, past)
+            _copy(memory, here, room, line + n, past)
         for pair in range(first, rows[s + 1, FIRST_AT]):
             low, high, to = pairs[pair, 0], pairs[pair, 1], pairs[pair, 2]
             if high - low == 1:
-                place = places[low]
-                _copy(room[to : to + n], room[place : place + n])
+                _copy(room, to, room, places[low], n)
             else:
                 sum_into(room, pairs[pair, 2:], n, places, weights, low, high)
 

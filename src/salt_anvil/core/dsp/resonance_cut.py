@@ -12,6 +12,7 @@ import numpy as np
 from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, exp2_into
 from salt_anvil.core.dsp.equaliser import BELL, BILINEAR, glide, section, stand
 from salt_anvil.core.dsp.grid import grid_cells
 
@@ -213,6 +214,7 @@ def give_back_into(
     `cut_into`. most: cells over which is compared. state: (FOLLOWER,), changed.
     """
     frames, columns = wet.shape
+    levels, octaves, whole = np.empty(GRID), np.empty(GRID), np.empty(GRID, np.int64)
     for at, n, point, offset in grid_cells(start, frames):
         out_here = out[at : at + n]
         wet_here = wet[at : at + n]
@@ -220,18 +222,24 @@ def give_back_into(
         heard_out_here = heard_out[at : at + n]
         if offset == 0:
             _compare(state, most)
+        gain, moved = state[GAIN], state[GAIN_TO] - state[GAIN]
+        known0, d_known = value[point, KNOWN], step[point, KNOWN]
+        given0, d_given = value[point, GIVEN], step[point, GIVEN]
+        sum_in, sum_out = state[SUM_IN], state[SUM_OUT]
         for i in range(n):
             j = float(offset + i)
-            known = value[point, KNOWN] + step[point, KNOWN] * j
-            given = value[point, GIVEN] + step[point, GIVEN] * j
-            followed = state[GAIN] + (state[GAIN_TO] - state[GAIN]) * j / GRID
-            level = known * given + (1.0 - known) * followed
-            factor = 1.0 if level == 0.0 else 10.0 ** (level / 20.0)
+            known, given = known0 + d_known * j, given0 + d_given * j
+            levels[i] = known * given + (1.0 - known) * (gain + moved * j / GRID)
+            octaves[i] = levels[i] / DB_PER_OCTAVE
+        exp2_into(octaves, whole, n)
+        for i in range(n):
+            factor = 1.0 if levels[i] == 0.0 else octaves[i]
             for column in range(columns):
                 out_here[i, column] = factor * wet_here[i, column]
                 x, y = heard_in_here[i, column], heard_out_here[i, column]
-                state[SUM_IN] += x * x
-                state[SUM_OUT] += y * y
+                sum_in += x * x
+                sum_out += y * y
+        state[SUM_IN], state[SUM_OUT] = sum_in, sum_out
 
 
 @inlined

@@ -76,6 +76,18 @@ def _drift(step: Vector, table: int, level: float) -> float:
     return float(low + (place - row) * (high - low))
 
 
+@inlined
+def _wanted_into(rises: Vector, falls: Vector, level: Vector, n: int, v: Vector) -> None:
+    """Fill rises and falls with what both tables ask for at so many levels."""
+    up, down = v[RISES : RISES + ROWS], v[FALLS : FALLS + ROWS]
+    for i in range(n):
+        place = min(max((level[i] - LOWEST_DB) * STEPS_PER_DB, 0.0), ROWS - 1.000001)
+        row = np.uint64(place)
+        share = place - np.float64(row)
+        rises[i] = (1.0 - share) * up[row] + share * up[row + np.uint64(1)]
+        falls[i] = (1.0 - share) * down[row] + share * down[row + np.uint64(1)]
+
+
 @kernel
 def curve_into(
     change: Sound,
@@ -97,7 +109,7 @@ def curve_into(
     """
     frames, channels = key.shape
     levels = np.empty((2, GRID))
-    exponent = np.empty(GRID)
+    exponent, rises, falls = np.empty(GRID), np.empty(GRID), np.empty(GRID)
     for at, n, k, offset in grid_cells(start, frames):
         heard_here = heard[at : at + n]
         change_here = change[at : at + n]
@@ -109,31 +121,28 @@ def curve_into(
                 moving = True
                 break
         for channel in range(channels):
-            state[POWER, channel] = d.levels_into(
-                levels[channel], key_here, channel, n, detector, v, s, offset,
-                state[POWER, channel], exponent,
-            )  # fmt: skip
-        if channels == 2:
-            d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
-        for channel in range(channels):
+            state[POWER, channel] = d.heard_into(
+                levels[channel], key_here, channel, n, detector, v, s, offset, state[POWER, channel]
+            )
+        alike = d.linked_levels(levels, exponent, channels, n, detector, v, s, offset)
+        alike = alike and d.equal_lanes(state, POWER)
+        for channel in range(1 if alike else channels):
             up, up_held = state[UP, channel], state[UP_HELD, channel]
             down, down_held, was = (
                 state[DOWN, channel],
                 state[DOWN_HELD, channel],
                 state[HEARD, channel],
             )
+            own = levels[channel]
+            _wanted_into(rises, falls, own, n, v)
+            # Read once: for all that the compiler knows, what is written may be the controls.
+            attack0, d_attack = v[d.ATTACK], s[d.ATTACK]
+            release0, d_release, base, d_base = v[d.RELEASE], s[d.RELEASE], v[BASE], s[BASE]
             for i in range(n):
                 j = offset + i
-                level = levels[channel, i]
+                level, rise, fall = own[i], rises[i], falls[i]
                 heard_here[i, channel] = level
-                place = min(max((level - LOWEST_DB) * STEPS_PER_DB, 0.0), ROWS - 1.000001)
-                row = int(place)
-                share = place - row
-                a, b = RISES + row, FALLS + row
-                rise = (1.0 - share) * v[a] + share * v[a + 1]
-                fall = (1.0 - share) * v[b] + share * v[b + 1]
-                attack = v[d.ATTACK] + s[d.ATTACK] * j
-                release = v[d.RELEASE] + s[d.RELEASE] * j
+                attack, release = attack0 + d_attack * j, release0 + d_release * j
                 if moving:
                     rise += j * _drift(s, RISES, level)
                     fall += j * _drift(s, FALLS, level)
@@ -147,13 +156,19 @@ def curve_into(
                 down_held = fall if fall >= down_held else down_held + release * (fall - down_held)
                 up += attack * (up_held - up)
                 down += attack * (down_held - down)
-                change_here[i, channel] = v[BASE] + s[BASE] * j + up - down
+                change_here[i, channel] = base + d_base * j + up - down
             state[UP, channel], state[UP_HELD, channel] = up, up_held
             state[DOWN, channel], state[DOWN_HELD, channel], state[HEARD, channel] = (
                 down,
                 down_held,
                 was,
             )
+        if alike:
+            for row in range(STATES):
+                if row != POWER:
+                    state[row, 1] = state[row, 0]
+            for i in range(n):
+                change_here[i, 1], heard_here[i, 1] = change_here[i, 0], heard_here[i, 0]
     for row in (UP, UP_HELD, DOWN, DOWN_HELD):
         for channel in range(channels):
             if abs(state[row, channel]) < TINY:

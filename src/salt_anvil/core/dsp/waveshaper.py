@@ -42,9 +42,12 @@ ARTANH = tuple(1.0 / (2.0 * n + 1.0) for n in range(10))
 
 @njit(cache=True, nogil=True, error_model="numpy", inline="always", fastmath={"contract"})
 def _power_series(x: float, c: tuple[float, ...]) -> float:
-    """Return a polynomial of ten powers, written out so that many are found at once."""
-    high = (((c[9] * x + c[8]) * x + c[7]) * x + c[6]) * x + c[5]
-    return ((((high * x + c[4]) * x + c[3]) * x + c[2]) * x + c[1]) * x + c[0]
+    """Return a polynomial of ten powers, in pairs, so that few products wait for another."""
+    square = x * x
+    low = (c[2] + c[3] * x) * square + (c[0] + c[1] * x)
+    high = (c[6] + c[7] * x) * square + (c[4] + c[5] * x)
+    fourth = square * square
+    return ((c[8] + c[9] * x) * fourth + high) * fourth + low
 
 
 @inlined
@@ -118,45 +121,66 @@ def _odd_into(
 
 
 @inlined
+def _straight_into(cut: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, odd: Vector) -> None:
+    """Fill rb with the roots of b, and cut with what the odd bend takes, all without a lean."""
+    for i in range(len(cut)):
+        root, s = math.sqrt(1.0 + b[i] * b[i]), a[i] + b[i]
+        rb[i] = root
+        cut[i] = odd[i] * (0.5 * s - s / (ra[i] + root))
+
+
+@inlined
+def _both_into(
+    cut: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, odd: Vector, steps: Vector
+) -> int:
+    """Fill as `_straight_into` and `_even_onto` do, in one loop."""
+    wide = 0
+    for i in range(len(cut)):
+        root, s = math.sqrt(1.0 + b[i] * b[i]), a[i] + b[i]
+        rb[i] = root
+        r = ra[i] + root
+        slope = s / r
+        share = s * slope
+        step = abs((b[i] - a[i]) * (0.5 * (r - share)))
+        steps[i] = step
+        series = _power_series(step * step, ASINH)
+        mean = 0.25 * (r + share) + 0.25 * (r - share) * series
+        even = (1.0 - odd[i]) * (EVEN_SHARE * (mean - 1.0))
+        cut[i] = odd[i] * (0.5 * s - slope) + (even if step < NEAR else 0.0)
+        wide += 1 if step >= NEAR else 0
+    return wide
+
+
+@inlined
 def _even_onto(
-    cut: Vector,
-    a: Vector,
-    b: Vector,
-    ra: Vector,
-    rb: Vector,
-    slope: Vector,
-    odd: Vector,
-    steps: Vector,
-) -> None:
-    """Add the mean of what the even bend takes from a to b to cut, but for wide steps.
+    cut: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, odd: Vector, steps: Vector
+) -> int:
+    """Add the mean of what the even bend takes from a to b to cut, but for wide steps; return how
+    many these are.
 
     The integral of the root is (x root + asinh x) / 2. Both halves' differences are written by
     sums: (b rb - a ra) / (b - a) = (R + s^2 / R) / 2 with s = a + b and R = ra + rb, and the asinh
-    moves on by that of the step b ra - a rb = (b - a) (R - s^2 / R) / 2. slope: s / R; steps:
-    filled.
+    moves on by that of the step b ra - a rb = (b - a) (R - s^2 / R) / 2. steps, rb: filled.
     """
-    # Two loops: of one, over so many arrays, the compiler makes no vectors.
+    wide = 0
     for i in range(len(cut)):
-        turn = 0.5 * ((ra[i] + rb[i]) - (a[i] + b[i]) * slope[i])
-        steps[i] = abs((b[i] - a[i]) * turn)
-    for i in range(len(cut)):
-        r, share = ra[i] + rb[i], (a[i] + b[i]) * slope[i]
-        series = _power_series(steps[i] * steps[i], ASINH)
+        root, s = math.sqrt(1.0 + b[i] * b[i]), a[i] + b[i]
+        rb[i] = root
+        r = ra[i] + root
+        share = s * (s / r)
+        step = abs((b[i] - a[i]) * (0.5 * (r - share)))
+        steps[i] = step
+        series = _power_series(step * step, ASINH)
         mean = 0.25 * (r + share) + 0.25 * (r - share) * series
-        value = (1.0 - odd[i]) * (EVEN_SHARE * (mean - 1.0))
-        cut[i] += value if steps[i] < NEAR else 0.0
+        even = (1.0 - odd[i]) * (EVEN_SHARE * (mean - 1.0))
+        cut[i] += even if step < NEAR else 0.0
+        wide += 1 if step >= NEAR else 0
+    return wide
 
 
 @inlined
 def _wide_onto(
-    cut: Vector,
-    a: Vector,
-    b: Vector,
-    ra: Vector,
-    rb: Vector,
-    slope: Vector,
-    odd: Vector,
-    steps: Vector,
+    cut: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, odd: Vector, steps: Vector
 ) -> None:
     """Add what `_even_onto` left out: where the step is wide, by the logarithm."""
     n = len(cut)
@@ -166,7 +190,8 @@ def _wide_onto(
     _log_into(logs, grown)
     for i in range(n):
         if steps[i] >= NEAR:
-            r, share = ra[i] + rb[i], (a[i] + b[i]) * slope[i]
+            r, s = ra[i] + rb[i], a[i] + b[i]
+            share = s * (s / r)
             mean = 0.25 * (r + share) + 0.25 * (r - share) * (logs[i] / steps[i])
             cut[i] += (1.0 - odd[i]) * (EVEN_SHARE * (mean - 1.0))
 
@@ -196,51 +221,59 @@ def _evens_onto(
 
 @inlined
 def _bend_rows(
-    room: Vector, tables: o.Tables, n: int, odd: Vector, lean: Vector, evens: Vector
+    room: Vector,
+    tables: o.Tables,
+    n: int,
+    odd: Vector,
+    lean: Vector,
+    evens: Vector,
+    work: tuple[Vector, Vector, Vector, Vector, Vector, Vector, Vector, Vector],
 ) -> None:
     """Leave in `o.taken` what a bend takes from `o.raised`; odd, lean: (n,).
 
     evens: (n,), filled with the mean over each frame of what is taken alike on both sides of 0.
+    work: room for n values each.
     """
     factor = tables[0]
-    evens[:] = 0.0
+    for i in range(n):
+        evens[i] = 0.0
     if factor == 1:
         line, cut = o.raised(room, tables, 0, n), o.taken(room, tables, 0, n)
         for i in range(n):
             cut[i] = bend(line[i], odd[i], lean[i])
         _evens_onto(evens, line, odd, lean, True, 1.0)
         return
-    leaning, evenly, offset, steep = False, False, np.empty(n), np.empty(n)
+    leaning = evenly = False
     for i in range(n):
-        still = math.sqrt(1.0 + lean[i] * lean[i])
-        offset[i], steep[i] = lean[i] / still, still * still * still
         leaning |= lean[i] != 0.0
         evenly |= odd[i] != 1.0
-    straight, roots, moved = np.zeros(n), np.empty((2, n)), np.empty((2, n))
-    slope, steps = np.empty(n), np.empty(n)
+    ra, rb, ma, mb, slope, steps, offset, steep = work
     before = o.raised(room, tables, -1, n)
-    _roots_into(roots[0], before, straight)
-    _roots_into(moved[0], before, lean)
+    for i in range(n):
+        ra[i] = math.sqrt(1.0 + before[i] * before[i])
+    if leaning:
+        _roots_into(ma[:n], before, lean)
+        for i in range(n):
+            still = math.sqrt(1.0 + lean[i] * lean[i])
+            offset[i], steep[i] = lean[i] / still, still * still * still
     for p in range(factor):
         now, cut = o.raised(room, tables, p, n), o.taken(room, tables, p, n)
-        ra, rb = roots[p % 2], roots[1 - p % 2]
+        wide = 0
         if leaning:
-            ma, mb = moved[p % 2], moved[1 - p % 2]
-            _roots_into(mb, now, lean)
-            _slopes_into(slope, before, now, ma, mb, lean)
+            _roots_into(mb[:n], now, lean)
+            _slopes_into(slope[:n], before, now, ma, mb, lean)
             _odd_into(cut, before, now, slope, odd, offset, steep)
-        if evenly or not leaning:
-            _roots_into(rb, now, straight)
-            _slopes_into(slope, before, now, ra, rb, straight)
-        if not leaning:
-            _odd_into(cut, before, now, slope, odd, offset, steep)
-        if evenly:
-            _even_onto(cut, before, now, ra, rb, slope, odd, steps)
-            if o.greatest(steps) >= NEAR:
-                _wide_onto(cut, before, now, ra, rb, slope, odd, steps)
+            if evenly:
+                wide = _even_onto(cut, before, now, ra, rb, odd, steps)
+        elif evenly:
+            wide = _both_into(cut, before, now, ra, rb, odd, steps)
+        else:
+            _straight_into(cut, before, now, ra, rb, odd)
+        if wide:
+            _wide_onto(cut, before, now, ra, rb, odd, steps)
         if p % EVERY == 0 and (evenly or leaning):
             _evens_onto(evens, now, odd, lean, leaning, EVERY / factor)
-        before = now
+        before, ra, rb, ma, mb = now, rb, ra, mb, ma
 
 
 @kernel
@@ -268,8 +301,10 @@ def bend_block(
     """
     tables, memory = (factor, stages, pairs, places, weights), (was, frames, past, last)
     out, evens, room = np.empty_like(sound), np.empty_like(sound), o.room_for(tables)
-    even = np.empty(o.CHUNK)
-    odds, leans = np.empty(o.CHUNK), np.empty(o.CHUNK)
+    even, odds, leans = np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK)
+    # Rows of one array would be looked at for what overlaps.
+    roots = np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK)
+    steps = np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK)
     for at in range(0, len(sound), o.CHUNK):
         block = sound[at : at + o.CHUNK]
         n, k = len(block), (start % GRID + at) // GRID
@@ -277,7 +312,7 @@ def bend_block(
         along_into(leans[:n], lean[k:], d_lean[k:], start + at)
         for lane in range(sound.shape[1]):
             o.rise(room, block, lane, tables, memory)
-            _bend_rows(room, tables, n, odds[:n], leans[:n], even[:n])
+            _bend_rows(room, tables, n, odds[:n], leans[:n], even[:n], roots + steps)
             line = o.fall(room, n, lane, tables, memory)
             for i in range(n):
                 out[at + i, lane], evens[at + i, lane] = line[i], even[i]
