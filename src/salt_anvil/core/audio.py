@@ -9,6 +9,7 @@ from salt_anvil.core.errors import SoundError
 
 Sound = NDArray[np.float64]
 Values = NDArray[np.float64]
+FLOAT64 = np.dtype(np.float64)
 
 GRID = 64
 """Frames between two points of the control grid, which is counted from timeline frame 0."""
@@ -31,9 +32,9 @@ def as_block(sound: ArrayLike) -> Sound:
     Raises:
         SoundError: not two-dimensional, or not 1 or 2 channels.
     """
-    if type(sound) is np.ndarray and sound.dtype == np.float64 and sound.ndim == 2:
-        flags = sound.flags
-        if flags.c_contiguous and flags.writeable and 0 < sound.shape[1] < 3:
+    if type(sound) is np.ndarray and sound.dtype is FLOAT64 and sound.ndim == 2:
+        ready = sound.flags.carray and 0 < sound.shape[1] < 3
+        if ready:
             return sound
     block = np.require(sound, dtype=np.float64, requirements=["C", "W"])
     if block.ndim != 2 or block.shape[1] not in (1, 2):

@@ -11,7 +11,7 @@ import pytest
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import REGISTRY, Context, processor
-from salt_anvil.core.processors.base import Control, Passage
+from salt_anvil.core.processors.base import Control, Setup
 from salt_anvil.core.session import Stage, checked
 from tests.conftest import RATES, noise, sine
 from tests.long import LONG
@@ -249,7 +249,7 @@ def test_2_wet_is_the_processor_to_the_bit_and_half_is_the_mean(kind: str, index
     for at in range(0, 8192, 1024):
         block = sound[at : at + 1024]
         ramp = unit._glide.over(at, 1024)
-        bare.append(item.process(Passage(block, block, params, context, ramp, state, at))[0])
+        bare.append(item.step(Setup(params, context, ramp, state))(block, block, at)[0])
     assert (outs[1] == np.concatenate(bare)).all()
     assert np.abs(outs[0.5] - 0.5 * (outs[0] + outs[1])).max() < 1e-15
 

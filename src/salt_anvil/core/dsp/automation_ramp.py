@@ -65,6 +65,7 @@ class AutomationRamp:
         self._trajectory = trajectory
         self._offset: ControlRamp | None = None
         self._ramp: Ramp | None = None
+        """What stands for good, once it has been asked for; no change by hand is under way."""
         self._resting: tuple[Vector, Ramp] | None = None
         self._next = 0
 
@@ -99,7 +100,7 @@ class AutomationRamp:
 
     def restore(self, state: State) -> None:
         """Go on with a stored change in progress."""
-        self._next, self._offset = int(state["next"][0]), None
+        self._next, self._offset, self._ramp = int(state["next"][0]), None, None
         if "offset" in state:
             value, step = state["offset"]
             glide = ControlRamp(np.array(value))
@@ -128,12 +129,12 @@ class AutomationRamp:
     def over(self, start: int, frames: int) -> Ramp:
         """Return the ramp of the frames [start, start + frames) and move on."""
         self._next = start + frames
+        standing = self._ramp
+        if standing is not None and frames <= standing.reach:
+            return standing
         first = start // GRID
         points = (start + frames - 1) // GRID - first + 1
         if self._offset is None and self._trajectory.still:
-            standing = self._ramp
-            if standing is not None and points <= len(standing.value):
-                return standing
             return self._standing(first, points)
         offset = self._offset.over(start, frames) if self._offset is not None else None
         at_rest = self._offset is not None and not self._offset.moving

@@ -49,6 +49,11 @@ class Ramp:
     bends: Vector | None = None
     _columns: dict[int, tuple[Vector, Vector]] = field(default_factory=dict, compare=False)
     _levels: dict[int, float | None] = field(default_factory=dict, compare=False)
+    reach: int = field(init=False, compare=False)
+    """Frames that its points are enough for, wherever on the grid they begin."""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "reach", GRID * (len(self.value) - 1) + 1)
 
     def column(self, index: int) -> tuple[Vector, Vector]:
         """Return one control's values and steps as kernels take them."""

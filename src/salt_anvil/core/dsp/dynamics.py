@@ -420,6 +420,15 @@ def equal_lanes(state: Sound, apart: int) -> bool:
     return unequal == 0
 
 
+@inlined
+def _nothing(values: Sound, n: int) -> bool:
+    """Say whether the first n values are 0."""
+    found = 0
+    for i in range(n):
+        found += 1 if values[i] != 0.0 else 0
+    return found == 0
+
+
 @kernel
 def gain_into(
     out: Sound, signal: Sound, reduction: Sound, start: int, makeup: Sound, d_makeup: Sound
@@ -445,6 +454,10 @@ def gain_into(
                 levels[i] = m + dm * i
         first, count = at * channels, n * channels
         less, sound, gained = taken[first:], given[first:], found[first:]
+        if m == 0.0 and dm == 0.0 and _nothing(less, count):
+            for i in range(count):
+                gained[i] = sound[i]
+            continue
         for i in range(count):
             octaves[i] = per_db * (levels[i] - less[i])
         exp2_into(octaves, whole, count)

@@ -7,6 +7,7 @@ those of the Cookbook's analogue prototypes (`matched`).
 """
 
 import math
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -557,10 +558,10 @@ def filtered(
     sound: Sound, start: int, value: Vector, step: Vector, shapes: Shapes, memory: Sound
 ) -> Sound:
     """Return the sound through sections that do not move by level; memory as in `tone_into`."""
-    out, count = np.empty_like(sound), len(shapes)
+    out, (moves, ears, rows) = np.empty_like(sound), _unmoved(len(shapes), sound.shape[1])
     tone_into(
         out,
-        np.zeros((count, 0)),
+        moves,
         sound,
         sound,
         start,
@@ -571,10 +572,16 @@ def filtered(
         BILINEAR,
         0.0,
         memory,
-        np.zeros((count, sound.shape[1], 2)),
-        np.zeros((count, ROWS)),
+        ears,
+        rows,
     )
     return out
+
+
+@lru_cache(maxsize=64)
+def _unmoved(count: int, columns: int) -> tuple[Sound, Sound, Sound]:
+    """Return what bands that do not move by level neither read nor write but with 0."""
+    return np.zeros((count, 0)), np.zeros((count, columns, 2)), np.zeros((count, ROWS))
 
 
 def edge_of(rate: int) -> float:

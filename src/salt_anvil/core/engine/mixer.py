@@ -184,6 +184,8 @@ class Mixer:
             sound = self._out(route.strip, first, missing)
             faded = self._faders[route.strip, route.name].apply(sound, first * BLOCK)
             kept.put(first, missing, faded)
+            if missing == count:
+                return faded
         return one([blocks_of(*part) for part in kept.cover(j, count)])
 
     def _out(self, name: str, j: int, count: int) -> Sound:
@@ -454,7 +456,7 @@ class Mixer:
             if name not in found or name not in self._runners:
                 continue
             reach = min(self._runners[name].will_read(found[name]), last)
-            for other in _read_by(item):
+            for other in item.sources:
                 found[other] = max(found.get(other, 0), reach)
         return found
 
@@ -466,7 +468,7 @@ class Mixer:
         wanted = self._wanted(dict.fromkeys(names, block))
         levels: dict[str, int] = {}
         for item in self.plan.strips:
-            behind = [levels[name] for name in _read_by(item) if name in levels]
+            behind = [levels[name] for name in item.sources if name in levels]
             levels[item.strip.id] = max(behind, default=-1) + 1
         for level in range(max(levels.values(), default=-1) + 1):
             going = []
@@ -499,8 +501,3 @@ class Mixer:
     def read_key(self, outside: Outside, j: int, count: int) -> Sound:
         """Return blocks from j on of a signal that some stage listens to."""
         return self._read_key(outside, j, count)
-
-
-def _read_by(item: StripPlan) -> set[str]:
-    """Return the strips that a strip reads: what feeds it, and what its stages listen to."""
-    return {r.strip for r in item.feeds} | {o.strip for o in item.graph.outside}

@@ -45,12 +45,13 @@ class Pieces(Generic[T]):
 
     def cover(self, first: int, count: int) -> list[tuple[T, int, int]]:
         """Return what holds the blocks asked for: item, first block inside it, how many."""
-        found = []
-        for piece in self._held:
-            low = max(first, piece.first)
-            high = min(first + count, piece.end)
+        found, end = [], first + count
+        for begin, stop, item in self._held:
+            if begin <= first and end <= stop:
+                return [(item, first - begin, count)]
+            low, high = max(first, begin), min(end, stop)
             if high > low:
-                found.append((piece.item, low - piece.first, high - low))
+                found.append((item, low - begin, high - low))
         return found
 
     def drop_before(self, block: int) -> None:

@@ -106,6 +106,11 @@ class StripPlan:
         """The way out that is no send."""
         return next(r for r in self.routes if r.send is None)
 
+    @cached_property
+    def sources(self) -> frozenset[str]:
+        """The strips that this one reads: what feeds it, and what its stages listen to."""
+        return frozenset((*(r.strip for r in self.feeds), *(o.strip for o in self.graph.outside)))
+
     def own(self, owner: str) -> Lanes:
         """Return the lanes of a stage, split or branch of this strip, or of the strip."""
         return self.lanes.get(owner, NONE)
@@ -139,7 +144,7 @@ class Plan:
         except KeyError:
             raise MissingError(f"there is no strip “{strip_id}” here any more") from None
 
-    @property
+    @cached_property
     def blocks(self) -> int:
         """How many blocks can hold sound: the song's and those of its tail."""
         return -(-self.frames // BLOCK) + TAIL

@@ -239,7 +239,7 @@ class StripRunner:
 
     def _tell(self) -> None:
         for unit in self.units:
-            unit.told = self._told
+            unit.tell(self._told)
 
     def locate(self, block: int) -> None:
         """Stand before a block with the queues empty; states stay as they are."""
@@ -252,10 +252,19 @@ class StripRunner:
         self._tap_past = {
             name: [_Past(w) for w in t.wires] for name, t in graph.taps.items() if self._taken(name)
         }
+        self._find_listeners()
         self._cells: dict[str, Cells] = {}
 
     def _taken(self, name: str) -> bool:
         return self._taps is None or name in self._taps
+
+    def _find_listeners(self) -> None:
+        """Find the stages of which it is given what they hear."""
+        self._listeners = [
+            (f"key:{step.node.name}", step)
+            for step in self._steps
+            if step.unit is not None and self._taken(f"key:{step.node.name}")
+        ]
 
     def watch(self, taps: Taps) -> None:
         """Give the sound at other places from now on, without a gap and without a trace.
@@ -264,6 +273,7 @@ class StripRunner:
         """
         known = self._taps
         self._taps = taps
+        self._find_listeners()
         for name in [n for n in self._queues if not self._taken(n)]:
             del self._queues[name]
         self._tap_past = {n: past for n, past in self._tap_past.items() if self._taken(n)}
@@ -363,13 +373,10 @@ class StripRunner:
         for name, past in self._tap_past.items():
             before, after = (p.through(sounds) for p in past)
             self._put(name, start - taps[name].late, before, after)
-        for step in self._steps:
-            if step.unit is None or not self._taken(f"key:{step.node.name}"):
-                continue
-            heard = step.unit.heard
-            if heard is not None:
-                at = start - step.node.at
-                self._put(f"key:{step.node.name}", at, heard, heard)
+        for name, step in self._listeners:
+            if step.unit is not None and step.unit.heard is not None:
+                heard = step.unit.heard
+                self._put(name, start - step.node.at, heard, heard)
 
     def _put(self, name: str, at: int, before: Sound, after: Sound) -> None:
         """Append the sound on both sides of a place."""
@@ -451,6 +458,7 @@ class StripRunner:
         its taps and reports."""
         other = StripRunner(self.plan, read, read_key, taps=self._taps if tapped else NO_TAPS)
         other._steps = [step.clone() for step in self._steps]
+        other._find_listeners()
         other._told = self._told and tapped
         other._tell()
         other._trim = self._trim.clone()

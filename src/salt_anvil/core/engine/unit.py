@@ -8,7 +8,7 @@ import numpy as np
 from salt_anvil.core.audio import RAMP, Sound, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
-from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.dsp.delay import delayed, keep
 from salt_anvil.core.engine.automation import (
@@ -22,7 +22,7 @@ from salt_anvil.core.engine.automation import (
 )
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors import Context, Report, processor
-from salt_anvil.core.processors.base import Passage, changes
+from salt_anvil.core.processors.base import Setup, Step, changes
 from salt_anvil.core.processors.parts import range_sections
 from salt_anvil.core.processors.within import value_within, with_values
 from salt_anvil.core.session import Split, Stage
@@ -64,14 +64,23 @@ class Unit:
         self._filter = range_sections(stage.key.low_hz, stage.key.high_hz, context.rate)
         self._filtered = np.zeros((len(self._filter), context.channels, 2))
         self.heard: Sound | None = None
-        self.told = True
+        self._told = True
         self._old: Unit | None = None
         self._next: tuple[Stage, Context, Lanes] | None = None
         self._fade_left = 0
         self.nonfinite = 0
 
+    _step: Step | None = None
+    """What processes blocks as long as the controls stand, and those controls."""
+    _standing: Ramp | None = None
+
+    def tell(self, told: bool) -> None:
+        """Say whether the unit is asked for reports."""
+        self._told, self._step = told, None
+
     def _set(self, stage: Stage, lanes: Lanes) -> None:
         """Take a stage as it is written down; `stage` is what is in force."""
+        self._step = None
         self.written, self.lanes = stage, lanes
         names = own_lanes(stage, lanes)
         self._stepped = {n: lane for n, lane in names.items() if not lane.scale_in_force.glides}
@@ -109,6 +118,7 @@ class Unit:
         """Return an independent unit at the same place."""
         other = object.__new__(Unit)
         other.__dict__.update(self.__dict__)
+        other._step = None
         other._glide, other._mix = self._glide.clone(), self._mix.clone()
         other._state, other._past = self._state.clone(), self._past.copy()
         other._filtered = self._filtered.copy()
@@ -140,6 +150,7 @@ class Unit:
         self._cross_from(previous, before)
 
     def _cross_from(self, previous: "Unit", before: Stage) -> None:
+        self._step = None
         new, old = self.stage.params, before.params
         rearranged = False
         if self.processor.switches(old, new):
@@ -173,19 +184,17 @@ class Unit:
         """
         block, bad = (sound, 0) if clean else without_nonfinite(as_block(sound))
         self.nonfinite += bad
-        cuts = step_cuts(start, len(block)) if self._stepped else []
-        if len(cuts) <= 2:
+        if not self._stepped:
             return self._piece(block, start, key)
-        pieces = []
+        cuts, pieces = step_cuts(start, len(block)), []
         for begin, end in pairwise(cuts):
             part = None if key is None else key[begin:end]
             pieces.append(self._piece(block[begin:end], start + begin, part))
-        return _joined(pieces)
+        return pieces[0] if len(pieces) == 1 else _joined(pieces)
 
     def _piece(self, block: Sound, start: int, key: Sound | None) -> Passed:
-        self._position = start
         if self._stepped and start % RAMP == 0:
-            stage = self._at_step(start)
+            self._position, stage = start, self._at_step(start)
             if stage.params != self.stage.params:
                 before, previous = self.stage, self.clone()
                 self.stage = stage
@@ -203,10 +212,12 @@ class Unit:
             biquad.filter_into(heard, key, self._filter, self._filtered)
         self.heard = heard
         ramp = self._glide.over(start, len(block))
-        given = Passage(
-            block, heard, self.stage.params, self.context, ramp, self._state, start, self.told
-        )
-        return self.processor.process(given)
+        step = self._step
+        if step is None or ramp is not self._standing:
+            setup = Setup(self.stage.params, self.context, ramp, self._state, self._told)
+            step = self.processor.step(setup)
+            self._step, self._standing = (step, ramp) if ramp.still else (None, None)
+        return step(block, heard, start)
 
     def _cross(self, wet: Sound, block: Sound, key: Sound | None, start: int) -> Sound:
         assert self._old is not None
@@ -268,10 +279,12 @@ class Unit:
             self._old._stand_at(last - RAMP, whole.nested("old."))
 
     def _take_parts(self, state: State) -> None:
+        self._step = None
         self._past, self._filtered = state["past"].copy(), state["filtered"].copy()
         self._state = state.nested("in.").clone()
 
     def _stand_at(self, step: int, state: State) -> None:
+        self._step = None
         self.stage = self._at_step(step)
         self._glide, self._mix = AutomationRamp(self._trajectory()), AutomationRamp(self._share())
         self._glide.restore(state.nested("glide."))

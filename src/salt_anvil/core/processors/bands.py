@@ -240,15 +240,18 @@ def _identity(band: Band) -> tuple[object, ...]:
 def toned(
     block: Sound,
     key: Sound,
-    bands: Sequence[Band],
+    shape: t.Shapes,
     value: Vector,
     step: Vector,
     state: State,
     rate: int,
     start: int,
 ) -> tuple[Sound, Sound]:
-    """Return a block through its bands and their movement in dB, (bands, frames)."""
-    out, moves = np.empty_like(block), np.zeros((len(bands), len(block)))
+    """Return a block through its bands and their movement in dB, (bands, frames).
+
+    shape: `shapes` of the bands.
+    """
+    out, moves = np.empty_like(block), np.zeros((len(shape), len(block)))
     t.tone_into(
         out,
         moves,
@@ -257,7 +260,7 @@ def toned(
         start,
         value,
         step,
-        shapes(bands),
+        shape,
         t.DAMPINGS,
         t.edge_of(rate),
         -float(np.expm1(-1000 / (POWER_MS * rate))),

@@ -1,6 +1,6 @@
-"""What a processor is: one file, declared parameters, one kernel call a block."""
+"""What a processor is: one file, declared parameters, a step that runs its kernels."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cache
 from typing import Any, ClassVar, Generic, Literal, NamedTuple, TypeVar, get_args, get_origin
@@ -195,21 +195,22 @@ NOTHING = Report(0, {})
 P = TypeVar("P", bound=Params)
 
 
-class Passage(NamedTuple, Generic[P]):
-    """What a processor is given of a passage.
+Step = Callable[[Sound, Sound, int], tuple[Sound, Report]]
+"""Processes a block: what is processed and what is listened to, (frames, channels), finite, and the
+timeline frame of the first; returns a new array, and the report."""
 
-    block, key: (frames, channels), finite; what is processed, and what is listened to. ramp: the
-    controls over it. state: what is remembered, changed. start: timeline frame of block[0]. told:
-    whether anybody looks at the report; if not, it may be NOTHING.
+
+class Setup(NamedTuple, Generic[P]):
+    """What a processor works with, until any of it is another.
+
+    ramp: the controls; where they stand, of as many blocks as they do. state: what is remembered,
+    changed. told: whether anybody looks at the report; if not, it may be NOTHING.
     """
 
-    block: Sound
-    key: Sound
     params: P
     context: Context
     ramp: Ramp
     state: State
-    start: int
     told: bool = True
 
 
@@ -258,8 +259,11 @@ class Processor(Generic[P]):
         """Return a cold state."""
         return State()
 
-    def process(self, given: Passage[P]) -> tuple[Sound, Report]:
-        """Return the processed block (a new array) and the report; the state moves on."""
+    def step(self, setup: Setup[P]) -> Step:
+        """Return what processes blocks one after another; the state moves on.
+
+        What depends on the setup alone is found here, once for all blocks.
+        """
         raise NotImplementedError
 
     def switches(self, before: P, after: P) -> bool:

@@ -1,5 +1,6 @@
 """clipper: cuts off what is over a ceiling, round or hard, with the fold-back under control."""
 
+from collections.abc import Callable
 from typing import Literal
 
 import numpy as np
@@ -19,9 +20,10 @@ from salt_anvil.core.processors import wall as walls
 from salt_anvil.core.processors.base import (
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     choice,
     number,
 )
@@ -110,6 +112,10 @@ class ClipperParams(Params):
     dc_block: bool = choice(False, label="No offset", doc="Takes a constant offset away first.")
 
 
+REPORTED = ("reduction_db", "touched", "overshoot_db")
+"""What a clipper tells of a cell."""
+
+
 class Clipper(Processor[ClipperParams]):
     """Clipper that takes what it cuts from the delayed input, with antiderivative shaping."""
 
@@ -155,49 +161,60 @@ class Clipper(Processor[ClipperParams]):
             state["clipped"] = np.zeros((ahead + AFTER, channels))
         return state
 
-    def process(self, given: Passage[ClipperParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start, told = given
-        sound = block
-        if params.dc_block:
-            sound = np.empty_like(block)
-            one = biquad.high_pass(DC_HZ, context.rate)[None]
-            biquad.filter_into(sound, block, one, state["offset"])
-        driven = gained(sound, ramp, DRIVE, start)
+    def step(self, setup: Setup[ClipperParams]) -> Step:
+        params, context, ramp, state, told = setup
         sides = params.stereo != "left-right" and context.channels == 2
-        if sides:
-            driven = to_mid_side(driven)
-        sections = range_sections(params.range_low_hz, params.range_high_hz, context.rate)
-        band = in_range(driven, sections, state["band"])
-        dry = band if params.outside == "removed" else driven
         spared = {"mid": 1, "side": 0}.get(params.stereo, -1) if sides else -1
-        ceiling, d_ceiling = ramp.column(CEILING)
-        out, cells = c.clip_block(
-            dry,
-            band,
-            start,
-            ceiling,
-            d_ceiling,
-            ramp.column(SHAPE)[0],
-            sides,
-            spared,
-            state["past"],
-            state["share"],
-            state["reported"],
-            *o.given(params.quality, state),
-        )
-        names = ("reduction_db", "touched", "overshoot_db")
-        reported = dict(zip(names, cells, strict=True)) if told else {}
-        report = Report((start - o.LATENCY) // GRID, reported)
-        if not params.hold_ceiling:
-            return gained(out, ramp, OUTPUT, start), report
-        wall, memory = slice(WALL, WALL + w.CONTROLS), state.nested("hold_")
+        sections = range_sections(params.range_low_hz, params.range_high_hz, context.rate)
+        (ceiling, d_ceiling), (shape, _) = ramp.column(CEILING), ramp.column(SHAPE)
+        without_dc = biquad.high_pass(DC_HZ, context.rate)[None]
+        shaping = o.given(params.quality, state)
+        hold = self._holding(setup) if params.hold_ceiling else None
+
+        def run(block: Sound, _: Sound, start: int) -> tuple[Sound, Report]:
+            sound = in_range(block, without_dc, state["offset"]) if params.dc_block else block
+            driven = gained(sound, ramp, DRIVE, start)
+            if sides:
+                driven = to_mid_side(driven)
+            band = in_range(driven, sections, state["band"])
+            dry = band if params.outside == "removed" else driven
+            out, cells = c.clip_block(
+                dry,
+                band,
+                start,
+                ceiling,
+                d_ceiling,
+                shape,
+                sides,
+                spared,
+                state["past"],
+                state["share"],
+                state["reported"],
+                *shaping,
+            )
+            reported = dict(zip(REPORTED, cells, strict=True)) if told else {}
+            report = Report((start - o.LATENCY) // GRID, reported)
+            more = None
+            if hold is not None:
+                out, more = hold(out, start)
+            return gained(out, ramp, OUTPUT, start, more), report
+
+        return run
+
+    def _holding(self, setup: Setup[ClipperParams]) -> Callable[[Sound, int], tuple[Sound, Sound]]:
+        """Return what holds a clipped sound under the ceiling: the sound as late as the walls are,
+        and what is still to be taken from it, in dB."""
+        ramp, state = setup.ramp, setup.state
+        wall, memory, second = slice(WALL, WALL + w.CONTROLS), state.nested("hold_"), "second_"
         value, step = ramp.value[:, wall].copy(), ramp.step[:, wall].copy()
-        peaks = walls.peaks_of(out, value, memory)
-        reduction = walls.reduction_of(peaks, value, step, memory, start)
-        held = delayed(out, state["clipped"])
-        held, more = walls.second_wall(held, reduction, value, step, state.nested("second_"), start)
-        out = gained(held, ramp, OUTPUT, start, more)
-        return out, report
+
+        def hold(out: Sound, start: int) -> tuple[Sound, Sound]:
+            peaks = walls.peaks_of(out, value, memory)
+            reduction = walls.reduction_of(peaks, value, step, memory, start)
+            held = delayed(out, state["clipped"])
+            return walls.second_wall(held, reduction, value, step, state.nested(second), start)
+
+        return hold
 
     def drawing(self, params: ClipperParams, context: Context) -> Shaper:
         top = to_gain(params.ceiling_db)

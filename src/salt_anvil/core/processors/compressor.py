@@ -1,5 +1,6 @@
 """compressor: level control by a static curve and two time constants."""
 
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Any, Literal
 
@@ -21,9 +22,10 @@ from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     choice,
     number,
 )
@@ -316,56 +318,59 @@ class Compressor(Processor[CompressorParams]):
             state.update(o.shaping_state(channels))
         return state
 
-    def process(self, given: Passage[CompressorParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start, told = given
+    def step(self, setup: Setup[CompressorParams]) -> Step:
+        params, context, ramp, state, told = setup
         sides = params.stereo == "mid-side" and context.channels == 2
-        reduction = np.empty_like(block)
-        heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))
-        listened = to_mid_side(key) if sides else key
-        shared = self._shared(given, listened)
         # A level that is drawn is told exactly, however quiet; so is one that is linked in part.
         whole = params.link_by == "whole" and ramp.value[0, d.LINK] in (0.0, 1.0)
         least = 0.0 if context.observe or not whole else _from(ramp)
-        peaks = params.detector == "peak"
-        listened = listening.heard(listened, peaks, state.nested("key_"), least)
-        d.reduce_into(
-            reduction,
-            heard,
-            listened,
-            shared,
-            start,
-            ramp.value,
-            ramp.step,
-            _flags(params),
-            state["detector"],
-        )
-        signal = delayed(block, state["past"])
-        if sides:
-            signal = to_mid_side(signal)
-        out = gained(signal, ramp, MAKEUP, start, reduction)
-        if sides:
-            out = from_mid_side(out)
-        if "late" in state:
-            out = _coloured(out, ramp, context.rate, state, start)
-        if not told:
-            return out, NOTHING
-        late = start - len(state["past"])
-        cells = {"reduction_db": cells_of(reduction, late, state["cell"], 0.0)}
-        if context.observe:
-            # In the time of the sound that is turned down, like the reduction itself.
-            cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
-        return out, Report(late // GRID, cells)
+        peaks, flags = params.detector == "peak", _flags(params)
+        key_state, detector, past = state.nested("key_"), state["detector"], state["past"]
+        share = self._sharing(setup)
 
-    def _shared(self, given: Passage[CompressorParams], key: Sound) -> Sound:
-        """Return what the channels tell each other, of 0 frames where that is their levels."""
-        _, _, params, context, ramp, state, *_ = given
+        def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
+            reduction = np.empty_like(block)
+            heard = np.empty_like(block) if context.observe else np.empty((0, context.channels))
+            listened = to_mid_side(key) if sides else key
+            shared = share(listened)
+            listened = listening.heard(listened, peaks, key_state, least)
+            d.reduce_into(
+                reduction, heard, listened, shared, start, ramp.value, ramp.step, flags, detector
+            )
+            signal = delayed(block, past)
+            if sides:
+                signal = to_mid_side(signal)
+            out = gained(signal, ramp, MAKEUP, start, reduction)
+            if sides:
+                out = from_mid_side(out)
+            if "late" in state:
+                out = _coloured(out, ramp, context.rate, state, start)
+            if not told:
+                return out, NOTHING
+            late = start - len(past)
+            cells = {"reduction_db": cells_of(reduction, late, state["cell"], 0.0)}
+            if context.observe:
+                # In the time of the sound that is turned down, like the reduction itself.
+                cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
+            return out, Report(late // GRID, cells)
+
+        return run
+
+    def _sharing(self, setup: Setup[CompressorParams]) -> Callable[[Sound], Sound]:
+        """Return what gives what the channels tell each other: of 0 frames where that is their
+        levels."""
+        params, context, ramp, state, _ = setup
         if context.channels < 2 or params.link_by == "whole":
-            return NOTHING_SHARED
+            return lambda key: NOTHING_SHARED
         sections = range_sections(params.link_low_hz, params.link_high_hz, context.rate)
         mine, peaks = state.nested("link_"), params.detector == "peak"
-        heard = listening.heard(in_range(key, sections, mine["range"]), peaks, mine)
         rms = 0.0 if peaks else float(ramp.value[0, d.RMS])
-        return shared_of(heard, context.rate, mine["shared"], rms)
+
+        def share(key: Sound) -> Sound:
+            heard = listening.heard(in_range(key, sections, mine["range"]), peaks, mine)
+            return shared_of(heard, context.rate, mine["shared"], rms)
+
+        return share
 
     def drawing(self, params: CompressorParams, context: Context) -> CompressorDrawing:
         levels = [-60 + 0.5 * i for i in range(121)]

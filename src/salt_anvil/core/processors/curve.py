@@ -15,9 +15,10 @@ from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     choice,
     number,
     points,
@@ -137,26 +138,31 @@ class Curve(Processor[CurveParams]):
         state.nest("key_", listening.memory(context.rate, channels))
         return state
 
-    def process(self, given: Passage[CurveParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start, told = given
-        change, heard = np.empty_like(block), np.empty_like(block)
-        detector = d.MEAN_SQUARE if params.detector == "rms" else d.PEAK
-        listened = listening.heard(key, params.detector == "peak", state.nested("key_"))
-        s.curve_into(
-            change, heard, listened, start, ramp.value, ramp.step, detector, state["detector"]
-        )
-        signal = delayed(block, state["past"])
-        out = gained(signal, ramp, MAKEUP, start, -change)
-        late = start - len(state["past"])
-        if not told:
-            return out, NOTHING
-        cells = {
-            "reduction_db": cells_of(np.maximum(-change, 0.0), late, state["taken"], 0.0),
-            "boost_db": cells_of(np.maximum(change, 0.0), late, state["given"], 0.0),
-        }
-        if context.observe:
-            cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
-        return out, Report(late // GRID, cells)
+    def step(self, setup: Setup[CurveParams]) -> Step:
+        params, context, ramp, state, told = setup
+        peaks = params.detector == "peak"
+        detector = d.PEAK if peaks else d.MEAN_SQUARE
+        key_state, past = state.nested("key_"), state["past"]
+
+        def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
+            change, heard = np.empty_like(block), np.empty_like(block)
+            listened = listening.heard(key, peaks, key_state)
+            s.curve_into(
+                change, heard, listened, start, ramp.value, ramp.step, detector, state["detector"]
+            )
+            out = gained(delayed(block, past), ramp, MAKEUP, start, -change)
+            if not told:
+                return out, NOTHING
+            late = start - len(past)
+            cells = {
+                "reduction_db": cells_of(np.maximum(-change, 0.0), late, state["taken"], 0.0),
+                "boost_db": cells_of(np.maximum(change, 0.0), late, state["given"], 0.0),
+            }
+            if context.observe:
+                cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
+            return out, Report(late // GRID, cells)
+
+        return run
 
     def drawing(self, params: CurveParams, context: Context) -> LevelCurve:
         levels, out = s.tabulate(params.points, params.smooth)

@@ -13,9 +13,10 @@ from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     choice,
     number,
 )
@@ -203,54 +204,55 @@ class Deesser(Processor[DeesserParams]):
             state[f"power{index}"] = np.zeros(channels)
         return state
 
-    def process(self, given: Passage[DeesserParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start, told = given
+    def step(self, setup: Setup[DeesserParams]) -> Step:
+        params, context, ramp, state, told = setup
         sides = params.stereo == "mid-side" and context.channels == 2
-        half = e.half_length(context.rate)
-        own = key is block
-        sound = _with_past(block, state["past"])
-        heard_too = _with_past(key, state["key"])
-        if sides:
-            sound, heard_too = to_mid_side(sound), to_mid_side(heard_too)
-        listened = sound if own else heard_too
-        late = sound[half : half + len(block)]
-        heard_late = np.ascontiguousarray(listened[half : half + len(block)])
-        out = late.copy()
-        reduction, loudest = np.zeros_like(block), np.full_like(block, -300.0)
-        still = np.zeros(len(ramp.value))
-        for index, taps in enumerate(_ranges(params, context.rate)):
-            band, taken, heard = (np.empty_like(block) for _ in range(3))
-            e.range_into(band, listened, taps)
-            e.ess_into(
-                taken,
-                heard,
-                band,
-                heard_late,
-                start,
-                ramp.value,
-                ramp.step,
-                state[f"detector{index}"],
-                state[f"power{index}"],
-            )
-            if params.action == "split":
-                mine = band
-                if not own:
-                    mine = np.empty_like(block)
-                    e.range_into(mine, sound, taps)
-                less = np.empty_like(block)
-                d.gain_into(less, mine, taken, start, still, still)
-                out += less - mine
-            np.maximum(reduction, taken, out=reduction)
-            np.maximum(loudest, heard, out=loudest)
-        if params.action == "wide":
-            d.gain_into(out, np.ascontiguousarray(late), reduction, start, still, still)
-        behind = start - half
-        if not told:
-            return (from_mid_side(out) if sides else out), NOTHING
-        cells = {"reduction_db": cells_of(reduction, behind, state["taken"], 0.0)}
-        if context.observe:
-            cells["level_db"] = cells_of(loudest, behind, state["heard"], -300.0)
-        return (from_mid_side(out) if sides else out), Report(behind // GRID, cells)
+        half, still = e.half_length(context.rate), np.zeros(len(ramp.value))
+        ranges = [
+            (taps, state[f"detector{index}"], state[f"power{index}"])
+            for index, taps in enumerate(_ranges(params, context.rate))
+        ]
+
+        def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
+            own = key is block
+            sound = _with_past(block, state["past"])
+            heard_too = _with_past(key, state["key"])
+            if sides:
+                sound, heard_too = to_mid_side(sound), to_mid_side(heard_too)
+            listened = sound if own else heard_too
+            late = sound[half : half + len(block)]
+            heard_late = np.ascontiguousarray(listened[half : half + len(block)])
+            out = late.copy()
+            reduction, loudest = np.zeros_like(block), np.full_like(block, -300.0)
+            for taps, detector, power in ranges:
+                band, taken, heard = (np.empty_like(block) for _ in range(3))
+                e.range_into(band, listened, taps)
+                e.ess_into(
+                    taken, heard, band, heard_late, start, ramp.value, ramp.step, detector, power
+                )
+                if params.action == "split":
+                    mine = band
+                    if not own:
+                        mine = np.empty_like(block)
+                        e.range_into(mine, sound, taps)
+                    less = np.empty_like(block)
+                    d.gain_into(less, mine, taken, start, still, still)
+                    out += less - mine
+                np.maximum(reduction, taken, out=reduction)
+                np.maximum(loudest, heard, out=loudest)
+            if params.action == "wide":
+                d.gain_into(out, np.ascontiguousarray(late), reduction, start, still, still)
+            if sides:
+                out = from_mid_side(out)
+            if not told:
+                return out, NOTHING
+            behind = start - half
+            cells = {"reduction_db": cells_of(reduction, behind, state["taken"], 0.0)}
+            if context.observe:
+                cells["level_db"] = cells_of(loudest, behind, state["heard"], -300.0)
+            return out, Report(behind // GRID, cells)
+
+        return run
 
     def drawing(self, params: DeesserParams, context: Context) -> DeesserDrawing:
         hz = np.geomspace(200, min(20000, 0.49 * context.rate), 160)

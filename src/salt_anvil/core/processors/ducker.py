@@ -14,9 +14,10 @@ from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     choice,
     number,
 )
@@ -143,25 +144,31 @@ class Ducker(Processor[DuckerParams]):
             heard=np.full(channels, -300.0),
         )
 
-    def process(self, given: Passage[DuckerParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start, told = given
-        envelope, hits = np.empty(len(block)), np.empty((len(block), 1))
-        curved = params.shape == "curved"
-        d.duck_into(envelope, hits, key, start, ramp.value, ramp.step, curved, state["envelope"])
-        taken = wide(envelope[:, None] * ramp.frames(d.CONTROLS, start, len(block)), block)
-        late = start - len(state["past"])
-        out, still = np.empty_like(block), np.zeros(len(ramp.value))
-        gain_into(out, delayed(block, state["past"]), taken, start, still, still)
-        if not told:
-            return out, NOTHING
-        cells = {
-            "reduction_db": cells_of(taken, late, state["taken"], 0.0),
-            "opened": cells_of(wide(hits, block), late, state["opened"], 0.0),
-        }
-        if context.observe:
-            level = 20 * np.log10(np.maximum(np.abs(key), 1e-15))
-            cells["level_db"] = cells_of(level, late, state["heard"], -300.0)
-        return out, Report(late // GRID, cells)
+    def step(self, setup: Setup[DuckerParams]) -> Step:
+        params, context, ramp, state, told = setup
+        curved, past, still = params.shape == "curved", state["past"], np.zeros(len(ramp.value))
+
+        def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
+            envelope, hits = np.empty(len(block)), np.empty((len(block), 1))
+            d.duck_into(
+                envelope, hits, key, start, ramp.value, ramp.step, curved, state["envelope"]
+            )
+            taken = wide(envelope[:, None] * ramp.frames(d.CONTROLS, start, len(block)), block)
+            out = np.empty_like(block)
+            gain_into(out, delayed(block, past), taken, start, still, still)
+            if not told:
+                return out, NOTHING
+            late = start - len(past)
+            cells = {
+                "reduction_db": cells_of(taken, late, state["taken"], 0.0),
+                "opened": cells_of(wide(hits, block), late, state["opened"], 0.0),
+            }
+            if context.observe:
+                level = 20 * np.log10(np.maximum(np.abs(key), 1e-15))
+                cells["level_db"] = cells_of(level, late, state["heard"], -300.0)
+            return out, Report(late // GRID, cells)
+
+        return run
 
     def drawing(self, params: DuckerParams, context: Context) -> DuckerDrawing:
         steps = 80

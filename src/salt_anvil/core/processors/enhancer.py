@@ -1,6 +1,7 @@
 """enhancer: new harmonics of a range of the sound, added to it."""
 
 import math
+from collections.abc import Callable
 from typing import Literal
 
 import numpy as np
@@ -15,9 +16,10 @@ from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.processors.base import (
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     choice,
     number,
 )
@@ -137,36 +139,24 @@ class Enhancer(Processor[EnhancerParams]):
         state.update(o.shaping_state(channels))
         return state
 
-    def process(self, given: Passage[EnhancerParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start, _ = given
-        source = self._through(RANGE, "range", 0, block, ramp, state, start)
-        dry = block
-        if not params.keep_source:
-            dry = self._through(WHOLE, "whole", 4, block, ramp, state, start) - source
-        dry = delayed(dry, state["past"])
-        made = self._harmonics(source, params, context.rate, ramp, state, start)
-        clean = self._through(CLEAN, "clean", 6, made, ramp, state, start)
+    def step(self, setup: Setup[EnhancerParams]) -> Step:
+        params, context, ramp, state, _ = setup
+        band, clean_up = _through(setup, RANGE, "range", 0), _through(setup, CLEAN, "clean", 6)
+        whole = None if params.keep_source else _through(setup, WHOLE, "whole", 4)
         amount, d_amount = ramp.column(AMOUNT)
-        if not (amount.any() or d_amount.any()):
-            return dry, Report((start - o.LATENCY) // GRID, {})
-        out = dry + ramp.frames(AMOUNT, start, len(block)) * clean
-        return out, Report((start - o.LATENCY) // GRID, {})
+        adds = bool(amount.any() or d_amount.any())
 
-    def _through(
-        self,
-        shapes: t.Shapes,
-        name: str,
-        at: int,
-        sound: Sound,
-        ramp: Ramp,
-        state: State,
-        start: int,
-    ) -> Sound:
-        """Return the sound through the sections whose controls begin at section `at`."""
-        mine = slice(CORNERS + at * t.COLUMNS, CORNERS + (at + len(shapes)) * t.COLUMNS)
-        return t.filtered(
-            sound, start, ramp.value[:, mine], ramp.step[:, mine], shapes, state[name]
-        )
+        def run(block: Sound, _: Sound, start: int) -> tuple[Sound, Report]:
+            report = Report((start - o.LATENCY) // GRID, {})
+            source = band(block, start)
+            dry = delayed(block if whole is None else whole(block, start) - source, state["past"])
+            made = self._harmonics(source, params, context.rate, ramp, state, start)
+            clean = clean_up(made, start)
+            if not adds:
+                return dry, report
+            return dry + ramp.frames(AMOUNT, start, len(block)) * clean, report
+
+        return run
 
     def _harmonics(
         self, source: Sound, params: EnhancerParams, rate: int, ramp: Ramp, state: State, start: int
@@ -195,6 +185,16 @@ class Enhancer(Processor[EnhancerParams]):
             weight = _density(params) ** ((n - 2) // 2) if mine and n <= e.DEGREE else 0.0
             levels.append(max(amount + 20 * np.log10(weight), -120.0) if weight else -120.0)
         return Harmonics(harmonics_db=levels, shown_db=0.0)
+
+
+def _through(
+    setup: Setup[EnhancerParams], shapes: t.Shapes, name: str, at: int
+) -> Callable[[Sound, int], Sound]:
+    """Return what takes sound through the sections whose controls begin at section `at`."""
+    mine = slice(CORNERS + at * t.COLUMNS, CORNERS + (at + len(shapes)) * t.COLUMNS)
+    value, step = (np.ascontiguousarray(a[:, mine]) for a in (setup.ramp.value, setup.ramp.step))
+    memory = setup.state[name]
+    return lambda sound, start: t.filtered(sound, start, value, step, shapes, memory)
 
 
 def _density(params: EnhancerParams) -> float:

@@ -14,9 +14,10 @@ from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     choice,
     number,
 )
@@ -142,33 +143,31 @@ class Expander(Processor[ExpanderParams]):
         state.nest("key_", listening.memory(context.rate, channels))
         return state
 
-    def process(self, given: Passage[ExpanderParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start, told = given
-        change, heard, out = (np.empty_like(block) for _ in range(3))
-        flags = np.array(
-            [
-                d.MEAN_SQUARE if params.detector == "rms" else d.PEAK,
-                e.UP if params.direction == "up" else e.DOWN,
-            ],
-            np.int64,
-        )
-        listened = listening.heard(key, params.detector == "peak", state.nested("key_"))
-        e.expand_into(
-            change, heard, listened, start, ramp.value, ramp.step, flags, state["detector"]
-        )
-        signal = delayed(block, state["past"])
-        still = np.zeros(len(ramp.value))
-        d.gain_into(out, signal, -change, start, still, still)
-        late = start - len(state["past"])
-        if not told:
-            return out, NOTHING
-        cells = {
-            "reduction_db": cells_of(np.maximum(-change, 0.0), late, state["taken"], 0.0),
-            "boost_db": cells_of(np.maximum(change, 0.0), late, state["given"], 0.0),
-        }
-        if context.observe:
-            cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
-        return out, Report(late // GRID, cells)
+    def step(self, setup: Setup[ExpanderParams]) -> Step:
+        params, context, ramp, state, told = setup
+        peaks, way = params.detector == "peak", e.UP if params.direction == "up" else e.DOWN
+        flags = np.array([d.PEAK if peaks else d.MEAN_SQUARE, way], np.int64)
+        key_state, past, still = state.nested("key_"), state["past"], np.zeros(len(ramp.value))
+
+        def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
+            change, heard, out = (np.empty_like(block) for _ in range(3))
+            listened = listening.heard(key, peaks, key_state)
+            e.expand_into(
+                change, heard, listened, start, ramp.value, ramp.step, flags, state["detector"]
+            )
+            d.gain_into(out, delayed(block, past), -change, start, still, still)
+            if not told:
+                return out, NOTHING
+            late = start - len(past)
+            cells = {
+                "reduction_db": cells_of(np.maximum(-change, 0.0), late, state["taken"], 0.0),
+                "boost_db": cells_of(np.maximum(change, 0.0), late, state["given"], 0.0),
+            }
+            if context.observe:
+                cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
+            return out, Report(late // GRID, cells)
+
+        return run
 
     def drawing(self, params: ExpanderParams, context: Context) -> LevelCurve:
         levels = [-80 + 0.5 * i for i in range(161)]

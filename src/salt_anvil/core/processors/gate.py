@@ -13,9 +13,10 @@ from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     number,
 )
 from salt_anvil.core.processors.drawing import LevelCurve
@@ -144,27 +145,40 @@ class Gate(Processor[GateParams]):
         state.nest("key_", listening.memory(context.rate, channels))
         return state
 
-    def process(self, given: Passage[GateParams]) -> tuple[Sound, Report]:
-        block, key, _, context, ramp, state, start, told = given
-        gain, level, phases, opened = (np.empty_like(block) for _ in range(4))
-        listened = listening.heard(key, True, state.nested("key_"))
-        g.gate_into(
-            gain, level, phases, opened, listened, start, ramp.value, ramp.step, state["detector"]
-        )
-        out = delayed(block, state["past"]) * gain
-        late = start - len(state["past"])
-        taken = -20 * np.log10(np.maximum(gain, 1e-6))
-        if not told:
-            return out, NOTHING
-        cells = {
-            "reduction_db": cells_of(taken, late, state["reduction"], 0.0),
-            "phase": cells_of(phases, late, state["phase"], 0.0),
-            "opened": cells_of(opened, late, state["opened"], 0.0),
-        }
-        if context.observe:
-            heard = 20 * np.log10(np.maximum(level, QUIET))
-            cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
-        return out, Report(late // GRID, cells)
+    def step(self, setup: Setup[GateParams]) -> Step:
+        _, context, ramp, state, told = setup
+        key_state, past = state.nested("key_"), state["past"]
+
+        def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
+            gain, level, phases, opened = (np.empty_like(block) for _ in range(4))
+            listened = listening.heard(key, True, key_state)
+            g.gate_into(
+                gain,
+                level,
+                phases,
+                opened,
+                listened,
+                start,
+                ramp.value,
+                ramp.step,
+                state["detector"],
+            )
+            out = delayed(block, past) * gain
+            if not told:
+                return out, NOTHING
+            late = start - len(past)
+            taken = -20 * np.log10(np.maximum(gain, 1e-6))
+            cells = {
+                "reduction_db": cells_of(taken, late, state["reduction"], 0.0),
+                "phase": cells_of(phases, late, state["phase"], 0.0),
+                "opened": cells_of(opened, late, state["opened"], 0.0),
+            }
+            if context.observe:
+                heard = 20 * np.log10(np.maximum(level, QUIET))
+                cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
+            return out, Report(late // GRID, cells)
+
+        return run
 
     def drawing(self, params: GateParams, context: Context) -> GateDrawing:
         levels = [-80 + 0.5 * i for i in range(161)]

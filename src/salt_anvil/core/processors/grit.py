@@ -6,7 +6,7 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import bitcrush as c
 from salt_anvil.core.dsp.control_ramp import ControlRamp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, Setup, Step, number
 from salt_anvil.core.processors.drawing import Shaper
 from salt_anvil.core.processors.fields import share
 from salt_anvil.core.state import State
@@ -64,11 +64,15 @@ class Grit(Processor[GritParams]):
     def prepare(self, params: GritParams, context: Context) -> State:
         return State(held=np.zeros((2, context.channels)), phase=np.zeros(1))
 
-    def process(self, given: Passage[GritParams]) -> tuple[Sound, Report]:
-        block, _, _, _, ramp, state, start, _ = given
-        out = np.empty_like(block)
-        c.crush_into(out, block, start, ramp.value, ramp.step, state["held"], state["phase"])
-        return out, Report(start // GRID, {})
+    def step(self, setup: Setup[GritParams]) -> Step:
+        ramp, state = setup.ramp, setup.state
+
+        def run(block: Sound, _: Sound, start: int) -> tuple[Sound, Report]:
+            out = np.empty_like(block)
+            c.crush_into(out, block, start, ramp.value, ramp.step, state["held"], state["phase"])
+            return out, Report(start // GRID, {})
+
+        return run
 
     def drawing(self, params: GritParams, context: Context) -> GritDrawing:
         rise = np.linspace(-1.2, 1.2, 481)[:, None]
@@ -85,6 +89,4 @@ class Grit(Processor[GritParams]):
         """Return a short mono sound through it."""
         one = Context(context.rate, 1, context.bpm)
         ramp = ControlRamp(self.controls(params, one)).over(0, len(sound))
-        return self.process(Passage(sound, sound, params, one, ramp, self.prepare(params, one), 0))[
-            0
-        ]
+        return self.step(Setup(params, one, ramp, self.prepare(params, one)))(sound, sound, 0)[0]

@@ -10,9 +10,10 @@ from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     number,
 )
 from salt_anvil.core.processors.parts import cells_of, wide
@@ -120,19 +121,24 @@ class Leveller(Processor[LevellerParams]):
             heard=np.full(context.channels, -300.0),
         )
 
-    def process(self, given: Passage[LevellerParams]) -> tuple[Sound, Report]:
-        block, key, _, context, ramp, state, start, told = given
-        gain, heard = np.empty(len(block)), np.empty(len(block))
-        v.level_into(gain, heard, key, start, ramp.value, ramp.step, state["walk"])
-        change = wide(gain[:, None], block)
-        if not told:
-            return block * v.amplitude(change), NOTHING
-        cells = {
-            "reduction_db": cells_of(
-                wide(np.maximum(-change, 0.0), block), start, state["taken"], 0.0
-            ),
-            "boost_db": cells_of(np.maximum(change, 0.0), start, state["given"], 0.0),
-        }
-        if context.observe:
-            cells["level_db"] = cells_of(wide(heard[:, None], block), start, state["heard"], -300.0)
-        return block * v.amplitude(change), Report(start // GRID, cells)
+    def step(self, setup: Setup[LevellerParams]) -> Step:
+        _, context, ramp, state, told = setup
+
+        def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
+            gain, heard = np.empty(len(block)), np.empty(len(block))
+            v.level_into(gain, heard, key, start, ramp.value, ramp.step, state["walk"])
+            change = wide(gain[:, None], block)
+            out = block * v.amplitude(change)
+            if not told:
+                return out, NOTHING
+            taken = wide(np.maximum(-change, 0.0), block)
+            cells = {
+                "reduction_db": cells_of(taken, start, state["taken"], 0.0),
+                "boost_db": cells_of(np.maximum(change, 0.0), start, state["given"], 0.0),
+            }
+            if context.observe:
+                level = wide(heard[:, None], block)
+                cells["level_db"] = cells_of(level, start, state["heard"], -300.0)
+            return out, Report(start // GRID, cells)
+
+        return run

@@ -1,5 +1,6 @@
 """limiter: a ceiling that nothing passes, reached before the peak comes."""
 
+from collections.abc import Callable
 from typing import Literal
 
 import numpy as np
@@ -19,9 +20,10 @@ from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     choice,
     number,
 )
@@ -217,55 +219,66 @@ class Limiter(Processor[LimiterParams]):
             state.update(o.shaping_state(channels))
         return state
 
-    def process(self, given: Passage[LimiterParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start, told = given
-        driven = gained(block, ramp, DRIVE, start)
-        behind = 0
-        if "unbent" in state:
-            driven, behind = _rounded(driven, ramp, state, start), o.LATENCY
+    def step(self, setup: Setup[LimiterParams]) -> Step:
+        params, context, ramp, state, told = setup
         value = np.ascontiguousarray(ramp.value[:, : w.CONTROLS])
         step = np.ascontiguousarray(ramp.step[:, : w.CONTROLS])
-        peaks = walls.peaks_of(driven, value, state, between=params.true_peak)
-        adaptive = params.release_mode == "adaptive"
+        behind = o.LATENCY if "unbent" in state else 0
+        way, adaptive = _way(params), params.release_mode == "adaptive"
         longest = LONGEST_MS * context.rate / 1000 if params.hold_lows else 0.0
-        reduction = walls.reduction_of(
-            peaks,
-            value,
-            step,
-            state,
-            start,
-            share=_way(params),
-            adaptive=adaptive,
-            longest=longest,
-            shared=self._shared(given, driven, peaks),
-        )
-        out = delayed(driven, state["past"])
-        late = start - len(state["past"]) - behind
-        taken = reduction
-        if "second_past" in state:
-            second = state.nested("second_")
-            out, reduction = walls.second_wall(out, reduction, value, step, second, start, longest)
-            taken = reduction + delayed(taken, state["first"])
-            late -= len(second["past"])
-        out = gained(out, ramp, TRIM, start, reduction)
-        if not told:
-            return (out.copy() if out is block else out), NOTHING
-        cells = {"reduction_db": cells_of(taken, late, state["taken"], 0.0)}
-        if context.observe:
-            seen = 20 * np.log10(np.maximum(delayed(peaks, state["seen"]), 1e-15))
-            cells["level_db"] = cells_of(seen, late, state["heard"], -300.0)
-        return (out.copy() if out is block else out), Report(late // GRID, cells)
+        past, share = state["past"], self._sharing(setup)
+        second = state.nested("second_") if "second_past" in state else None
 
-    def _shared(self, given: Passage[LimiterParams], driven: Sound, peaks: Sound) -> Sound:
-        """Return what the channels tell each other, of 0 frames where that is their peaks."""
-        params, context, state = given.params, given.context, given.state
+        def run(block: Sound, _: Sound, start: int) -> tuple[Sound, Report]:
+            driven = gained(block, ramp, DRIVE, start)
+            if behind:
+                driven = _rounded(driven, ramp, state, start)
+            peaks = walls.peaks_of(driven, value, state, between=params.true_peak)
+            reduction = walls.reduction_of(
+                peaks,
+                value,
+                step,
+                state,
+                start,
+                share=way,
+                adaptive=adaptive,
+                longest=longest,
+                shared=share(driven, peaks),
+            )
+            out, taken = delayed(driven, past), reduction
+            late = start - len(past) - behind
+            if second is not None:
+                out, reduction = walls.second_wall(
+                    out, reduction, value, step, second, start, longest
+                )
+                taken = reduction + delayed(taken, state["first"])
+                late -= len(second["past"])
+            out = gained(out, ramp, TRIM, start, reduction)
+            if not told:
+                return out, NOTHING
+            cells = {"reduction_db": cells_of(taken, late, state["taken"], 0.0)}
+            if context.observe:
+                seen = 20 * np.log10(np.maximum(delayed(peaks, state["seen"]), 1e-15))
+                cells["level_db"] = cells_of(seen, late, state["heard"], -300.0)
+            return out, Report(late // GRID, cells)
+
+        return run
+
+    def _sharing(self, setup: Setup[LimiterParams]) -> Callable[[Sound, Sound], Sound]:
+        """Return what gives what the channels tell each other: of 0 frames where that is their
+        peaks."""
+        params, context, state = setup.params, setup.context, setup.state
         if context.channels < 2 or params.link_by == "whole":
-            return NOTHING_SHARED
+            return lambda driven, peaks: NOTHING_SHARED
         sections = range_sections(params.link_low_hz, params.link_high_hz, context.rate)
-        if len(sections):
-            band = in_range(driven, sections, state["link_range"])
-            peaks = np.abs(delayed(band, state["link_late"]))
-        return shared_of(peaks, context.rate, state["link_shared"])
+
+        def share(driven: Sound, peaks: Sound) -> Sound:
+            if len(sections):
+                band = in_range(driven, sections, state["link_range"])
+                peaks = np.abs(delayed(band, state["link_late"]))
+            return shared_of(peaks, context.rate, state["link_shared"])
+
+        return share
 
 
 def _way(params: LimiterParams) -> float:

@@ -45,8 +45,6 @@ def gained(
     level = ramp.level(index)
     if reduction is None and level is not None:
         return sound * amplitude(level) if level else sound
-    if level == 0.0 and reduction is not None and not reduction.any():
-        return sound
     if ramp.bent(index):
         line = wide(ramp.frames(index, start, len(sound)), sound)
         reduction = -line if reduction is None else reduction - line

@@ -8,7 +8,8 @@ from salt_anvil.core.audio import BLOCK, GRID, Sound
 from salt_anvil.core.dsp import equaliser as t
 from salt_anvil.core.dsp import feedback_delay_network as r
 from salt_anvil.core.dsp.control_ramp import ControlRamp, Vector
-from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
+from salt_anvil.core.dsp.delay import earlier
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, Setup, Step, number
 from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.state import State
 
@@ -116,40 +117,42 @@ class Room(Processor[RoomParams]):
             at=np.array([np.zeros(r.STAGES + 1), held]),
         )
 
-    def process(self, given: Passage[RoomParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start, _ = given
-        corner = ramp.value[:, r.CONTROLS :], ramp.step[:, r.CONTROLS :]
-        clean = t.filtered(block, start, *corner, CUT, state["cut"])
-        out = np.empty_like(block)
-        r.room_into(
-            out,
-            clean,
-            start,
-            ramp.value,
-            ramp.step,
-            state["stages"],
-            state["lines"],
-            state["damped"],
-            state["at"],
-        )
-        # Behind the room, so that another pre-delay does not break off what goes in.
-        whole = np.concatenate([state["past"], out])
-        back = len(state["past"]) - round(params.predelay_ms * context.rate / 1000)
-        state["past"][:] = whole[len(out) :]
-        late = np.ascontiguousarray(whole[back : back + len(out)])
-        return late, Report(start // GRID, {})
+    def step(self, setup: Setup[RoomParams]) -> Step:
+        params, context, ramp, state, _ = setup
+        value, step = (np.ascontiguousarray(a[:, r.CONTROLS :]) for a in (ramp.value, ramp.step))
+        wait = round(params.predelay_ms * context.rate / 1000)
+
+        def run(block: Sound, _: Sound, start: int) -> tuple[Sound, Report]:
+            clean = t.filtered(block, start, value, step, CUT, state["cut"])
+            out = np.empty_like(block)
+            r.room_into(
+                out,
+                clean,
+                start,
+                ramp.value,
+                ramp.step,
+                state["stages"],
+                state["lines"],
+                state["damped"],
+                state["at"],
+            )
+            # Behind the room, so that another pre-delay does not break off what goes in.
+            return earlier(out, wait, state["past"]), Report(start // GRID, {})
+
+        return run
 
     def drawing(self, params: RoomParams, context: Context) -> RoomDrawing:
         rate = context.rate
         seconds = params.predelay_ms / 1000 + 1.15 * params.decay_s
         context = Context(rate, 2, context.bpm)
         ramp = ControlRamp(self.controls(params, context)).over(0, BLOCK)
-        state, unheard = self.prepare(params, context), np.zeros((0, 2))
+        respond = self.step(Setup(params, context, ramp, self.prepare(params, context)))
+        unheard = np.zeros((0, 2))
         click = np.zeros((BLOCK, 2))
         click[0] = 1.0
         found = []
         for start in range(0, round(seconds * rate), BLOCK):
-            out, _ = self.process(Passage(click, unheard, params, context, ramp, state, start))
+            out, _ = respond(click, unheard, start)
             found.append(np.abs(out).max(axis=1))
             click[0] = 0.0
         answer = np.concatenate(found)

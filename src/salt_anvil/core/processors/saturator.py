@@ -17,7 +17,6 @@ from salt_anvil.core.dsp.dynamics import gain_into, rate_of
 from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.processors.bands import (
-    Bands,
     Emphases,
     Emphasis,
     as_bands,
@@ -26,14 +25,16 @@ from salt_anvil.core.processors.bands import (
     columns,
     response,
     same_shapes,
+    shapes,
     toned,
 )
 from salt_anvil.core.processors.base import (
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     bands,
     choice,
     number,
@@ -126,6 +127,20 @@ class SaturatorDrawing(Shaper, Harmonics, Responses):
     """Its bend, what it adds to a sine, and the emphasis around it."""
 
 
+def _toned(
+    sound: Sound,
+    emphasis: t.Shapes,
+    value: Vector,
+    step: Vector,
+    memory: State,
+    rate: int,
+    start: int,
+) -> Sound:
+    if not len(emphasis):
+        return sound
+    return toned(sound, sound, emphasis, value, step, memory, rate, start)[0]
+
+
 class Saturator(Processor[SaturatorParams]):
     """Saturator with closed antiderivatives; the drive is taken back behind the bend."""
 
@@ -192,50 +207,40 @@ class Saturator(Processor[SaturatorParams]):
             state.nest(name, bands_state(MOST_BANDS, channels))
         return state
 
-    def process(self, given: Passage[SaturatorParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start, _ = given
+    def step(self, setup: Setup[SaturatorParams]) -> Step:
+        params, context, ramp, state, _ = setup
+        rate, emphasis = context.rate, shapes(as_bands(params.emphasis))
         sides = params.stereo == "mid-side" and context.channels == 2
-        emphasis = as_bands(params.emphasis)
         value, step = ramp.value[:, EMPHASIS:], ramp.step[:, EMPHASIS:]
-        leaning = self._toned(block, emphasis, value, step, state, "emphasis_", context, start)
-        driven = gained(leaning, ramp, DRIVE, start)
-        if sides:
-            driven = to_mid_side(driven)
+        leans, undoes = state.nested("emphasis_"), state.nested("undo_")
         odd, lean = ramp.column(ODD), ramp.column(LEAN)
-        cut = bent(driven, start, odd, lean, context.rate, params.quality, state)
-        if sides:
-            cut = from_mid_side(cut)
-        # Taken back from the sound that it was given to, however it moves meanwhile.
-        late, then = lagging(ramp, o.LATENCY, start, len(block), state["controls"])
-        level = gained(cut, late.negative(), DRIVE, then)
-        bare, dry = delayed(block, state["bare"]), delayed(leaning, state["past"])
-        back = level
-        if emphasis:
-            undone = t.undone(late.value[:, EMPHASIS:]), t.undone(late.step[:, EMPHASIS:])
-            back = self._toned(level, emphasis, *undone, state, "undo_", context, then)
-        if params.undo_emphasis:
-            dry, level = bare, back
-        out = dry - level
-        if ramp.value[:, MATCH].any() or ramp.step[:, MATCH].any():
-            out = self._matched(out, bare, context.rate, ramp, state, start)
-        out = gained(out, ramp, OUTPUT, start)
-        return out, Report((start - o.LATENCY) // GRID, {})
+        matches = bool(ramp.value[:, MATCH].any() or ramp.step[:, MATCH].any())
 
-    def _toned(
-        self,
-        sound: Sound,
-        emphasis: Bands,
-        value: Vector,
-        step: Vector,
-        state: State,
-        name: str,
-        context: Context,
-        start: int,
-    ) -> Sound:
-        if not emphasis:
-            return sound
-        memory = state.nested(name)
-        return toned(sound, sound, emphasis, value, step, memory, context.rate, start)[0]
+        def run(block: Sound, _: Sound, start: int) -> tuple[Sound, Report]:
+            leaning = _toned(block, emphasis, value, step, leans, rate, start)
+            driven = gained(leaning, ramp, DRIVE, start)
+            if sides:
+                driven = to_mid_side(driven)
+            cut = bent(driven, start, odd, lean, rate, params.quality, state)
+            if sides:
+                cut = from_mid_side(cut)
+            # Taken back from the sound that it was given to, however it moves meanwhile.
+            late, then = lagging(ramp, o.LATENCY, start, len(block), state["controls"])
+            level = gained(cut, late.negative(), DRIVE, then)
+            bare, dry = delayed(block, state["bare"]), delayed(leaning, state["past"])
+            back = level
+            if len(emphasis):
+                undone = t.undone(late.value[:, EMPHASIS:]), t.undone(late.step[:, EMPHASIS:])
+                back = _toned(level, emphasis, *undone, undoes, rate, then)
+            if params.undo_emphasis:
+                dry, level = bare, back
+            out = dry - level
+            if matches:
+                out = self._matched(out, bare, rate, ramp, state, start)
+            out = gained(out, ramp, OUTPUT, start)
+            return out, Report((start - o.LATENCY) // GRID, {})
+
+        return run
 
     def _matched(
         self, out: Sound, dry: Sound, rate: int, ramp: Ramp, state: State, start: int

@@ -5,7 +5,6 @@ import math
 import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
-from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp import resonance_cut as r
 from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
 from salt_anvil.core.dsp.control_ramp import Vector
@@ -15,16 +14,17 @@ from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     bands,
     choice,
     number,
 )
 from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.processors.fields import Stereo, given_back, link, share, stereo
-from salt_anvil.core.processors.parts import cells_of, check_range, wide
+from salt_anvil.core.processors.parts import cells_of, check_range, in_range, wide
 from salt_anvil.core.state import State
 
 MOST = 12
@@ -190,50 +190,40 @@ class Tamer(Processor[TamerParams]):
             state[f"move{index}"] = np.zeros(channels)
         return state
 
-    def process(self, given: Passage[TamerParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start, told = given
-        count = len(params.places)
-        wet, taken = np.empty_like(block), np.zeros((count, len(block)))
-        r.cut_into(
-            wet,
-            taken,
-            block,
-            key,
-            start,
-            ramp.value,
-            ramp.step,
-            params.stereo == "mid-side" and context.channels == 2,
-            state["memory"][:count],
-            state["ears"][:count],
-            state["powers"][:count],
-            state["cuts"][:count],
-        )
-        sections = k_weighting(context.rate)
-        heard_in, heard_out = np.empty_like(block), np.empty_like(block)
-        biquad.filter_into(heard_in, block, sections, state["weighted_in"])
-        biquad.filter_into(heard_out, wet, sections, state["weighted_out"])
-        out = np.empty_like(block)
-        cells_a_mean = r.FOLLOW_S * context.rate / GRID
-        r.give_back_into(
-            out,
-            wet,
-            heard_in,
-            heard_out,
-            start,
-            ramp.value,
-            ramp.step,
-            cells_a_mean,
-            state["follower"],
-        )
-        most = taken.max(axis=0, initial=0.0)[:, None]
-        if not told:
-            return out, NOTHING
-        cells = {"reduction_db": cells_of(wide(most, block), start, state["taken"], 0.0)}
-        if context.observe:
-            for index in range(count):
-                one = wide(taken[index][:, None], block)
-                cells[f"move{index}"] = cells_of(one, start, state[f"move{index}"], 0.0)
-        return out, Report(start // GRID, cells)
+    def step(self, setup: Setup[TamerParams]) -> Step:
+        params, context, ramp, state, told = setup
+        count, sides = len(params.places), params.stereo == "mid-side" and context.channels == 2
+        mine = [state[name][:count] for name in ("memory", "ears", "powers", "cuts")]
+        sections, cells_a_mean = k_weighting(context.rate), r.FOLLOW_S * context.rate / GRID
+
+        def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
+            wet, taken = np.empty_like(block), np.zeros((count, len(block)))
+            r.cut_into(wet, taken, block, key, start, ramp.value, ramp.step, sides, *mine)
+            heard_in = in_range(block, sections, state["weighted_in"])
+            heard_out = in_range(wet, sections, state["weighted_out"])
+            out = np.empty_like(block)
+            r.give_back_into(
+                out,
+                wet,
+                heard_in,
+                heard_out,
+                start,
+                ramp.value,
+                ramp.step,
+                cells_a_mean,
+                state["follower"],
+            )
+            if not told:
+                return out, NOTHING
+            most = wide(taken.max(axis=0, initial=0.0)[:, None], block)
+            cells = {"reduction_db": cells_of(most, start, state["taken"], 0.0)}
+            if context.observe:
+                for index in range(count):
+                    one = wide(taken[index][:, None], block)
+                    cells[f"move{index}"] = cells_of(one, start, state[f"move{index}"], 0.0)
+            return out, Report(start // GRID, cells)
+
+        return run
 
     def measures_loudness(self, params: TamerParams) -> bool:
         return params.loudness and params.given_back_db is None and bool(params.places)

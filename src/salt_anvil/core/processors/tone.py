@@ -34,9 +34,10 @@ from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     bands,
     choice,
 )
@@ -115,20 +116,23 @@ class Tone(Processor[ToneParams]):
             state[f"move{index}"] = np.zeros(channels)
         return state
 
-    def process(self, given: Passage[ToneParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start, told = given
+    def step(self, setup: Setup[ToneParams]) -> Step:
+        params, context, ramp, state, told = setup
         rate, late = context.rate, self.latency(params, context.rate)
-        sound, heard = block, key
-        if params.phase != "minimum":
-            heard = _shift(key, state["heard"])
-            sound = _long(block, _standing(params), params.phase, rate, state)
-        out, moves = toned(
-            sound, heard, _stepwise(params), ramp.value, ramp.step, state, rate, start
-        )
-        if not told:
-            return out, NOTHING
-        cells = self._reported(moves, block, params, context, state, start - late)
-        return out, Report((start - late) // GRID, cells)
+        shape = shapes(_stepwise(params))
+
+        def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
+            sound, heard = block, key
+            if params.phase != "minimum":
+                heard = _shift(key, state["heard"])
+                sound = _long(block, _standing(params), params.phase, rate, state)
+            out, moves = toned(sound, heard, shape, ramp.value, ramp.step, state, rate, start)
+            if not told:
+                return out, NOTHING
+            cells = self._reported(moves, block, params, context, state, start - late)
+            return out, Report((start - late) // GRID, cells)
+
+        return run
 
     def _reported(
         self,

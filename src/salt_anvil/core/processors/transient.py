@@ -12,9 +12,10 @@ from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     choice,
     number,
 )
@@ -159,42 +160,47 @@ class Transient(Processor[TransientParams]):
             state.update(t.peaks_state(context.rate, channels))
         return state
 
-    def process(self, given: Passage[TransientParams]) -> tuple[Sound, Report]:
-        block, key, params, context, ramp, state, start, told = given
-        out = block
-        total = np.zeros_like(block)
-        cells = {}
-        nothing = np.empty((0, context.channels))
-        for side, index in (("attack", t.ATTACK_DB), ("sustain", t.SUSTAIN_DB)):
-            sections = range_sections(*_range(params, side), context.rate)
-            shares, gain = np.empty_like(block), np.empty_like(block)
-            heard = np.empty_like(block) if context.observe and side == "attack" else nothing
-            t.shares_into(
-                shares,
-                heard,
-                in_range(key, sections, state[f"{side}_key"]),
-                start,
-                ramp.value,
-                ramp.step,
-                side == "sustain",
-                state[f"{side}_detector"],
-            )
-            t.scale_into(gain, shares, start, *ramp.column(index))
-            acts = params.range_acts == "signal" and len(sections) > 0
-            out = _changed(out, gain, start, sections if acts else None, state[f"{side}_band"])
-            total += gain
-            if told and context.observe:
-                cells[f"{side}_share"] = cells_of(shares, start, state[f"{side}_cell"], 0.0)
-                if len(heard):
-                    cells["level_db"] = cells_of(heard, start, state["heard"], -300.0)
-        if params.keep_peaks:
-            fall = rate_of(PEAKS_FALL_MS, context.rate)
-            out = t.keep_peaks(out, block, start, fall, state)
-        if not told:
-            return out, NOTHING
-        cells["reduction_db"] = cells_of(np.maximum(-total, 0.0), start, state["taken"], 0.0)
-        cells["boost_db"] = cells_of(np.maximum(total, 0.0), start, state["given"], 0.0)
-        return out, Report(start // GRID, cells)
+    def step(self, setup: Setup[TransientParams]) -> Step:
+        params, context, ramp, state, told = setup
+        observe, nothing = context.observe, np.empty((0, context.channels))
+        fall = rate_of(PEAKS_FALL_MS, context.rate)
+        sides = [
+            (side, range_sections(*_range(params, side), context.rate), ramp.column(index))
+            for side, index in (("attack", t.ATTACK_DB), ("sustain", t.SUSTAIN_DB))
+        ]
+
+        def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
+            out, total, cells = block, np.zeros_like(block), {}
+            for side, sections, column in sides:
+                shares, gain = np.empty_like(block), np.empty_like(block)
+                heard = np.empty_like(block) if observe and side == "attack" else nothing
+                t.shares_into(
+                    shares,
+                    heard,
+                    in_range(key, sections, state[f"{side}_key"]),
+                    start,
+                    ramp.value,
+                    ramp.step,
+                    side == "sustain",
+                    state[f"{side}_detector"],
+                )
+                t.scale_into(gain, shares, start, *column)
+                acts = params.range_acts == "signal" and len(sections) > 0
+                out = _changed(out, gain, start, sections if acts else None, state[f"{side}_band"])
+                total += gain
+                if told and observe:
+                    cells[f"{side}_share"] = cells_of(shares, start, state[f"{side}_cell"], 0.0)
+                    if len(heard):
+                        cells["level_db"] = cells_of(heard, start, state["heard"], -300.0)
+            if params.keep_peaks:
+                out = t.keep_peaks(out, block, start, fall, state)
+            if not told:
+                return out, NOTHING
+            cells["reduction_db"] = cells_of(np.maximum(-total, 0.0), start, state["taken"], 0.0)
+            cells["boost_db"] = cells_of(np.maximum(total, 0.0), start, state["given"], 0.0)
+            return out, Report(start // GRID, cells)
+
+        return run
 
     def hears_waveform(self, params: TransientParams) -> bool:
         return _range(params, "attack") == (None, None)
@@ -215,7 +221,8 @@ class Transient(Processor[TransientParams]):
             np.repeat(vector[None], 1 + len(hit) // GRID, axis=0),
             np.zeros((1 + len(hit) // GRID, len(vector))),
         )
-        out, _ = self.process(Passage(hit, hit, bare, small, ramp, self.prepare(bare, small), 0))
+        shape = self.step(Setup(bare, small, ramp, self.prepare(bare, small)))
+        out, _ = shape(hit, hit, 0)
         ms = (np.arange(len(hit)) - 80) / rate * 1000
         before, after = (
             [(float(a), float(b)) for a, b in zip(ms[::step], sound[::step, 0], strict=True)]

@@ -5,20 +5,21 @@ import math
 import numpy as np
 
 from salt_anvil.core.audio import Sound
-from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.delay import ORDER, all_pass_into, split_delay
+from salt_anvil.core.dsp.delay import ORDER, all_pass_into, earlier, split_delay
 from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
     Params,
-    Passage,
     Processor,
     Report,
+    Setup,
+    Step,
     choice,
     number,
 )
+from salt_anvil.core.processors.parts import in_range
 from salt_anvil.core.state import State
 
 DC_CORNER_HZ = 5.0
@@ -75,26 +76,23 @@ class Trim(Processor[TrimParams]):
             fraction=np.zeros((context.channels, ORDER)),
         )
 
-    def process(self, given: Passage[TrimParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start, _ = given
+    def step(self, setup: Setup[TrimParams]) -> Step:
+        params, context, ramp, state, _ = setup
         whole, rest = split_delay(params.delay_ms * context.rate / 1000)
-        out = self._later(block, whole, state)
-        if len(rest):
-            late = np.empty_like(out)
-            all_pass_into(late, out, rest, state["fraction"])
-            out = late
-        blocked = np.empty_like(out)
-        biquad.filter_into(blocked, out, _dc_block(context.rate), state["dc"])
-        if params.dc_block:
-            out = blocked
-        sign = -1.0 if params.invert else 1.0
-        return out * (sign * ramp.frames(0, start, len(block))), NOTHING
+        sign, dc = -1.0 if params.invert else 1.0, _dc_block(context.rate)
 
-    def _later(self, block: Sound, wait: int, state: State) -> Sound:
-        longest = len(state["past"])
-        whole = np.concatenate([state["past"], block])
-        state["past"][:] = whole[len(block) :]
-        return whole[longest - wait : longest - wait + len(block)]
+        def run(block: Sound, _: Sound, start: int) -> tuple[Sound, Report]:
+            out = earlier(block, whole, state["past"])
+            if len(rest):
+                late = np.empty_like(out)
+                all_pass_into(late, out, rest, state["fraction"])
+                out = late
+            blocked = in_range(out, dc, state["dc"])
+            if params.dc_block:
+                out = blocked
+            return out * (sign * ramp.frames(0, start, len(block))), NOTHING
+
+        return run
 
     def makeup_db(self, params: TrimParams, context: Context) -> float:
         return params.gain_db

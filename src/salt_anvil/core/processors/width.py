@@ -9,8 +9,9 @@ from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.crossover import BUTTERWORTH
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
-from salt_anvil.core.processors.base import Context, Params, Passage, Processor, Report, number
+from salt_anvil.core.processors.base import Context, Params, Processor, Report, Setup, Step, number
 from salt_anvil.core.processors.fields import share
+from salt_anvil.core.processors.parts import in_range
 from salt_anvil.core.state import State
 
 SPREAD_FROM_HZ = 250.0
@@ -81,26 +82,27 @@ class Width(Processor[WidthParams]):
             corner=np.zeros((2, 1, 2)),
         )
 
-    def process(self, given: Passage[WidthParams]) -> tuple[Sound, Report]:
-        block, _, params, context, ramp, state, start, _ = given
-        report = Report(start // GRID, {})
-        if context.channels == 1:
-            return block.copy(), report
-        rate = context.rate
-        halves = to_mid_side(block)
-        middle, side = halves[:, :1].copy(), halves[:, 1:].copy()
-        laid = np.empty_like(middle)
-        biquad.filter_into(laid, middle, _spread(rate), state["spread"])
-        wide, spread, balance = (ramp.frames(i, start, len(block)) for i in range(3))
-        side = side * wide + MOST_SPREAD * spread * laid
-        if params.mono_below_hz is not None:
-            above = np.empty_like(side)
-            biquad.filter_into(above, side, _corner(params.mono_below_hz, rate), state["corner"])
-            side = above
-        out = from_mid_side(np.concatenate([middle, side], axis=1))
-        if balance.any():
-            out *= np.minimum(np.concatenate([1 - balance, 1 + balance], axis=1), 1)
-        return out, report
+    def step(self, setup: Setup[WidthParams]) -> Step:
+        params, context, ramp, state, _ = setup
+        rate, mono_below = context.rate, params.mono_below_hz
+
+        def run(block: Sound, _: Sound, start: int) -> tuple[Sound, Report]:
+            report = Report(start // GRID, {})
+            if context.channels == 1:
+                return block.copy(), report
+            halves = to_mid_side(block)
+            middle, side = halves[:, :1].copy(), halves[:, 1:].copy()
+            laid = in_range(middle, _spread(rate), state["spread"])
+            wide, spread, balance = (ramp.frames(i, start, len(block)) for i in range(3))
+            side = side * wide + MOST_SPREAD * spread * laid
+            if mono_below is not None:
+                side = in_range(side, _corner(mono_below, rate), state["corner"])
+            out = from_mid_side(np.concatenate([middle, side], axis=1))
+            if balance.any():
+                out *= np.minimum(np.concatenate([1 - balance, 1 + balance], axis=1), 1)
+            return out, report
+
+        return run
 
 
 @lru_cache(maxsize=16)
