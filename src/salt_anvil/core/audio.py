@@ -32,7 +32,7 @@ def as_block(sound: ArrayLike) -> Sound:
     Raises:
         SoundError: not two-dimensional, or not 1 or 2 channels.
     """
-    if type(sound) is np.ndarray and sound.dtype is FLOAT64 and sound.ndim == 2:
+    if type(sound) is np.ndarray and sound.dtype == FLOAT64 and sound.ndim == 2:
         ready = sound.flags.carray and 0 < sound.shape[1] < 3
         if ready:
             return sound
@@ -65,11 +65,16 @@ def _finite(values: Values) -> bool:
     return total == 0.0
 
 
-@kernel
 def rounded(sound: Sound) -> Sound:
     """Return sound as it is after being stored as float32."""
+    # Arrays that come out of a kernel cost more than those that go in to be filled.
     out = np.empty(sound.shape)
-    ours, given = out.ravel(), sound.ravel()
+    _round_into(out, sound)
+    return out
+
+
+@kernel
+def _round_into(out: Sound, sound: Sound) -> None:
+    ours, given = out.reshape(out.size), sound.ravel()
     for i in range(len(ours)):
         ours[i] = np.float32(given[i])
-    return out

@@ -7,7 +7,7 @@ from scipy import signal
 from salt_anvil.core.audio import RAMP, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.control_ramp import ControlRamp
-from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.delay import delayed, earlier
 from salt_anvil.core.dsp.note import note_ms
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.errors import SoundError
@@ -124,5 +124,21 @@ def test_mid_side_there_and_back() -> None:
     matrix = np.array([[0.5, 0.5], [0.5, -0.5]])
     assert np.abs(to_mid_side(sound) - sound @ matrix).max() < 1e-15
     assert np.abs(from_mid_side(to_mid_side(sound)) - sound).max() < 1e-15
-    assert (to_mid_side.py_func(sound) == to_mid_side(sound)).all()
-    assert (from_mid_side.py_func(sound) == from_mid_side(sound)).all()
+
+
+@pytest.mark.parametrize("block", [1, 5, 64, 300])
+def test_a_delay_may_change_between_blocks(block: int) -> None:
+    """Whatever it was before: behind a change lies what a longer past would have given."""
+    sound, past, given = noise(900), np.zeros((40, 2)), []
+    waits = [(0, 7, 40, 39)[i // 3 % 4] for i in range(900 // block)]
+    for i, wait in enumerate(waits):
+        given.append(earlier(sound[i * block : (i + 1) * block], wait, past))
+    before = np.concatenate([np.zeros((40, 2)), sound])
+    wanted = [before[40 + i * block - w : 40 + (i + 1) * block - w] for i, w in enumerate(waits)]
+    assert (np.concatenate(given) == np.concatenate(wanted)).all()
+    assert (past == before[len(waits) * block : len(waits) * block + 40]).all()
+
+
+def test_what_is_delayed_may_lie_in_memory_as_it_likes() -> None:
+    sound = np.asfortranarray(noise(300))
+    assert (earlier(sound, 7, np.zeros((9, 2)))[7:] == sound[:-7]).all()

@@ -210,6 +210,31 @@ def test_every_kind_has_its_cases() -> None:
 
 
 @pytest.mark.parametrize(("kind", "index"), BUSY_CASES)
+def test_0_what_was_found_once_is_found_anew(kind: str, index: int, music: np.ndarray) -> None:
+    """A step goes on with its settings, state and reports, and no longer than these stand."""
+    item, context = stage(kind, BUSY[kind][index]), Context(48000, 2, 96)
+    blocks = [music[at : at + 1024] for at in range(0, 5120, 1024)]
+    alone = Unit(item, context)
+    wanted = [alone.process(b, 1024 * at).out for at, b in enumerate(blocks)]
+    unit = Unit(item, context)
+    assert (unit.process(blocks[0], 0).out == wanted[0]).all()
+    twin = unit.clone()
+    unit.tell(False)
+    for at in (1, 2):
+        passed = unit.process(blocks[at], 1024 * at)
+        assert (passed.out == wanted[at]).all()
+        assert not passed.report.cells
+    assert (twin.process(blocks[1], 1024).out == wanted[1]).all()
+    kept = unit.state()
+    unit.process(blocks[0], 3072)
+    unit.restore(kept)
+    unit.tell(True)
+    passed = unit.process(blocks[3], 3072)
+    assert (passed.out == wanted[3]).all()
+    assert passed.report.cells or kind in ("trim", "width", "grit", "room", "saturator", "enhancer")
+
+
+@pytest.mark.parametrize(("kind", "index"), BUSY_CASES)
 def test_1_block_lengths_do_not_matter(kind: str, index: int, music: np.ndarray) -> None:
     context = Context(48000, 2, 96, observe=True)
     sound, item = music[:12000], stage(kind, BUSY[kind][index])

@@ -62,10 +62,7 @@ def all_pass_into(out: Sound, sound: Sound, a: Vector, state: Sound) -> None:
 
 def delayed(block: Sound, past: Sound) -> Sound:
     """Return the block delayed by len(past) frames; past (frames, channels) is updated."""
-    if not len(past):
-        return block
-    # Asked of the array itself: `as_block` would take a third of the time of the delay.
-    return _delayed(block if block.flags.carray else as_block(block), past)
+    return earlier(block, len(past), past) if len(past) else block
 
 
 def keep(block: Sound, past: Sound) -> None:
@@ -79,12 +76,16 @@ def earlier(block: Sound, wait: int, past: Sound) -> Sound:
 
     Another wait from one block to the next finds what it needs.
     """
-    return _earlier(block if block.flags.carray else as_block(block), wait, past)
+    # Asked of the array itself: `as_block` would take a third of the time of the delay.
+    clean = block if block.flags.carray else as_block(block)
+    out = np.empty_like(clean)
+    _delay_into(out, clean, wait, past)
+    return out
 
 
 @kernel
-def _earlier(block: Sound, wait: int, past: Sound) -> Sound:
-    out = np.empty_like(block)
+def _delay_into(out: Sound, block: Sound, wait: int, past: Sound) -> None:
+    # Side by side, whatever the number of channels: a copy without a loop inside a loop.
     late, before, new = out.reshape(out.size), past.reshape(past.size), block.reshape(block.size)
     behind = wait * block.shape[1]
     first = len(before) - behind
@@ -94,7 +95,6 @@ def _earlier(block: Sound, wait: int, past: Sound) -> Sound:
     for i in range(len(late) - known):
         late[known + i] = new[i]
     _keep(block, past)
-    return out
 
 
 @inlined
@@ -106,17 +106,3 @@ def _keep(block: Sound, past: Sound) -> None:
         before[i] = before[i + count]
     for i in range(wait - moved):
         before[moved + i] = new[count - wait + moved + i]
-
-
-@kernel
-def _delayed(block: Sound, past: Sound) -> Sound:
-    out = np.empty_like(block)
-    # Side by side, whatever the number of channels: a copy without a loop inside a loop.
-    late, before, new = out.ravel(), past.reshape(past.size), block.reshape(block.size)
-    wait = min(len(before), len(late))
-    for i in range(wait):
-        late[i] = before[i]
-    for i in range(len(late) - wait):
-        late[wait + i] = new[i]
-    _keep(block, past)
-    return out

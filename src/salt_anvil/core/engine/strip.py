@@ -130,15 +130,16 @@ class _Step:
     def run(self, sounds: Sounds, start: int) -> dict[str, Sound] | None:
         """Read the inputs, write the outputs; return a stage's report, in cells."""
         node, at = self.node, start - self.node.at
-        inputs = [p.through(sounds) for p in self.past]
         if self.unit is not None:
-            key = inputs[1] if len(inputs) > 1 else None
-            if key is not None:
-                key = _fitted(key, node.context.channels)
-            passed = self.unit.process(inputs[0], at, key, clean=True)
+            sound, *keys = self.past
+            key = None
+            if keys:
+                key = _fitted(keys[0].through(sounds), node.context.channels)
+            passed = self.unit.process(sound.through(sounds), at, key, clean=True)
             sounds[node.outputs[0]] = passed.out
             self.first = passed.report.first
             return passed.report.cells
+        inputs = [p.through(sounds) for p in self.past]
         if self.division is not None:
             found = self.division.run(inputs[0], at)
             sounds.update(zip(node.outputs, found, strict=True))
