@@ -99,6 +99,16 @@ def envelope_into(
 
 
 @inlined
+def _points(now: float, last: float, height: float, far: float) -> tuple[float, float]:
+    """Return two points between two values against the envelope, so far from their middle."""
+    per = 1.0 / max(height, SILENT)
+    u = min(max(now * per, -MOST), MOST)
+    w = min(max(last * per, -MOST), MOST)
+    middle, apart = 0.5 * (u + w), far * (u - w)
+    return middle - apart, middle + apart
+
+
+@inlined
 def _shape_rows(
     room: Vector, tables: o.Tables, n: int, envelope: Vector, powers: Sound, steady: bool
 ) -> None:
@@ -119,22 +129,14 @@ def _shape_rows(
         if steady:
             for i in range(n):
                 height = envelope[i] + share * (ahead[i] - envelope[i])
-                per = 1.0 / max(height, SILENT)
-                u = min(max(now[i] * per, -MOST), MOST)
-                w = min(max(last[i] * per, -MOST), MOST)
-                middle, apart = 0.5 * (u + w), far * (u - w)
-                x, y = middle - apart, middle + apart
+                x, y = _points(now[i], last[i], height, far)
                 a = ((((((c7 * x + c6) * x + c5) * x + c4) * x + c3) * x + c2) * x + c1) * x + c0
                 b = ((((((c7 * y + c6) * y + c5) * y + c4) * y + c3) * y + c2) * y + c1) * y + c0
                 made[i] = height * (0.5 * (a + b)) if height > SILENT else 0.0
         else:
             for i in range(n):
                 height = envelope[i] + share * (ahead[i] - envelope[i])
-                per = 1.0 / max(height, SILENT)
-                u = min(max(now[i] * per, -MOST), MOST)
-                w = min(max(last[i] * per, -MOST), MOST)
-                middle, apart = 0.5 * (u + w), far * (u - w)
-                x, y = middle - apart, middle + apart
+                x, y = _points(now[i], last[i], height, far)
                 a = b = powers[DEGREE, i]
                 for k in range(DEGREE - 1, -1, -1):
                     a, b = a * x + powers[k, i], b * y + powers[k, i]

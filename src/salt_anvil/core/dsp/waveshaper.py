@@ -121,6 +121,18 @@ def _odd_into(
 
 
 @inlined
+def _even(r: float, share: float, turned: float) -> float:
+    """Return the mean of what the even bend takes from a to b.
+
+    The integral of the root is (x root + asinh x) / 2. Both halves' differences are written by
+    sums: (b rb - a ra) / (b - a) = (R + s^2 / R) / 2 with s = a + b and R = ra + rb, and the asinh
+    moves on by that of the step b ra - a rb = (b - a) (R - s^2 / R) / 2. r: R; share: s^2 / R;
+    turned: asinh of the step over the step.
+    """
+    return EVEN_SHARE * (0.25 * (r + share) + 0.25 * (r - share) * turned - 1.0)
+
+
+@inlined
 def _straight_into(cut: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, odd: Vector) -> None:
     """Fill rb with the roots of b, and cut with what the odd bend takes, all without a lean."""
     for i in range(len(cut)):
@@ -143,9 +155,7 @@ def _both_into(
         share = s * slope
         step = abs((b[i] - a[i]) * (0.5 * (r - share)))
         steps[i] = step
-        series = _power_series(step * step, ASINH)
-        mean = 0.25 * (r + share) + 0.25 * (r - share) * series
-        even = (1.0 - odd[i]) * (EVEN_SHARE * (mean - 1.0))
+        even = (1.0 - odd[i]) * _even(r, share, _power_series(step * step, ASINH))
         cut[i] = odd[i] * (0.5 * s - slope) + (even if step < NEAR else 0.0)
         wide += 1 if step >= NEAR else 0
     return wide
@@ -155,13 +165,8 @@ def _both_into(
 def _even_onto(
     cut: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, odd: Vector, steps: Vector
 ) -> int:
-    """Add the mean of what the even bend takes from a to b to cut, but for wide steps; return how
-    many these are.
-
-    The integral of the root is (x root + asinh x) / 2. Both halves' differences are written by
-    sums: (b rb - a ra) / (b - a) = (R + s^2 / R) / 2 with s = a + b and R = ra + rb, and the asinh
-    moves on by that of the step b ra - a rb = (b - a) (R - s^2 / R) / 2. steps, rb: filled.
-    """
+    """Fill rb and steps, and add what the even bend takes to cut, but for wide steps; return how
+    many these are."""
     wide = 0
     for i in range(len(cut)):
         root, s = math.sqrt(1.0 + b[i] * b[i]), a[i] + b[i]
@@ -170,9 +175,7 @@ def _even_onto(
         share = s * (s / r)
         step = abs((b[i] - a[i]) * (0.5 * (r - share)))
         steps[i] = step
-        series = _power_series(step * step, ASINH)
-        mean = 0.25 * (r + share) + 0.25 * (r - share) * series
-        even = (1.0 - odd[i]) * (EVEN_SHARE * (mean - 1.0))
+        even = (1.0 - odd[i]) * _even(r, share, _power_series(step * step, ASINH))
         cut[i] += even if step < NEAR else 0.0
         wide += 1 if step >= NEAR else 0
     return wide
@@ -192,8 +195,7 @@ def _wide_onto(
         if steps[i] >= NEAR:
             r, s = ra[i] + rb[i], a[i] + b[i]
             share = s * (s / r)
-            mean = 0.25 * (r + share) + 0.25 * (r - share) * (logs[i] / steps[i])
-            cut[i] += (1.0 - odd[i]) * (EVEN_SHARE * (mean - 1.0))
+            cut[i] += (1.0 - odd[i]) * _even(r, share, logs[i] / steps[i])
 
 
 @inlined
