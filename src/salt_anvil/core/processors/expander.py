@@ -23,7 +23,7 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.fields import Detector, detector, knee, link, lookahead, rms_time
-from salt_anvil.core.processors.parts import cells_of
+from salt_anvil.core.processors.parts import cells_of, change_cells
 from salt_anvil.core.state import State
 
 
@@ -159,10 +159,7 @@ class Expander(Processor[ExpanderParams]):
             if not told:
                 return out, NOTHING
             late = start - len(past)
-            cells = {
-                "reduction_db": cells_of(np.maximum(-change, 0.0), late, state["taken"], 0.0),
-                "boost_db": cells_of(np.maximum(change, 0.0), late, state["given"], 0.0),
-            }
+            cells = change_cells(change, late, state)
             if context.observe:
                 cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
             return out, Report(late // GRID, cells)

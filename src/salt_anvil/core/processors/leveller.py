@@ -16,7 +16,7 @@ from salt_anvil.core.processors.base import (
     Step,
     number,
 )
-from salt_anvil.core.processors.parts import cells_of, wide
+from salt_anvil.core.processors.parts import cells_of, change_cells, wide
 from salt_anvil.core.state import State
 
 
@@ -131,11 +131,7 @@ class Leveller(Processor[LevellerParams]):
             out = block * v.amplitude(change)
             if not told:
                 return out, NOTHING
-            taken = wide(np.maximum(-change, 0.0), block)
-            cells = {
-                "reduction_db": cells_of(taken, start, state["taken"], 0.0),
-                "boost_db": cells_of(np.maximum(change, 0.0), start, state["given"], 0.0),
-            }
+            cells = change_cells(change, start, state)
             if context.observe:
                 level = wide(heard[:, None], block)
                 cells["level_db"] = cells_of(level, start, state["heard"], -300.0)

@@ -32,6 +32,17 @@ def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
     return cells[: cell_maxima(values, start, carry, rest, cells)]
 
 
+def change_cells(change: Sound, start: int, state: State) -> dict[str, Sound]:
+    """Return what a change of gain in dB, (frames, channels), takes and gives, as reports tell it.
+
+    state: what of it lies in the unfinished cells, "taken" and "given"; changed.
+    """
+    return {
+        "reduction_db": cells_of(np.maximum(-change, 0.0), start, state["taken"], 0.0),
+        "boost_db": cells_of(np.maximum(change, 0.0), start, state["given"], 0.0),
+    }
+
+
 def wide(values: Sound, block: Sound) -> Sound:
     """Return what is the same for all channels, (frames, 1), with a column for each."""
     # Of one channel it would be a view that cannot be written, another type to the kernels.

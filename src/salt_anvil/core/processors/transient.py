@@ -21,7 +21,13 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import Drawing, Line
 from salt_anvil.core.processors.fields import link
-from salt_anvil.core.processors.parts import cells_of, check_range, in_range, range_sections
+from salt_anvil.core.processors.parts import (
+    cells_of,
+    change_cells,
+    check_range,
+    in_range,
+    range_sections,
+)
 from salt_anvil.core.state import State
 
 RISE_MS, FALL_MS, CALM_MS = 0.3, 15.0, 0.5
@@ -196,9 +202,7 @@ class Transient(Processor[TransientParams]):
                 out = t.keep_peaks(out, block, start, fall, state)
             if not told:
                 return out, NOTHING
-            cells["reduction_db"] = cells_of(np.maximum(-total, 0.0), start, state["taken"], 0.0)
-            cells["boost_db"] = cells_of(np.maximum(total, 0.0), start, state["given"], 0.0)
-            return out, Report(start // GRID, cells)
+            return out, Report(start // GRID, cells | change_cells(total, start, state))
 
         return run
 
