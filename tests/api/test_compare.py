@@ -1,5 +1,7 @@
 """Settings side by side over HTTP: measured by themselves, in words, at the same loudness."""
 
+import os
+import signal
 import sqlite3
 from typing import Any
 
@@ -8,6 +10,7 @@ import pyloudnorm
 import pytest
 import soundfile
 
+from tests.api.processes import analysed, children
 from tests.commands import command
 from tests.server import Server
 
@@ -126,6 +129,50 @@ def test_the_present_against_a_revision_by_ear(server: Server) -> None:
         "recipe": {"format": "salt-anvil/recipe", "version": 1, "name": "r", "chain": []},
     }}  # fmt: skip
     assert server.http.post(f"/api{server.path}/compare", json=both).status_code == 422
+
+
+@pytest.mark.parametrize("what", ["measured", "engine ended"])
+@pytest.mark.parametrize("tried", [False, True])
+def test_what_is_heard_instead_goes_on(own_server: Server, what: str, tried: bool) -> None:
+    """An earlier revision, or what is tried: when what stands is measured meanwhile, and by a new
+    engine; until something is changed."""
+    server, tab = own_server, own_server.tab()
+    first = server.api("GET", server.path)["revision"]
+
+    def power() -> float:
+        tab.play(96_000)
+        _, sound, _ = tab.sound(48_000)
+        tab.say(type="stop")
+        return float(np.square(sound[:48_000, 2:]).mean())
+
+    analysed(tab)
+    then = power()
+    model = server.api("GET", server.path)["model"]
+    params = {e["id"]: e["params"] for s in model["strips"] for e in s["chain"] if "params" in e}
+    keeps = {"auto_makeup": True} if what == "measured" else {}
+    tab.events.clear()
+    edit(
+        server,
+        {"type": "set_params", "stage": "drum-c", "params": {"threshold_db": -40, **keeps}},
+        {"type": "set_params", "stage": "main-c", "params": {"makeup_db": 6}},
+    )
+    if tried:
+        as_before = [
+            {"type": "set_params", "stage": "drum-c", "params": params["drum-c"]},
+            {"type": "set_params", "stage": "main-c", "params": params["main-c"]},
+        ]
+        tab.say(type="preview", edits=as_before)
+    else:
+        tab.say(type="hear_revision", revision=first)
+    analysed(tab)
+    if what == "engine ended":
+        os.kill(children(server.process.pid)["salt-engine"], signal.SIGKILL)
+        assert "started again" in tab.wait("refused")["text"]
+        tab.forget_sound()
+    assert power() == pytest.approx(then, rel=1e-6)
+    edit(server, {"type": "set_params", "stage": "main-c", "params": {"makeup_db": 12}})
+    assert 10 * np.log10(power() / then) > 6
+    tab.close()
 
 
 def test_guessing_over_http(server: Server) -> None:

@@ -187,6 +187,7 @@ class Hub:
     def _attach(self, tab: Tab, revision: Revision) -> None:
         tab.session, tab.strip = revision.session_id, None
         tab.playing, tab.loop, tab.frame, tab.lasting = False, None, 0, {}
+        tab.hearing = None
         model = revision.model.model_dump()
         self._engine.send(("open", tab.number, revision.session_id, model, tab.epoch))
         self._request(revision, None)
@@ -203,7 +204,10 @@ class Hub:
             tab.lasting[kind] = text
         if kind == "play" and self._engine.resting:
             self._engine.wake()
-        self._engine.send(("command", tab.number, kind, text))
+        message = ("command", tab.number, kind, text)
+        if isinstance(command, Preview):
+            tab.hearing = message if command.edits else None
+        self._engine.send(message)
         if isinstance(command, Listen) and command.strip != tab.strip and tab.session is not None:
             tab.strip = command.strip
             await run_in_threadpool(self._look_at_head, tab.session, tab.strip)
@@ -221,7 +225,12 @@ class Hub:
         if revision_id is not None:
             model = self.sessions.revision(tab.session, revision_id).model
             message = ("hear", tab.number, tab.session, model.model_dump())
-        self._loop.call_soon_threadsafe(self._engine.send, message)
+
+        def hear() -> None:
+            tab.hearing = message if revision_id is not None else None
+            self._engine.send(message)
+
+        self._loop.call_soon_threadsafe(hear)
 
     def surface(self, tab: Tab, command: Surface) -> None:
         """Do what a control surface asks for: move a lever, heard by every tab of the session.
@@ -316,6 +325,8 @@ class Hub:
             self._engine.send(("open", number, tab.session, head.model.model_dump(), tab.epoch))
             for kind, text in tab.lasting.items():
                 self._engine.send(("command", number, kind, text))
+            if tab.hearing is not None:
+                self._engine.send(tab.hearing)
             if tab.loop is not None:
                 begin, end = tab.loop
                 text = Loop(begin=begin, end=end).model_dump_json()
@@ -454,8 +465,13 @@ class Hub:
     def _announce(self, revision: Revision, event: Event | None) -> None:
         session_id, model = revision.session_id, revision.model.model_dump()
         tabs = [t for t in self._tabs.values() if t.session == session_id]
-        if tabs:
-            epochs = {t.number: t.epoch for t in tabs}
+        for tab in tabs:
+            if event is not None:
+                tab.hearing = None  # what was changed is heard now
+            elif tab.hearing is not None:
+                self._engine.send(tab.hearing)  # planned again, like all others
+        epochs = {t.number: t.epoch for t in tabs if t.hearing is None}
+        if epochs:
             self._engine.send(("model", list(epochs), session_id, model, epochs))
         if event is not None:
             strip = next((t.strip for t in tabs), None)

@@ -27,6 +27,9 @@ class Tab:
     frame: int = 0
     epoch: int = 0
     lasting: dict[str, str] = field(default_factory=dict)
+    hearing: tuple[Any, ...] | None = None
+    """What the engine was told so that something else than what stands is heard, as long as it is:
+    an earlier revision, a recipe that is tried, a control in a hand."""
     refused_at: float = 0.0
 
     def note(self, event: dict[str, Any]) -> None:
