@@ -1,7 +1,8 @@
 """Strip by strip through the song: sound, pictures, figures, checkpoints into the cache."""
 
+import os
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from typing import BinaryIO, TypeVar
 
 import numpy as np
@@ -193,20 +194,18 @@ class _StripAnalysis:
         self._mixer.foresee(self._plan.blocks)
         try:
             # What is computed is measured and written while the next is computed.
-            with ThreadPoolExecutor(1) as beside:
-                pending: Future[None] | None = None
+            with ThreadPoolExecutor(os.cpu_count() or 1) as beside:
+                pending: list[Future[None]] = []
                 for first in range(0, blocks, CHECKPOINT):
                     runner = self._mixer.runner(self._name)
                     self._cache.keep_state(self._fingerprint, first, runner.checkpoint())
                     count = min(CHECKPOINT, blocks - first)
                     block = self._mixer.chunk(self._name, count)
-                    if pending is not None:
-                        pending.result()
-                    pending = beside.submit(self._chunk, block, frames, first * BLOCK)
+                    self._end(pending, first * BLOCK, frames)
+                    pending = self._begin(beside, block, first * BLOCK, frames)
                     if not notify(self._name, first * BLOCK, frames):
                         raise Stopped
-                if pending is not None:
-                    pending.result()
+                self._end(pending, frames, frames)
             if blocks < self._plan.blocks:
                 self._sounds(self._mixer.chunk(self._name, self._plan.blocks - blocks))
             for point, meter in self._meters.items():
@@ -234,15 +233,35 @@ class _StripAnalysis:
             self._groups[digest] = CheckedWriter(self._cache.path(fingerprint, "out.f32"), 2)
         self._groups[digest].write(sound)
 
-    def _chunk(self, block: StripBlock, frames: int, at: int) -> None:
-        """Write what several blocks from frame `at` on give, of a song of so many frames."""
+    def _begin(
+        self, beside: Executor, block: StripBlock, at: int, frames: int
+    ) -> list[Future[None]]:
+        """Begin to measure and write what several blocks from frame `at` on give, of a song of so
+        many frames: each place of the chain by itself."""
+        places = [beside.submit(self._place, p, block, frames - at) for p in self._points]
+        return [*places, beside.submit(self._rest, block)]
+
+    def _end(self, pending: list[Future[None]], done: int, frames: int) -> None:
+        """Wait until what was begun is done, before frame `done` of the song."""
+        for part in pending:
+            part.result()
+        if pending:
+            for file in self._files.values():
+                file.flush()
+            self._cache.set_done(self._fingerprint, min(done, frames - 1))
+
+    def _place(self, point: Buffer, block: StripBlock, left: int) -> None:
+        """Measure and write one place of the chain; left: frames to the end of the song."""
+        tap, side = self._points[point]
+        sound = np.ascontiguousarray(block.taps[tap][side])
+        self._write(f"peaks-{point}.f32", extremes(sound, GRID), "<f4")
+        self._write(f"power-{point}.f32", mean_squares(sound, GRID), "<f4")
+        rows = self._meters[point].feed(sound[:left])
+        self._write(f"rows-{point}.f64", rows, "<f8")
+
+    def _rest(self, block: StripBlock) -> None:
+        """Write what stages report, and what comes out."""
         count = len(block.out) // BLOCK
-        for point, (tap, side) in self._points.items():
-            sound = np.ascontiguousarray(block.taps[tap][side])
-            self._write(f"peaks-{point}.f32", extremes(sound, GRID), "<f4")
-            self._write(f"power-{point}.f32", mean_squares(sound, GRID), "<f4")
-            rows = self._meters[point].feed(sound[: frames - at])
-            self._write(f"rows-{point}.f64", rows, "<f8")
         for stage in self._item.stages:
             if processor(stage.kind).bends:
                 sums = rest_and_whole(*block.taps[stage.id])
@@ -257,7 +276,6 @@ class _StripAnalysis:
         self._sounds(block)
         peaks = np.abs(block.out).reshape(count, BLOCK, -1).max(axis=1)
         self._write("meters.f32", np.column_stack([peaks[:, 0], peaks[:, -1], most]), "<f4")
-        self._flush(min(at + count * BLOCK, frames - 1))
 
     def _sounds(self, block: StripBlock) -> None:
         """Write what other strips read, also behind the end of the song."""
@@ -275,11 +293,6 @@ class _StripAnalysis:
         if name not in self._files:
             self._files[name] = self._cache.path(self._fingerprint, name).open("wb")
         self._files[name].write(rows.astype(kind).tobytes())
-
-    def _flush(self, done: int) -> None:
-        for file in self._files.values():
-            file.flush()
-        self._cache.set_done(self._fingerprint, done)
 
 
 def points_of(item: StripPlan) -> dict[Buffer, tuple[str, int]]:
