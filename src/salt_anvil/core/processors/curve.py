@@ -5,7 +5,7 @@ from itertools import pairwise
 import numpy as np
 from pydantic import field_validator
 
-from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp import transfer_curve as s
@@ -25,7 +25,7 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.fields import Detector, detector, link, lookahead, makeup, rms_time
-from salt_anvil.core.processors.parts import cells_of, change_cells, gained
+from salt_anvil.core.processors.parts import change_report, gained
 from salt_anvil.core.state import State
 
 MAKEUP = s.CONTROLS
@@ -154,10 +154,8 @@ class Curve(Processor[CurveParams]):
             if not told:
                 return out, NOTHING
             late = start - len(past)
-            cells = change_cells(change, late, state)
-            if context.observe:
-                cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
-            return out, Report(late // GRID, cells)
+            level = heard if context.observe else None
+            return out, change_report(change, level, late, state)
 
         return run
 

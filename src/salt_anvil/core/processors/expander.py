@@ -4,7 +4,7 @@ from typing import Literal
 
 import numpy as np
 
-from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import expander_curve as e
 from salt_anvil.core.dsp import listening
@@ -23,7 +23,7 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.fields import Detector, detector, knee, link, lookahead, rms_time
-from salt_anvil.core.processors.parts import cells_of, change_cells
+from salt_anvil.core.processors.parts import change_report
 from salt_anvil.core.state import State
 
 
@@ -159,10 +159,8 @@ class Expander(Processor[ExpanderParams]):
             if not told:
                 return out, NOTHING
             late = start - len(past)
-            cells = change_cells(change, late, state)
-            if context.observe:
-                cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
-            return out, Report(late // GRID, cells)
+            level = heard if context.observe else None
+            return out, change_report(change, level, late, state)
 
         return run
 

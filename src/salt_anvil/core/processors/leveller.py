@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from salt_anvil.core.audio import GRID, Sound
+from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import slow_leveller as v
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.dynamics import rate_of
@@ -16,7 +16,7 @@ from salt_anvil.core.processors.base import (
     Step,
     number,
 )
-from salt_anvil.core.processors.parts import cells_of, change_cells, wide
+from salt_anvil.core.processors.parts import change_report, wide
 from salt_anvil.core.state import State
 
 
@@ -131,10 +131,7 @@ class Leveller(Processor[LevellerParams]):
             out = block * v.amplitude(change)
             if not told:
                 return out, NOTHING
-            cells = change_cells(change, start, state)
-            if context.observe:
-                level = wide(heard[:, None], block)
-                cells["level_db"] = cells_of(level, start, state["heard"], -300.0)
-            return out, Report(start // GRID, cells)
+            level = wide(heard[:, None], block) if context.observe else None
+            return out, change_report(change, level, start, state)
 
         return run

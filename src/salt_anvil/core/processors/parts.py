@@ -14,7 +14,7 @@ from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into
 from salt_anvil.core.errors import SettingError
-from salt_anvil.core.processors.base import Params
+from salt_anvil.core.processors.base import Params, Report
 from salt_anvil.core.processors.fields import Quality
 from salt_anvil.core.state import State
 
@@ -41,6 +41,15 @@ def change_cells(change: Sound, start: int, state: State) -> dict[str, Sound]:
         "reduction_db": cells_of(np.maximum(-change, 0.0), start, state["taken"], 0.0),
         "boost_db": cells_of(np.maximum(change, 0.0), start, state["given"], 0.0),
     }
+
+
+def change_report(change: Sound, level: Sound | None, start: int, state: State) -> Report:
+    """Return the report of a change of gain in dB, and of the level that asked for it where it is
+    drawn; state: as in `change_cells`, with "heard"."""
+    cells = change_cells(change, start, state)
+    if level is not None:
+        cells["level_db"] = cells_of(level, start, state["heard"], -300.0)
+    return Report(start // GRID, cells)
 
 
 def wide(values: Sound, block: Sound) -> Sound:
