@@ -671,7 +671,13 @@ def _speed(options: argparse.Namespace) -> None:
     from salt_anvil.speed.report import measure_speed, table
 
     before = stored(options.against) if options.against else None
-    found: dict[str, Any] = measure_speed(quick=options.quick)
+    bar = tqdm(disable=not sys.stderr.isatty(), bar_format="{desc}")
+    try:
+        found: dict[str, Any] = measure_speed(
+            quick=options.quick, tell=lambda words: bar.set_description_str(f"Measuring: {words}")
+        )
+    finally:
+        bar.close()
     print(json.dumps(found, indent=2) if options.json else table(found))
     if before is not None:
         print("\n".join(against(found, before)), file=sys.stderr if options.json else sys.stdout)

@@ -4,6 +4,7 @@ import platform
 import statistics
 import time
 from collections.abc import Callable, Iterator
+from functools import partial
 from itertools import cycle
 from typing import Any
 
@@ -218,33 +219,45 @@ def _meter() -> dict[str, float]:
     return _factor(lambda: _repeated(lambda: meter.feed(next(pieces))))
 
 
-def measure_speed(*, quick: bool = False) -> dict[str, Any]:
+def measure_speed(
+    *, quick: bool = False, tell: Callable[[str], None] = lambda words: None
+) -> dict[str, Any]:
     """Return real-time factors (seconds of sound per second of one core), and the server's figures.
 
-    quick: only the factors.
+    quick: only the factors. tell: told what is measured now.
     """
     from salt_anvil.speed.server import measure_server
     from salt_anvil.speed.size import measure_size
 
+    def told(words: str, measure: Callable[[], Any]) -> Any:
+        tell(words)
+        return measure()
+
+    def compressor(params: dict[str, Any]) -> Row:
+        return {"kernel": _kernel(params), **_engine("compressor", params)}
+
     server: dict[str, Any] = {}
     if not quick:
         server = {
-            "beside": beside.measure_beside(),
-            "server": measure_server(),
-            "size": measure_size(),
+            "beside": told("beside another program", beside.measure_beside),
+            "server": told("the server", measure_server),
+            "size": told("64 strips", measure_size),
         }
     return server | {
         "machine": f"{platform.machine()}, Python {platform.python_version()}",
         "rate": RATE,
         "compressor": {
-            name: {"kernel": _kernel(params), **_engine("compressor", params)}
+            name: told(f"compressor, {name}", partial(compressor, params))
             for name, params in COMPRESSOR.items()
         },
-        "trim": _engine("trim", {"gain_db": -3}),
-        "dynamics": {name: _engine(kind, params) for name, (kind, params) in DYNAMICS.items()},
-        "split": {name: _split(**form) for name, form in SPLITS.items()},
-        "meter": _meter(),
-        "demo": _demo(),
+        "trim": told("trim", partial(_engine, "trim", {"gain_db": -3})),
+        "dynamics": {
+            name: told(name, partial(_engine, kind, params))
+            for name, (kind, params) in DYNAMICS.items()
+        },
+        "split": {name: told(name, partial(_split, **form)) for name, form in SPLITS.items()},
+        "meter": told("meter", _meter),
+        "demo": told("demo", _demo),
     }
 
 
