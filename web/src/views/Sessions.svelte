@@ -1,10 +1,9 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import { api } from '../lib/api';
-  import Checkbox from '../components/Checkbox.svelte';
   import { Arrivals, said } from '../lib/arrivals.svelte';
-  import { clock } from '../lib/figures';
   import DropZone from './DropZone.svelte';
+  import SessionList from './SessionList.svelte';
   import type { Live } from '../lib/live.svelte';
   import type { SessionItem, SessionState } from '../lib/types';
   import type { Cues } from '../lib/work.svelte';
@@ -20,7 +19,6 @@
 
   let sessions = $state.raw<SessionItem[]>([]);
   let name = $state('');
-  let withPrints = $state(false);
   const arrivals = untrack(
     () =>
       new Arrivals(live, {
@@ -58,7 +56,7 @@
   }
 
   /** Puts a session together as one file, and saves that. */
-  async function bundle(item: SessionItem): Promise<void> {
+  async function bundle(item: SessionItem, withPrints: boolean): Promise<void> {
     arrivals.busy = `Putting “${item.name}” together`;
     arrivals.problem = null;
     try {
@@ -72,10 +70,6 @@
     }
     arrivals.busy = '';
   }
-
-  function when(seconds: number): string {
-    return new Date(seconds * 1000).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' });
-  }
 </script>
 
 <main class="sessions">
@@ -83,54 +77,15 @@
     <h1>Sessions</h1>
     {#if sessions.length === 0}
       <p class="note">None yet. Bring in audio, or open the demo to look around.</p>
-    {/if}
-    <table>
-      <tbody>
-        {#each sessions as item (item.id)}
-          <tr class:current={item.id === current?.id}>
-            <td
-              ><button
-                class="open"
-                data-session={item.id}
-                onclick={() => void doing('Opening', api.session(item.id))}>{item.name}</button
-              ></td
-            >
-            <td>{item.strips} strips</td>
-            <td>{clock(item.seconds * 1000, 1000).slice(0, -4)}</td>
-            <td class="note">{when(item.touched_at)}</td>
-            <td
-              ><button
-                class="small"
-                aria-label="Save {item.name} as a bundle"
-                title="All of it as one open file: the session, its recordings, its chains as recipes"
-                disabled={arrivals.busy !== ''}
-                onclick={() => void bundle(item)}>Bundle</button
-              ></td
-            >
-            <td
-              ><button
-                class="small"
-                aria-label="Delete {item.name}"
-                onclick={() => {
-                  if (confirm(`Delete “${item.name}”? Its recordings stay in the media folder.`))
-                    void api.removeSession(item.id).then(load);
-                }}>Delete</button
-              ></td
-            >
-          </tr>
-        {/each}
-      </tbody>
-    </table>
-    {#if sessions.length > 0}
-      <div class="bundles">
-        <Checkbox
-          on={withPrints}
-          label="bundles take prints along"
-          onswitch={(on) => (withPrints = on)}
-        />
-        <span class="note">A bundle opens on another machine, and prints the same bytes there.</span
-        >
-      </div>
+    {:else}
+      <SessionList
+        {sessions}
+        current={current?.id}
+        busy={arrivals.busy !== ''}
+        onopen={(item) => void doing('Opening', api.session(item.id))}
+        onbundle={(item, withPrints) => void bundle(item, withPrints)}
+        onremove={(item) => void api.removeSession(item.id).then(load)}
+      />
     {/if}
   </section>
   <section class="new">
@@ -164,13 +119,6 @@
 </main>
 
 <style>
-  .bundles {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: var(--s2) var(--s4);
-    margin-top: var(--s4);
-  }
   .sessions {
     display: grid;
     grid-template-columns: minmax(0, 1fr) minmax(320px, 420px);
@@ -189,33 +137,7 @@
   .new h2:first-child {
     margin-top: 0;
   }
-  table {
-    width: 100%;
-    border-collapse: collapse;
-  }
-  td {
-    padding: var(--s2) var(--s4) var(--s2) 0;
-    border-bottom: 1px solid var(--hair);
-    white-space: nowrap;
-  }
-  td:first-child {
-    width: 100%;
-  }
-  .open {
-    white-space: normal;
-    overflow-wrap: anywhere;
-    text-align: left;
-    font-weight: 600;
-    font-size: var(--heading);
-  }
-  .open:hover {
-    text-decoration: underline;
-  }
-  .current {
-    background: var(--ochre-soft);
-  }
-  .note,
-  .small {
+  .note {
     color: var(--muted);
   }
   .problem {

@@ -3,14 +3,13 @@
   import Choice from '../../components/Choice.svelte';
   import { api } from '../../lib/api';
   import type { Compare } from '../../lib/compare.svelte';
-  import { figure, signed } from '../../lib/figures';
+  import { figure } from '../../lib/figures';
   import type { Live } from '../../lib/live.svelte';
   import type { Caution, Later, Ledger } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
   import CautionNote from './CautionNote.svelte';
-  import FigureRows from './FigureRows.svelte';
   import LaterTable from './LaterTable.svelte';
-  import { FIRST, lines, loudness, MORE } from './lines';
+  import LedgerTables from './LedgerTables.svelte';
   import ListenBox from './ListenBox.svelte';
   import TakenTable from './TakenTable.svelte';
   import type { Span } from '../timeline/span.svelte';
@@ -33,7 +32,6 @@
   /** A single stage is looked at: what it takes is what it tells itself. */
   const stageAlone = $derived(work.at !== 'chain' && !work.split);
   const loop = $derived(live.transport.loop);
-  const rows = $derived(ledger ? lines(ledger, FIRST) : []);
   /** What later stages have to do is known when their strips are. */
   const measured = $derived(Object.values(work.analysed).filter((share) => share >= 1).length);
   const cautions = $derived(
@@ -45,7 +43,6 @@
       (work.model ? sectionSpans(work.model, work.frames) : []).map((s) => [s.name, s.end]),
     ),
   );
-  const ranges = ['lows', '150', '800', '5k'];
 
   $effect(() => {
     void [work.fresh, work.stripId, work.at, loop?.[0], loop?.[1], measured];
@@ -97,71 +94,21 @@
     onchoose={(v) => work.setScope(v as 'stage' | 'chain')}
   />
   <div class="figures">
-    <table>
-      <thead>
-        <tr><th>{loop ? 'in the loop' : 'whole song'}</th><th>in</th><th>out</th><th>diff</th></tr>
-      </thead>
-      <tbody>
-        <FigureRows lines={rows} />
-      </tbody>
-    </table>
-    {#if ledger}
-      <details>
-        <summary>more figures</summary>
-        <table>
-          <tbody><FigureRows lines={lines(ledger, MORE)} /></tbody>
-        </table>
-        {#if ledger.sections.length}
-          <table>
-            <thead>
-              <tr><th>Loudness LUFS</th><th>in</th><th>out</th><th>diff</th></tr>
-            </thead>
-            <tbody><FigureRows lines={loudness(ledger)} /></tbody>
-          </table>
+    <LedgerTables {ledger} passage={loop ? 'the loop' : 'all'}>
+      {#snippet taken(ledger)}
+        {#if reduces(ledger)}
+          <TakenTable
+            {ledger}
+            {ends}
+            {stageAlone}
+            passage={loop ? 'the loop' : 'all'}
+            end={loop ? loop[1] : work.frames}
+            known={done >= 1 ? Infinity : done * work.frames}
+          />
         {/if}
-      </details>
-      <table>
-        <thead>
-          <tr
-            ><th>Balance, dB</th>{#each ranges as name (name)}<th>{name}</th>{/each}</tr
-          >
-        </thead>
-        <tbody>
-          <tr
-            ><th>change</th>{#each ledger.ranges_db as value, i (i)}<td
-                >{value === null ? '–' : signed(value)}</td
-              >{/each}</tr
-          >
-        </tbody>
-      </table>
-      {#if reduces(ledger)}
-        <TakenTable
-          {ledger}
-          {ends}
-          {stageAlone}
-          passage={loop ? 'the loop' : 'all'}
-          end={loop ? loop[1] : work.frames}
-          known={done >= 1 ? Infinity : done * work.frames}
-        />
-      {/if}
-      {#if ledger.given_back_db != null}
-        <p class="kept">Loudness kept: {signed(ledger.given_back_db, 2)} dB given back</p>
-      {/if}
-      {#if ledger.contrast}
-        {@const { quiet, loud, before, after } = ledger.contrast}
-        <table>
-          <thead>
-            <tr><th colspan="4">{quiet} to {loud}, LU</th></tr>
-          </thead>
-          <tbody>
-            <tr>
-              <th>louder by</th><td>{signed(before)}</td><td>{signed(after)}</td><td
-                >{signed(after - before)}</td
-              >
-            </tr>
-          </tbody>
-        </table>
-      {/if}
+      {/snippet}
+    </LedgerTables>
+    {#if ledger}
       {#each later as left (left.strip + left.stage)}
         <LaterTable later={left} />
       {/each}
@@ -179,11 +126,6 @@
 </aside>
 
 <style>
-  .kept {
-    margin: 0;
-    color: var(--slate);
-    font-size: var(--note);
-  }
   .ledger {
     display: flex;
     flex-direction: column;

@@ -4,17 +4,14 @@
   import Checkbox from '../../components/Checkbox.svelte';
   import type { Live } from '../../lib/live.svelte';
   import type { Work } from '../../lib/work.svelte';
-  import BandSliders from './BandSliders.svelte';
   import FirstStages from './FirstStages.svelte';
   import KeyBar from './KeyBar.svelte';
   import MarkBox from './MarkBox.svelte';
-  import MovingSlider from '../../components/MovingSlider.svelte';
-  import ParamRow from './ParamRow.svelte';
   import PictureShelf from './PictureShelf.svelte';
   import PlaceList from './PlaceList.svelte';
-  import ScanBox from './ScanBox.svelte';
   import StageActs, { type Around } from './StageActs.svelte';
   import StageHeader from './StageHeader.svelte';
+  import StageRules from './StageRules.svelte';
   import SplitPanel from './SplitPanel.svelte';
   import { Keying } from '../../lib/keying.svelte';
   import AimBox from './AimBox.svelte';
@@ -35,25 +32,15 @@
 
   const keying = untrack(() => new Keying(work));
 
-  const LAST = ['rms_ms', 'release_bpm'];
   const stage = $derived(work.stage);
   const kind = $derived(work.kind);
-  const shownControls = $derived(
-    (kind?.controls ?? []).filter(
-      (c) =>
-        (c.type === 'number' || c.choices.length > 4) && stage && work.applies(c, stage.params),
-    ),
-  );
-  // What comes and goes with a choice stands behind the mix, so that nothing else moves; the
-  // release's note takes the release's own place.
-  const steady = $derived(shownControls.filter((c) => !LAST.includes(c.name)));
-  const passing = $derived(shownControls.filter((c) => LAST.includes(c.name)));
   const choices = $derived(
     (kind?.controls ?? []).filter((c) => c.type === 'choice' && c.choices.length <= 4),
   );
-  const lists = $derived((kind?.controls ?? []).filter((c) => c.type === 'bands'));
   /** Places are a list beside their picture, not sliders. */
-  const places = $derived(kind?.pictures.includes('places') ? lists[0] : undefined);
+  const places = $derived(
+    kind?.pictures.includes('places') ? kind.controls.find((c) => c.type === 'bands') : undefined,
+  );
   const switches = $derived((kind?.controls ?? []).filter((c) => c.type === 'switch'));
 
   function around(by: Around): void {
@@ -138,35 +125,7 @@
         onremove={() => void work.edit({ type: 'remove_stage', stage: stage.id })}
       />
     </div>
-    <div class="rules">
-      {#if places}<ScanBox {stage} {taming} control={places} />
-      {:else if kind.glyph === 'response'}{#each lists as control (control.name)}<BandSliders
-            {work}
-            {control}
-          />{/each}{/if}
-      {#each steady as control (control.name)}<ParamRow
-          {work}
-          {compare}
-          {aiming}
-          {control}
-        />{/each}
-      <MovingSlider
-        of={work.movable(stage.id, 'mix')}
-        value={stage.mix}
-        onhold={(value) => work.holdMix(stage, value)}
-        onaim={() => aiming.showFor('mix')}
-      />
-      {#each passing as control (control.name)}<ParamRow
-          {work}
-          {compare}
-          {aiming}
-          {control}
-        />{/each}
-      {#if kind.glyph !== 'response'}{#each lists as control (control.name)}<BandSliders
-            {work}
-            {control}
-          />{/each}{/if}
-    </div>
+    <StageRules {work} {compare} {aiming} {taming} {stage} {kind} {places} />
   </section>
 {:else if work.strip}
   <FirstStages {work} />
@@ -196,9 +155,6 @@
   .panel.listed {
     grid-template-columns: minmax(0, 1fr) 316px;
   }
-  .listed .rules {
-    gap: 3px var(--s3);
-  }
   .small {
     border-bottom: 1px dotted currentColor;
   }
@@ -218,13 +174,6 @@
     align-self: end;
     padding-bottom: 3px;
   }
-  .rules {
-    display: grid;
-    grid-template-columns: 1fr 1fr;
-    gap: 3px var(--s5);
-    align-content: start;
-    min-width: 0;
-  }
   @media (max-width: 1100px) {
     .panel {
       grid-template-columns: 216px minmax(0, 1fr);
@@ -232,14 +181,8 @@
     .panel.listed {
       grid-template-columns: minmax(0, 1fr) 190px;
     }
-    .listed .rules {
-      grid-template-columns: 1fr;
-    }
     .choices {
       grid-template-columns: 1fr;
-    }
-    .rules {
-      gap: 3px var(--s4);
     }
   }
 </style>

@@ -1,21 +1,16 @@
 <script lang="ts">
-  import { untrack } from 'svelte';
-  import { api } from '../../lib/api';
   import type { Live } from '../../lib/live.svelte';
-  import { colour } from '../../lib/theme';
-  import type { Picture } from '../../lib/types';
   import type { Work } from '../../lib/work.svelte';
-  import { draw, marks, roof, untouched, type Look } from './draw';
-  import { Refiner } from './refine';
   import HitMarks from './HitMarks.svelte';
   import LaneEditor from './LaneEditor.svelte';
   import LevelLine from './LevelLine.svelte';
+  import LevelScale from './LevelScale.svelte';
   import Ruler from './Ruler.svelte';
+  import Waves from './Waves.svelte';
   import SideMeters from '../ledger/SideMeters.svelte';
   import { height, toGain } from '../../lib/scale';
   import type { Span } from './span.svelte';
   import type { Marking } from '../../lib/marking.svelte';
-  import { newest } from '../../lib/newest';
 
   interface Props {
     work: Work;
@@ -27,90 +22,11 @@
   }
   let { work, live, span, theme, marking = null }: Props = $props();
   const FOOT = 44;
-  let canvas: HTMLCanvasElement | undefined = $state();
   let width = $state(600);
   let tall = $state(200);
-  let picture = $state.raw<Picture | null>(null);
-  let of = '';
   let most = $state(12);
-  let dirty = false;
-  const refiner = new Refiner();
-  let painted = 0;
-  const REPAINT_MS = 150;
 
   const head = $derived(span.share(live.frame));
-
-  $effect(() => {
-    void [work.fresh, work.stripId, work.at, span.begin, span.end, width];
-    untrack(load);
-  });
-  $effect(() => {
-    void [picture, span.decibels, theme, tall, width, most, live.covered];
-    untrack(paint);
-  });
-  $effect(() =>
-    live.onReports((batch) => {
-      if (!picture || of !== work.at) return;
-      for (const { report } of batch) {
-        const level = report.stages[work.stageId]?.level ?? [];
-        dirty = refiner.take(picture, { ...report, level }) || dirty;
-      }
-      if (dirty && performance.now() - painted > (live.ahead.behind ? 4 : 1) * REPAINT_MS) paint();
-    }),
-  );
-
-  const load = newest(async () => {
-    const { state, stripId, at } = work;
-    if (!state || !stripId || width < 10 || work.frames === 0) return;
-    const columns = Math.min(Math.floor(width), 3000);
-    const next = await api.picture(state.id, stripId, at, span.begin, span.end, columns);
-    const partial =
-      next.done < next.columns &&
-      picture &&
-      of === at &&
-      picture.begin === next.begin &&
-      picture.end === next.end &&
-      picture.columns === next.columns;
-    // While a new pass is on its way, the rest of the old picture stays.
-    if (partial && picture) mend(next, picture);
-    picture = next;
-    most = roof(next.reduction);
-    of = at;
-  }, 150);
-
-  function mend(next: Picture, old: Picture): void {
-    for (const name of ['before', 'after', 'body', 'reduction', 'level'] as const) {
-      const whole = old[name].slice();
-      if (whole.length < next[name].length) continue;
-      whole.set(next[name]);
-      next[name] = whole;
-    }
-    next.done = Math.max(next.done, old.done);
-  }
-
-  function paint(): void {
-    dirty = false;
-    painted = performance.now();
-    const context = canvas?.getContext('2d');
-    if (!canvas || !context || !picture) return;
-    const scale = window.devicePixelRatio || 1;
-    if (canvas.width !== width * scale || canvas.height !== tall * scale) {
-      canvas.width = width * scale;
-      canvas.height = tall * scale;
-    }
-    context.setTransform(scale, 0, 0, scale, 0, 0);
-    const look: Look = {
-      width,
-      height: tall,
-      foot: FOOT,
-      decibels: span.decibels,
-      floor: span.floor,
-      most,
-      colour,
-      marked: (work.at !== 'chain' && work.kind?.marked) || 'reduction',
-    };
-    draw(context, live.covered ? untouched(picture) : picture, look);
-  }
 
   /** Where the flag of the level line stands, which has the margin to itself. */
   const flag = $derived.by(() => {
@@ -121,18 +37,6 @@
     return ((tall - FOOT) / 2) * (1 - height(toGain(db), span.decibels, span.floor));
   });
 
-  function wheel(event: WheelEvent): void {
-    event.preventDefault();
-    const sideways = event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY);
-    if (sideways) span.pan((event.deltaX || event.deltaY) / 800);
-    else span.zoom(event.deltaY > 0 ? 1.25 : 0.8, event.offsetX / width);
-  }
-
-  function seek(event: MouseEvent): void {
-    const frame = Math.min(Math.max(span.frame(event.offsetX / width), 0), work.frames);
-    live.frame = frame;
-    live.send({ type: 'seek', frame });
-  }
   const line = $derived(work.kind?.controls.find((c) => c.name === work.kind?.level_line));
 </script>
 
@@ -140,15 +44,14 @@
   <div class="time">
     <Ruler {work} {live} {span} {width} />
     <div class="margin" aria-hidden="true" bind:clientHeight={tall}>
-      {#each work.lane ? [] : marks(span.decibels, span.floor) as db (db)}
-        {@const up = ((tall - FOOT) / 2) * (1 - height(toGain(db), span.decibels, span.floor))}
-        {#if Math.abs(up - (flag ?? -99)) > 16}<span style:top="{up}px">−{-db}</span>{/if}
-        {#if tall > 170}<span style:top="{tall - FOOT - up}px">−{-db}</span>{/if}
-      {/each}
-      <span style:top="{(tall - FOOT) / 2}px" hidden={!!work.lane}
-        >{span.decibels ? `−${-span.floor}` : '−∞'}</span
-      >
-      <span class="taken" style:bottom="{FOOT - 14}px">{most} dB</span>
+      <LevelScale
+        {span}
+        body={tall - FOOT}
+        foot={FOOT}
+        {most}
+        {flag}
+        covered={work.lane !== null}
+      />
     </div>
     <div class="field" bind:clientWidth={width}>
       {#if live.transport.loop}
@@ -159,14 +62,7 @@
             (span.share(live.transport.loop[1]) - span.share(live.transport.loop[0]))}%"
         ></div>
       {/if}
-      <canvas
-        bind:this={canvas}
-        onwheel={wheel}
-        onclick={seek}
-        data-covered={live.covered}
-        data-done={picture ? picture.done / picture.columns : 0}
-        aria-label="Waveform in and out, and reduction"
-      ></canvas>
+      <Waves {work} {live} {span} {theme} {width} height={tall} foot={FOOT} bind:most />
       {#if work.frames === 0}
         <p class="empty">No sound yet. Drop files here or on the list of strips.</p>
       {/if}
@@ -229,21 +125,6 @@
     line-height: 12px;
     color: var(--muted);
     border-right: 1px solid var(--hair);
-  }
-  .margin span {
-    position: absolute;
-    right: 4px;
-    transform: translateY(-50%);
-  }
-  .margin .taken {
-    color: var(--madder);
-    transform: none;
-  }
-  canvas {
-    position: absolute;
-    inset: 0;
-    width: 100%;
-    height: 100%;
   }
   .head {
     position: absolute;
