@@ -170,9 +170,9 @@ def test_a_strip_s_meters_are_those_of_its_sound(cache: StripCache) -> None:
     plan = make_plan(session(), measured=join_measurements(cache, "code"))
     frozen = CachedStrips(cache, "code")(plan)["band"]
     for k in (0, 20, 60):
-        block = frozen.block(k)
+        block = frozen.blocks(k, 1)
         assert frozen.meters[k][:2] == pytest.approx(np.abs(block).max(axis=0), rel=1e-6)
-    assert (frozen.block(plan.blocks + 5) == 0).all()
+    assert (frozen.blocks(plan.blocks + 5, 2) == 0).all()
 
 
 def test_points_that_others_listen_to_are_kept(cache: StripCache) -> None:
@@ -180,7 +180,7 @@ def test_points_that_others_listen_to_are_kept(cache: StripCache) -> None:
     assert plan.strip("band").exports == (Point("stage:duck", "in"),)
     frozen = CachedStrips(cache, "code")(plan)["band"]
     expected = SOUNDS["band"][20 * 1024 : 21 * 1024]
-    assert (frozen.point(Point("stage:duck", "in"), 20) == expected).all()
+    assert (frozen.points(Point("stage:duck", "in"), 20, 1) == expected).all()
 
 
 def test_lanes_are_told_over_the_song(cache: StripCache) -> None:

@@ -67,7 +67,12 @@ class StripCache:
 
     def set_done(self, fingerprint: str, frames: int) -> None:
         """Store how far a strip is, in one small write."""
-        self.path(fingerprint, "done").write_bytes(frames.to_bytes(8, "little"))
+        # What is cut to nothing first is written to the disk at once by some file systems.
+        file = os.open(self.path(fingerprint, "done"), os.O_WRONLY | os.O_CREAT, 0o666)
+        try:
+            os.pwrite(file, frames.to_bytes(8, "little"), 0)
+        finally:
+            os.close(file)
 
     def done(self, fingerprint: str) -> int:
         """Return how many frames of a strip are there."""

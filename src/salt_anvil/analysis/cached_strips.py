@@ -1,12 +1,10 @@
 """Strips that are read from the cache instead of being computed."""
 
-from collections.abc import Callable
-
 import numpy as np
 
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.core.audio import BLOCK, Sound
-from salt_anvil.core.engine.cached import CachedStrip
+from salt_anvil.core.engine.cached import Blocks, CachedStrip
 from salt_anvil.core.engine.fingerprint import fingerprint_of
 from salt_anvil.core.engine.graph import Point
 from salt_anvil.core.engine.plan import Plan, StripPlan
@@ -52,7 +50,7 @@ class CachedStrips:
         """Look everything up again: something was damaged, or made anew."""
         self._known.clear()
 
-    def group(self, digest: str) -> Callable[[int], Sound] | None:
+    def group(self, digest: str) -> Blocks | None:
         """Return what gives the blocks of a group's sum, None if it is not kept."""
         fingerprint = fingerprint_of(digest, self._code)
         if not self._cache.complete(fingerprint):
@@ -62,14 +60,18 @@ class CachedStrips:
 
 def _frozen(cache: StripCache, fingerprint: str, item: StripPlan) -> CachedStrip:
     read = block_reader(cache.output(fingerprint, item.context.channels))
-    points: dict[Point, Callable[[int], Sound]] = {}
+    points: dict[Point, Blocks] = {}
     for point in item.exports:
         buffer, _ = item.graph.points[point]
         channels = item.graph.channels[buffer]
         points[point] = block_reader(cache.sound(fingerprint, point_file(point), channels))
     meters = np.asarray(cache.meters(fingerprint))
     return CachedStrip(
-        read, lambda point, k: points[point](k), meters, item.content_digest, item.exports
+        read,
+        lambda point, k, count: points[point](k, count),
+        meters,
+        item.content_digest,
+        item.exports,
     )
 
 
@@ -78,16 +80,17 @@ def point_file(point: Point) -> str:
     return "point-" + str(point).replace("/", "-").replace(":", "-")
 
 
-def block_reader(sound: CheckedSound) -> Callable[[int], Sound]:
-    """Return what gives block k of a sound, zeros behind its end; it raises DamagedError."""
+def block_reader(sound: CheckedSound) -> Blocks:
+    """Return what gives so many blocks from block k of a sound on, zeros behind its end; it raises
+    DamagedError."""
     channels = sound.rows.shape[1]
 
-    def read(k: int) -> Sound:
-        piece = sound.block(k)
-        if len(piece) == BLOCK:
-            return piece.astype(np.float64)
-        out = np.zeros((BLOCK, channels))
-        out[: len(piece)] = piece
+    def read(k: int, count: int) -> Sound:
+        pieces = sound.blocks(k, count)
+        if len(pieces) == count * BLOCK:
+            return pieces.astype(np.float64)
+        out = np.zeros((count * BLOCK, channels))
+        out[: len(pieces)] = pieces
         return out
 
     return read

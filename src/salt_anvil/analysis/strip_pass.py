@@ -27,6 +27,8 @@ from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Session
 from salt_anvil.files.checked import CheckedWriter
 
+IN_CACHE = 16 * BLOCK
+"""Frames that are measured at a time: what is made of them stays in a processor's cache."""
 Notify = Callable[[str, int, int], bool]
 """Told strip, frames done and frames; returns False to stop."""
 
@@ -197,12 +199,13 @@ class _StripAnalysis:
             with ThreadPoolExecutor(os.cpu_count() or 1) as beside:
                 pending: list[Future[None]] = []
                 for first in range(0, blocks, CHECKPOINT):
-                    runner = self._mixer.runner(self._name)
-                    self._cache.keep_state(self._fingerprint, first, runner.checkpoint())
+                    state = self._mixer.runner(self._name).checkpoint()
                     count = min(CHECKPOINT, blocks - first)
                     block = self._mixer.chunk(self._name, count)
                     self._end(pending, first * BLOCK, frames)
                     pending = self._begin(beside, block, first * BLOCK, frames)
+                    keep = self._cache.keep_state
+                    pending.append(beside.submit(keep, self._fingerprint, first, state))
                     if not notify(self._name, first * BLOCK, frames):
                         raise Stopped
                 self._end(pending, frames, frames)
@@ -253,11 +256,13 @@ class _StripAnalysis:
     def _place(self, point: Buffer, block: StripBlock, left: int) -> None:
         """Measure and write one place of the chain; left: frames to the end of the song."""
         tap, side = self._points[point]
-        sound = np.ascontiguousarray(block.taps[tap][side])
-        self._write(f"peaks-{point}.f32", extremes(sound, GRID), "<f4")
-        self._write(f"power-{point}.f32", mean_squares(sound, GRID), "<f4")
-        rows = self._meters[point].feed(sound[:left])
-        self._write(f"rows-{point}.f64", rows, "<f8")
+        whole = np.ascontiguousarray(block.taps[tap][side])
+        for at in range(0, len(whole), IN_CACHE):
+            sound = whole[at : at + IN_CACHE]
+            self._write(f"peaks-{point}.f32", extremes(sound, GRID), "<f4")
+            self._write(f"power-{point}.f32", mean_squares(sound, GRID), "<f4")
+            rows = self._meters[point].feed(sound[: max(left - at, 0)])
+            self._write(f"rows-{point}.f64", rows, "<f8")
 
     def _rest(self, block: StripBlock) -> None:
         """Write what stages report, and what comes out."""
@@ -272,9 +277,9 @@ class _StripAnalysis:
             for name, cells in reported.items():
                 self._write(f"cells-{told}-{name}.f32", cells, "<f4")
                 if name == "reduction_db" and told in on:
-                    most = np.maximum(most, cells.max(axis=1).reshape(count, -1).max(axis=1))
+                    most = np.maximum(most, extremes(cells, len(cells) // count)[:, 1].max(axis=1))
         self._sounds(block)
-        peaks = np.abs(block.out).reshape(count, BLOCK, -1).max(axis=1)
+        peaks = np.abs(extremes(block.out, BLOCK)).max(axis=1)
         self._write("meters.f32", np.column_stack([peaks[:, 0], peaks[:, -1], most]), "<f4")
 
     def _sounds(self, block: StripBlock) -> None:

@@ -1,10 +1,9 @@
 """The one place where sound enters the computation: shape, type and finiteness."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import ArrayLike, NDArray
 
-from salt_anvil.core.compiled import kernel
+from salt_anvil.core.compiled import kernel, measuring
 from salt_anvil.core.errors import SoundError
 
 Sound = NDArray[np.float64]
@@ -56,7 +55,7 @@ def without_nonfinite(block: Sound) -> tuple[Sound, int]:
     return (np.where(bad, 0.0, block), count) if count else (block, 0)
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz"})
+@measuring
 def _finite(values: Values) -> bool:
     """Say whether all values are finite: zero times anything else is not a number."""
     total = 0.0

@@ -24,12 +24,20 @@ def inlined(function: F) -> F:
     return _compiled(function, forceinline=True)
 
 
-def _compiled(function: F, *, forceinline: bool = False) -> F:
+def measuring(function: F) -> F:
+    """Compile a kernel whose sums may be taken in any order: for figures, not for
+    sound."""
+    return _compiled(function, fastmath=frozenset({"reassoc", "nsz"}))
+
+
+def _compiled(
+    function: F, *, forceinline: bool = False, fastmath: frozenset[str] = frozenset({"contract"})
+) -> F:
     found = njit(
         cache=True,
         nogil=True,
         error_model="numpy",
-        fastmath={"contract"},
+        fastmath=set(fastmath),
         forceinline=forceinline,
     )
     return cast(F, found(function))

@@ -107,6 +107,16 @@ class CheckedSound:
             raise self._damaged()
         return self.rows[k * BLOCK : (k + 1) * BLOCK]
 
+    def blocks(self, k: int, count: int) -> Rows:
+        """Return blocks [k, k + count), as many as there are.
+
+        Raises:
+            DamagedError: one is not what was written.
+        """
+        for each in range(k, k + count):
+            self.block(each)
+        return self.rows[k * BLOCK : (k + count) * BLOCK]
+
     def check(self) -> None:
         """Check every block.
 

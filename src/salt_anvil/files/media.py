@@ -277,10 +277,12 @@ def coarser(peaks: NDArray[np.float32], factor: int) -> NDArray[np.float32]:
 def _frames(sound: CheckedSound, start: int, frames: int) -> Sound:
     """Return frames [start, start + frames), zeros outside the sound."""
     rows = sound.rows
-    out = np.zeros((frames, rows.shape[1]))
     low, high = max(start, 0), min(start + frames, len(rows))
     for k in range(low // BLOCK, -(-high // BLOCK)):
         sound.block(k)
+    if high - low == frames:
+        return rows[low:high].astype(np.float64)
+    out = np.zeros((frames, rows.shape[1]))
     if high > low:
         out[low - start : high - start] = rows[low:high]
     return out

@@ -25,7 +25,7 @@ def kernels_digest() -> str:
     digest = hashlib.sha256()
     for path in sorted(_CORE.rglob("*.py")):
         text = path.read_bytes()
-        if any(word in text for word in (b"njit(", b"@kernel", b"@inlined")):
+        if any(word in text for word in (b"njit(", b"@kernel", b"@inlined", b"@measuring")):
             digest.update(text)
     return digest.hexdigest()[:16]
 

@@ -2,12 +2,11 @@
 
 import os
 import time
-from collections.abc import Callable
 
-from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.bypass_mix import BypassMix
-from salt_anvil.core.engine.cached import CachedStrip
+from salt_anvil.core.engine.cached import Blocks, CachedStrip
 from salt_anvil.core.engine.mixer import Mixer, Source
 from salt_anvil.core.engine.plan import Plan, roll_blocks
 from salt_anvil.core.engine.strip import CHECKPOINT
@@ -41,7 +40,7 @@ class RenderCache:
         """Return the strips that can be read from end to end."""
         return {}
 
-    def group(self, digest: str) -> Callable[[int], Sound] | None:
+    def group(self, digest: str) -> Blocks | None:
         """Return a kept sum of a bus's inputs."""
         return None
 

@@ -16,9 +16,8 @@ import numpy as np
 
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips
-from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp.blend import JoinMeasurement
-from salt_anvil.core.engine.cached import CachedStrip
+from salt_anvil.core.engine.cached import Blocks, CachedStrip
 from salt_anvil.core.engine.fingerprint import fingerprint_of, fingerprints_of
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.errors import CoreError, DamagedError, SaltAnvilError
@@ -130,7 +129,7 @@ class DiskRenderCache(RenderCache):
         """Look everything up again."""
         self._freezer.forget()
 
-    def group(self, digest: str) -> Callable[[int], Sound] | None:
+    def group(self, digest: str) -> Blocks | None:
         return self._freezer.group(digest)
 
 

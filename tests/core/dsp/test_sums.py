@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from salt_anvil.core.dsp.fir import TOGETHER, sum_into
+from salt_anvil.core.compiled import kernel
+from salt_anvil.core.dsp.fir import TOGETHER, run, sum_into, tops
 from tests.conftest import noise
 
 
@@ -53,3 +54,42 @@ def test_some_of_the_weights_alone() -> None:
     for row, begin in zip(weights, (100, 150), strict=True):
         wanted = np.correlate(room[3:56], row[3:7], "valid")
         assert room[begin : begin + 50] == pytest.approx(wanted, abs=1e-12)
+
+
+_run = run(21, 3, 16)
+_tops = tops(3, 7, 16)
+
+
+@kernel
+def _run_into(room: np.ndarray, weights: np.ndarray, to: int, at: int) -> None:
+    _run(room, weights, to, at)
+
+
+@kernel
+def _tops_into(most: np.ndarray, to: int, line: np.ndarray, at: int, weights: np.ndarray) -> None:
+    _tops(most, to, line, at, weights)
+
+
+def test_a_run_of_sums_is_that_of_numpy() -> None:
+    """At the ends of the run a value is part of some of the sums only."""
+    weights, line = noise(21, 1)[:, 0].astype(np.float32), noise(80, 1)[:, 0].astype(np.float32)
+    room = np.concatenate([line, np.full(60, np.nan, np.float32)])
+    _run_into(room, weights, 85, 9)
+    wanted = np.correlate(line[9 : 9 + 48 + 20].astype(np.float64), weights, "valid")
+    assert room[85 : 85 + 48] == pytest.approx(wanted, abs=1e-6)
+    assert np.isnan(room[80:85]).all()
+    assert np.isnan(room[133:]).all()
+
+
+def test_the_greatest_of_several_sums() -> None:
+    weights = noise(21, 1)[:, 0].reshape(3, 7).astype(np.float32)
+    line, most = noise(40, 1)[:, 0].astype(np.float32), np.zeros(40, np.float32)
+    most[20] = 50.0
+    _tops_into(most, 11, line, 5, weights.ravel())
+    rows = np.array(
+        [np.correlate(line[5 : 5 + 22].astype(np.float64), w, "valid") for w in weights]
+    )
+    wanted = np.zeros(40)
+    wanted[11:27] = np.abs(rows).max(axis=0)
+    wanted[20] = 50.0
+    assert most == pytest.approx(wanted, abs=1e-6)

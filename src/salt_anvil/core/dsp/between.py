@@ -11,10 +11,12 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Sound, Values
 from salt_anvil.core.compiled import inlined
-from salt_anvil.core.dsp.fir import SINGLE, Places, sums
+from salt_anvil.core.dsp.fir import SINGLE, Places, run, sums
+from salt_anvil.core.dsp.maxima import greater_into, greatest
 
 Line = NDArray[np.float32]
-Tables = tuple[Line, Places, Places, Line, float, float, float]
+Tables = tuple[Line, Places, Line, float, float, float]
+Work = tuple[Places, Places]
 
 HALF_TAPS = 256
 """Of the value half-way between two samples."""
@@ -31,11 +33,16 @@ BEFORE = EDGE - AFTER
 LARGEST = 1e30
 """Greater samples count as this: float32 ends at 3e38."""
 
-_STEP = 96
+_LARGEST = np.float32(LARGEST)
+_STEP = 104
 _NEAR = FINE_TAPS // 2
 _MIDS = _STEP + _NEAR
-_BEHIND = _MIDS + _STEP * (POINTS - 1)
-# The half-way values of a step, with those that its points need on both sides, and the points.
+_GROUP = 16
+_BEHIND = 3 * _MIDS + _GROUP * (POINTS - 1)
+# The half-way values of a step, with those that its points need on both sides, their second
+# differences, and the points of a group of frames.
+_WINDOW = -(-(_STEP + EDGE) // _STEP)
+"""Steps whose second differences bound the points of a step."""
 
 
 def kaiser(at: Values, half: float, beta: float) -> Values:
@@ -76,9 +83,9 @@ def _bend_factor(taps: Values, at: float) -> float:
     return float(np.abs(np.cumsum(slopes)).sum())
 
 
-# All half-way values of a step at once, 13 vectors of eight; the points two by two, half a step.
-_half_way_into = sums(1, _MIDS // 8, 8, SINGLE)
-_two_into, _one_into = sums(2, _STEP // 16, 8, SINGLE), sums(1, _STEP // 8, 8, SINGLE)
+# All half-way values of a step at once, and all points of a group.
+_half_way_into = run(HALF_TAPS, _MIDS // 16, 16)
+_points_into = sums(POINTS - 1, 1, _GROUP, SINGLE)
 _HALF_WAY_BEND = _bend_factor(half_way(), (HALF_TAPS - 1) / 2)
 _FROM_DOUBLED = max(_bend_factor(fine()[p - 1], _NEAR - 1 + p / POINTS) for p in range(1, POINTS))
 _FROM_SAMPLES = _HALF_WAY_BEND + _FROM_DOUBLED * (0.5 + 2 * _HALF_WAY_BEND)
@@ -89,7 +96,6 @@ _SLACK = 1.003
 """For what the fine taps make of a slope, and for float32."""
 _TABLES = (
     half_way().astype(np.float32),
-    np.arange(HALF_TAPS),
     # Of a point, the places of the samples around it, and of the half-way values among theirs.
     np.array([BEFORE - _NEAR // 2 + 1 + np.arange(_NEAR), np.arange(_NEAR)]),
     fine().astype(np.float32),
@@ -100,14 +106,6 @@ _TABLES = (
 
 
 @inlined
-def _raise_to(most: Line, row: Line) -> None:
-    """Raise most to the magnitudes of a row of the same length."""
-    for i in range(len(most)):
-        here = abs(row[i])
-        most[i] = here if here > most[i] else most[i]
-
-
-@inlined
 def _bends_into(bends: Line, before: Line, here: Line, behind: Line) -> None:
     """Fill bends with the magnitudes of second differences of values that follow one another."""
     for i in range(len(bends)):
@@ -115,81 +113,75 @@ def _bends_into(bends: Line, before: Line, here: Line, behind: Line) -> None:
 
 
 @inlined
-def greatest(most: Line, row: Line) -> float:
-    """Return the greatest magnitude of a row, at least as long as `most`, which is used up."""
-    # A maximum over a line is no vector's, maxima of many beside each other are.
-    step = len(most)
-    most[:] = 0
-    for at in range(0, len(row) - step, step):
-        _raise_to(most, row[at : at + step])
-    _raise_to(most, row[len(row) - step :])
-    half = step
-    while half % 2 == 0:
-        half //= 2
-        _raise_to(most[:half], most[half : 2 * half])
-    peak = most[0]
-    for i in range(half):
-        peak = max(peak, most[i])
-    return float(peak)
-
-
-@inlined
 def _reach(
-    most: Line, room: Line, bends: Line, at: int, ends: Places, tables: Tables, least: float
+    most: Line, room: Line, at: int, beside: float, work: Work, tables: Tables, least: float
 ) -> bool:
-    """Fill most (_STEP) with the greatest magnitude behind each frame, before the next.
+    """Fill most (_STEP) with the greatest magnitude behind each frame, before the next; where it
+    cannot exceed `least`, with less. Where it nowhere can, nothing is told: False.
 
-    room, bends: of `_room`; the first frame is room[at + BEFORE]. ends: room for where a step's
-    values stand. Where no point can exceed `least` nothing is told: False.
+    room: of `_room`; the first frame is room[at + BEFORE]. beside: the greatest of the samples.
     """
-    half_way, mids, places, taps, from_samples, from_doubled, slack = tables
-    weights, near = taps.ravel(), _NEAR // 2
-    line = room[at : at + _STEP + EDGE]
-    beside = greatest(most, line[BEFORE : BEFORE + _STEP + 1])
-    bend = greatest(most, bends[at : at + _STEP + EDGE - 2])
-    if (beside + from_samples * bend) * slack <= least:
-        return False
-    behind = len(room) - _BEHIND
-    ends[0] = behind - at
-    _half_way_into(room, mids, half_way, 0, HALF_TAPS, ends, at)
+    half_way, _, taps, _, from_doubled, slack = tables
+    places, ends = work
+    near, behind = _NEAR // 2, len(room) - _BEHIND
+    _half_way_into(room, half_way, behind, at)
     between = room[behind : behind + _MIDS]
-    samples = line[BEFORE - near : BEFORE + _STEP + near + 1]
+    first = at + BEFORE - near
+    samples = room[first : first + _MIDS + 1]
     doubled = room[behind + _MIDS : behind + 3 * _MIDS - 1]
     _bends_into(doubled[:_MIDS], samples[:-1], between, samples[1:])
     _bends_into(doubled[_MIDS:], between[:-1], samples[1:-1], between[1:])
-    bend = greatest(most, doubled)
-    beside = max(beside, greatest(most, between[near : near + _STEP]))
+    bend = greatest(doubled)
+    beside = max(beside, greatest(between[near : near + _STEP]))
     if (beside + from_doubled * bend) * slack <= least:
         return False
-    most[:] = 0
-    _raise_to(most, between[near : near + _STEP])
-    here = np.empty(FINE_TAPS, np.int64)
-    for gap in range(2):
-        # Gap 0 is from a frame to its half-way value, gap 1 from there to the next frame; both
-        # kinds of values take turns.
-        for t in range(_NEAR):
-            here[2 * t + gap] = places[1, t] + gap - at + behind
-            here[2 * t + 1 - gap] = places[0, t]
+    here = between[near : near + _STEP]
+    greater_into(most, here, here)
+    _places_into(places, at, behind, tables)
+    weights, points = taps.ravel(), len(room) - _GROUP * (POINTS - 1)
+    for turn in range(0, _STEP, _GROUP):
+        own = min(turn, _STEP - _GROUP)
+        group = most[own : own + _GROUP]
+        beside = greatest(samples[near + own : near + own + _GROUP + 1])
+        beside = max(beside, greatest(here[own : own + _GROUP]))
+        bend = greatest(doubled[own : own + _GROUP + _NEAR - 1])
+        behind = _MIDS + own
+        bend = max(bend, greatest(doubled[behind : behind + _GROUP + _NEAR - 1]))
+        if (beside + from_doubled * bend) * slack <= least:
+            continue
         for p in range(POINTS - 1):
-            ends[p] = behind + _MIDS + p * _STEP - at
-        for p in range(0, POINTS - 2, 2):
-            for half in range(0, _STEP, _STEP // 2):
-                _two_into(room, here, weights[p * FINE_TAPS :], 0, FINE_TAPS, ends[p:], at + half)
-        last = POINTS - 2
-        _one_into(room, here, weights[last * FINE_TAPS :], 0, FINE_TAPS, ends[last:], at)
-        for p in range(POINTS - 1):
-            begin = behind + _MIDS + p * _STEP
-            _raise_to(most, room[begin : begin + _STEP])
+            ends[p] = points + p * _GROUP - at - own
+        for gap in range(2):
+            _points_into(room, places[gap], weights, 0, FINE_TAPS, ends, at + own)
+            for p in range(POINTS - 1):
+                greater_into(group, group, room[points + p * _GROUP :])
     return True
 
 
 @inlined
+def _places_into(places: Places, at: int, behind: int, tables: Tables) -> None:
+    """Fill in where the values stand that a frame's points are sums of, (2, FINE_TAPS).
+
+    Gap 0 is from a frame to its half-way value, gap 1 from there to the next frame; both kinds of
+    values take turns.
+    """
+    around = tables[1]
+    for gap in range(2):
+        for t in range(_NEAR):
+            places[gap, 2 * t + gap] = around[1, t] + gap - at + behind
+            places[gap, 2 * t + 1 - gap] = around[0, t]
+
+
+@inlined
 def _room(whole: Sound, channel: int) -> tuple[Line, Line]:
-    """Return one channel, zeros, so that the last step is whole, and room for a step's values;
+    """Return one channel, zeros, so that the last steps are whole, and room for a step's values;
     and its second differences, the first that of its first three values."""
-    room = np.zeros(len(whole) + _STEP + _BEHIND, np.float32)
+    room = np.zeros(len(whole) + 2 * _STEP + _BEHIND, np.float32)
     for i in range(len(whole)):
-        room[i] = min(max(whole[i, channel], -LARGEST), LARGEST)
+        room[i] = whole[i, channel]
+    for i in range(len(whole)):
+        x = room[i] if room[i] > -_LARGEST else -_LARGEST
+        room[i] = x if x < _LARGEST else _LARGEST
     bends = np.empty(len(room) - _BEHIND, np.float32)
     count = len(bends)
     _bends_into(bends, room[:count], room[1 : count + 1], room[2 : count + 2])
@@ -197,15 +189,48 @@ def _room(whole: Sound, channel: int) -> tuple[Line, Line]:
 
 
 @inlined
+def _work() -> Work:
+    return np.empty((2, FINE_TAPS), np.int64), np.empty(POINTS - 1, np.int64)
+
+
+@inlined
+def _bounds(room: Line, bends: Line, begin: int, frames: int) -> tuple[Values, Values]:
+    """Return of each step from frame `begin` on the greatest sample, and the greatest second
+    difference of every stretch as long as a step."""
+    steps = -(-frames // _STEP)
+    beside, bent = np.empty(steps), np.empty(steps + _WINDOW - 1)
+    for step in range(steps):
+        at = begin + BEFORE + step * _STEP
+        beside[step] = greatest(room[at : at + _STEP + 1])
+    for step in range(len(bent)):
+        at = begin + step * _STEP
+        bent[step] = greatest(bends[at : at + _STEP])
+    return beside, bent
+
+
+@inlined
+def _silent(step: int, beside: Values, bent: Values, tables: Tables, least: float) -> bool:
+    """Say whether no point of a step can exceed `least`."""
+    bend = bent[step]
+    for i in range(1, _WINDOW):
+        bend = max(bend, bent[step + i])
+    return bool((beside[step] + tables[3] * bend) * tables[5] <= least)
+
+
+@inlined
 def _peaks_into(peaks: Sound, whole: Sound, least: float, tables: Tables) -> None:
-    most, ends = np.empty(_STEP, np.float32), np.empty(POINTS, np.int64)
+    most, work = np.empty(_STEP, np.float32), _work()
     frames, channels = peaks.shape
     for channel in range(channels):
         room, bends = _room(whole, channel)
+        beside, bent = _bounds(room, bends, 0, frames)
         for i in range(frames):
             peaks[i, channel] = abs(whole[BEFORE + i, channel])
-        for at in range(0, frames, _STEP):
-            if _reach(most, room, bends, at, ends, tables, least):
+        for step in range(len(beside)):
+            if _silent(step, beside, bent, tables, least):
+                continue
+            at = step * _STEP
+            if _reach(most, room, at, beside[step], work, tables, least):
                 for i in range(min(_STEP, frames - at)):
                     if most[i] > least:
                         peaks[at + i, channel] = max(peaks[at + i, channel], most[i])
@@ -213,21 +238,21 @@ def _peaks_into(peaks: Sound, whole: Sound, least: float, tables: Tables) -> Non
 
 @inlined
 def _pieces_into(peaks: Values, whole: Sound, size: int, tables: Tables) -> None:
-    most, ends = np.empty(_STEP, np.float32), np.empty(POINTS, np.int64)
+    most, work = np.empty(_STEP, np.float32), _work()
     for channel in range(whole.shape[1]):
         room, bends = _room(whole, channel)
         for piece in range(len(peaks)):
-            begin, end = piece * size, (piece + 1) * size
+            beside, bent = _bounds(room, bends, piece * size, size)
             # Where the samples are greatest comes first: most of the others cannot exceed that.
-            greatest = np.abs(room[BEFORE + begin : BEFORE + end]).argmax()
-            first = begin + int(greatest) // _STEP * _STEP
-            for turn in range(begin - _STEP, end, _STEP):
-                at = turn if turn >= begin else first
-                if at == turn == first:
+            first = int(beside.argmax())
+            for turn in range(-1, len(beside)):
+                step = first if turn < 0 else turn
+                if turn == first or _silent(step, beside, bent, tables, peaks[piece]):
                     continue
-                if _reach(most, room, bends, at, ends, tables, peaks[piece]):
-                    for i in range(min(_STEP, end - at)):
-                        peaks[piece] = max(peaks[piece], most[i])
+                at = piece * size + step * _STEP
+                if _reach(most, room, at, beside[step], work, tables, peaks[piece]):
+                    most[size - step * _STEP :] = 0
+                    peaks[piece] = max(peaks[piece], greatest(most))
 
 
 def peaks_into(peaks: Sound, whole: Sound, least: float) -> None:

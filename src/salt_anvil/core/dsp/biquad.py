@@ -53,9 +53,10 @@ def filter_into(out: Sound, signal: Sound, sections: Sound, state: Sound) -> Non
     sections: (count, 5) as b0, b1, b2, a1, a2. state: (count, channels, 2), changed.
     """
     frames, channels = signal.shape
-    for i in range(frames):
-        for channel in range(channels):
-            out[i, channel] = signal[i, channel]
+    # In one line a copy is one of vectors.
+    ours, given = out.reshape(out.size), signal.ravel()
+    for i in range(len(ours)):
+        ours[i] = given[i]
     count = len(sections)
     weights, places = np.empty((count, WEIGHTS)), np.arange(count) * (2 * channels)
     for s in range(count):

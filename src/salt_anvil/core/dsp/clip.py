@@ -8,6 +8,7 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
+from salt_anvil.core.dsp.maxima import greatest
 from salt_anvil.core.state import State
 
 SIXTH = 1.0 / 6.0
@@ -273,9 +274,9 @@ def _notify_into(
         shares, values = share[at : at + n], line[at : at + n]
         for i in range(n):
             touched += shares[i] > 0.0
-        most, count = max(most, o.greatest(shares)), count + touched
+        most, count = max(most, greatest(shares)), count + touched
         if d_top == 0.0:
-            over = max(over, o.greatest(values) / top)
+            over = max(over, greatest(values) / top)
         else:
             for i in range(n):
                 over = max(over, abs(values[i]) / (top + d_top * i))

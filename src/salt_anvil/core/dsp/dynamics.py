@@ -10,13 +10,13 @@ Equation numbers are from memory.
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
 from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, exp2_into, log2_into
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.maxima import highest
 
 # Columns of the control vector of `reduce_into`.
 THRESHOLD, SLOPE, KNEE, ATTACK, RELEASE, HOLD, RMS, MOST, LINK, RESTORE, RESTORE_RATE = range(11)
@@ -152,9 +152,10 @@ def _link_shared(
 
     shared: (frames, 2), see `sharing`. room: (2, GRID).
     """
+    given = shared[at:]
     for row in range(2):
         for i in range(n):
-            room[row, i] = shared[at + i, row] + FLOOR_AMPLITUDE
+            room[row, i] = given[i, row] + FLOOR_AMPLITUDE
         log2_into(room[row], exponent, n, DB_PER_OCTAVE)
     for channel in range(channels):
         for i in range(n):
@@ -465,7 +466,7 @@ def gain_into(
             gained[i] = sound[i] * octaves[i]
 
 
-@njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
+@kernel
 def cell_maxima(values: Sound, start: int, carry: Sound, rest: float, cells: Sound) -> int:
     """Fill cells with the maxima over the grid cells that end inside this block.
 
@@ -475,14 +476,11 @@ def cell_maxima(values: Sound, start: int, carry: Sound, rest: float, cells: Sou
     """
     frames, channels = values.shape
     done = 0
+    line = values.ravel()
     for at, n, _, offset in grid_cells(start, frames):
-        values_here = values[at : at + n]
-        for channel in range(channels):
-            most = carry[channel]
-            for i in range(n):
-                if values_here[i, channel] > most:
-                    most = values_here[i, channel]
-            carry[channel] = most
+        first, last = highest(line[at * channels : (at + n) * channels], channels)
+        carry[0] = max(carry[0], first)
+        carry[channels - 1] = max(carry[channels - 1], last)
         if offset + n == GRID:
             for channel in range(channels):
                 cells[done, channel] = carry[channel]

@@ -468,6 +468,7 @@ def tone_into(
     columns, bands = sound.shape[1], len(shapes)
     lines, heard = np.empty((2, GRID)), np.empty((2, GRID))
     flat, apart = memory.reshape(memory.size), 2 * columns
+    whole_out, whole_in = out.reshape(out.size), sound.ravel()
     # What stands is known from cell to cell, and waits for those behind it to go beside them.
     known, weights = np.full((bands, MOVE), np.nan), np.empty((bands, SECTIONS, WEIGHTS))
     waiting, places = np.empty((bands * SECTIONS, WEIGHTS)), np.empty(bands * SECTIONS, np.int64)
@@ -476,9 +477,9 @@ def tone_into(
     for at, n, point, offset in grid_cells(start, len(sound)):
         here = out[at : at + n]
         count = 0
-        for column in range(columns):
-            for i in range(n):
-                here[i, column] = sound[at + i, column]
+        ours, given = whole_out[at * columns :], whole_in[at * columns :]
+        for i in range(n * columns):
+            ours[i] = given[i]
         for b in range(bands):
             v = value[point, b * COLUMNS : (b + 1) * COLUMNS]
             s = step[point, b * COLUMNS : (b + 1) * COLUMNS]

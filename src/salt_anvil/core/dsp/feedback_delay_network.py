@@ -168,13 +168,14 @@ def _add_sides(out: Sound, at: int, rows: Sound, n: int, left: Vector, right: Ve
     for i in range(n):
         left[i] = rows[0, i] + rows[2, i] - rows[4, i] - rows[6, i]
         right[i] = rows[1, i] - rows[3, i] + rows[5, i] - rows[7, i]
+    ours = out[at:]
     if out.shape[1] == 2:
         for i in range(n):
-            out[at + i, 0] += LEVEL * left[i]
-            out[at + i, 1] += LEVEL * right[i]
+            ours[i, 0] += LEVEL * left[i]
+            ours[i, 1] += LEVEL * right[i]
     else:
         for i in range(n):
-            out[at + i, 0] += LEVEL * (left[i] + right[i]) * 0.7071067811865476
+            ours[i, 0] += LEVEL * (left[i] + right[i]) * 0.7071067811865476
 
 
 @kernel
@@ -209,9 +210,9 @@ def room_into(
             for c in range(CONTROLS):
                 known[c] = v[c] if s[c] == 0.0 else np.nan
         for c in range(LINES):
-            row, side = rows[c], c % channels
+            row, given, side = rows[c], sound[done:], c % channels
             for i in range(n):
-                row[i] = sound[done + i, side]
+                row[i] = given[i, side]
         for stage in range(STAGES):
             for c in range(LINES):
                 ring, one = stages[stage, c][: int(at[1, stage])], stage * LINES + c

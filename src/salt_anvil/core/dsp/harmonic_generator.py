@@ -189,11 +189,12 @@ def harmonics_block(
             else:
                 along_into(powers[c, :n], value[k:, c], step[k:, c], start + at)
         for lane in range(sound.shape[1]):
+            given, ours = envelope[at:], out[at:]
             for i in range(n + 1):
-                heights[i] = envelope[at + i, lane]
+                heights[i] = given[i, lane]
             o.rise(room, block, lane, tables, memory)
             _shape_rows(room, tables, n, heights[: n + 1], powers[:, :n], steady)
             line = o.fall(room, n, lane, tables, memory)
             for i in range(n):
-                out[at + i, lane] = line[i]
+                ours[i, lane] = line[i]
     return out

@@ -10,9 +10,10 @@ import numpy as np
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.compiled import inlined
-from salt_anvil.core.dsp.between import LARGEST, Line, greatest, kaiser
+from salt_anvil.core.dsp.between import LARGEST, Line, kaiser
 from salt_anvil.core.dsp.delay import delayed, keep
-from salt_anvil.core.dsp.fir import SINGLE, sums
+from salt_anvil.core.dsp.fir import tops
+from salt_anvil.core.dsp.maxima import greater_into, greatest
 from salt_anvil.core.state import State
 
 TAPS, POINTS = 16, 8
@@ -22,10 +23,11 @@ STANDS_S = 0.000125
 """Time for which a peak stands."""
 SMALLEST = 1e-30
 """Smaller samples count as silence: float32 slows down from 1e-38 on."""
+_LARGEST, _SMALLEST, _NOTHING = np.float32(LARGEST), np.float32(SMALLEST), np.float32(0)
 _SPAN, _EDGE, _ROWS = 64, TAPS - 1, POINTS - 1
 _PIECE = 16 * _SPAN
 _AT_ONCE = 16
-_rows_into = sums(_ROWS, 1, _AT_ONCE, SINGLE)
+_tops_into = tops(_ROWS, TAPS, _AT_ONCE)
 
 
 def taps() -> Sound:
@@ -51,9 +53,11 @@ def stands(rate: int) -> int:
 @inlined
 def _bounded_into(line: Line, sound: Sound, channel: int) -> None:
     for i in range(len(line)):
-        x = sound[i, channel]
-        x = min(max(x, -LARGEST), LARGEST)
-        line[i] = x if abs(x) > SMALLEST else 0.0
+        line[i] = sound[i, channel]
+    for i in range(len(line)):
+        x = line[i] if line[i] > -_LARGEST else -_LARGEST
+        x = x if x < _LARGEST else _LARGEST
+        line[i] = x if abs(x) > _SMALLEST else _NOTHING
 
 
 @inlined
@@ -69,16 +73,12 @@ def _peaks_into(
     frames, channels = peaks.shape
     before = len(tops)
     # Pieces that stay in the cache; behind each the room for a whole span.
-    line = np.empty(_EDGE + _PIECE + _SPAN, np.float32)
-    high, other = np.empty((2, before + _PIECE), np.float32)
-    room = np.empty(_SPAN + _EDGE + _ROWS * _SPAN, np.float32)
-    most = np.empty(_AT_ONCE, np.float32)
-    places, ends = np.arange(TAPS), np.empty(_ROWS, np.int64)
-    for row in range(_ROWS):
-        ends[row] = _SPAN + _EDGE + row * _SPAN
-    for channel in range(channels):
-        for at in range(0, frames, _PIECE):
-            n = min(_PIECE, frames - at)
+    lines = np.empty((2, _EDGE + _PIECE + _SPAN), np.float32)
+    highs, others = np.empty((2, 2, before + _PIECE + _SPAN), np.float32)
+    for at in range(0, frames, _PIECE):
+        n = min(_PIECE, frames - at)
+        for channel in range(channels):
+            line, high = lines[channel], highs[channel]
             if at:
                 for i in range(_EDGE):
                     line[i] = line[_PIECE + i]
@@ -88,42 +88,41 @@ def _peaks_into(
             line[_EDGE + n :] = 0.0
             for i in range(before):
                 high[i] = tops[i, channel]
-            found = high[before : before + n]
+            found, own = high[before:], line[_EDGE - LATENCY :]
             for i in range(n):
-                found[i] = abs(line[i + _EDGE - LATENCY])
+                found[i] = abs(own[i])
             for first in range(0, n, _SPAN):
-                here = line[first : first + _SPAN + _EDGE]
-                if greatest(most, here) * BOUND > least:
-                    for i in range(_SPAN + _EDGE):
-                        room[i] = here[i]
-                    span = high[before + first : before + first + _SPAN]
-                    for i in range(0, _SPAN, _AT_ONCE):
-                        _rows_into(room, places, weights, 0, TAPS, ends, i)
-                    for row in range(_ROWS):
-                        points = room[ends[row] : ends[row] + _SPAN]
-                        for i in range(_SPAN):
-                            now = abs(points[i])
-                            span[i] = now if now > span[i] else span[i]
+                if greatest(line[first : first + _SPAN + _EDGE]) * BOUND > least:
+                    for i in range(first, first + _SPAN, _AT_ONCE):
+                        _tops_into(found, i, line, i, weights)
             for i in range(before):
                 tops[i, channel] = high[n + i]
-            stood = _stand(high[: before + n], other[: before + n], before + 1)[before:]
-            given = peaks[at : at + n]
+        stood = _stand(highs, others, channels, before + n, before + 1)
+        given = peaks[at : at + n].reshape(n * channels)
+        left, right = stood[0, before : before + n], stood[channels - 1, before : before + n]
+        if channels == 2:
             for i in range(n):
-                given[i, channel] = stood[i]
+                given[2 * i], given[2 * i + 1] = left[i], right[i]
+        else:
+            for i in range(n):
+                given[i] = left[i]
 
 
 @inlined
-def _stand(line: Line, other: Line, frames: int) -> Line:
-    """Return each value's greatest of as many as `frames` up to it, right from the last on."""
+def _stand(lines: Line, others: Line, channels: int, count: int, frames: int) -> Line:
+    """Return each value's greatest of as many as `frames` up to it, right from the last on.
+
+    lines, others: (2, at least count), changed; one of them is returned.
+    """
     covered = 1
     while covered < frames:
         back = min(covered, frames - covered)
-        earlier, here, found = line[:-back], line[back:], other[back:]
-        for i in range(len(found)):
-            found[i] = earlier[i] if earlier[i] > here[i] else here[i]
-        line, other = other, line
+        for channel in range(channels):
+            line, found = lines[channel], others[channel, back:count]
+            greater_into(found, line, line[back:])
+        lines, others = others, lines
         covered += back
-    return line
+    return lines
 
 
 def memory(rate: int, channels: int) -> State:

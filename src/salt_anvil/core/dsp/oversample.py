@@ -20,6 +20,7 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.fir import sum_into
+from salt_anvil.core.dsp.maxima import greatest
 from salt_anvil.core.state import State
 
 FACTORS = {"plain": 1, "good": 8, "high": 16, "best": 32}
@@ -358,19 +359,6 @@ def fall(room: Vector, n: int, lane: int, tables: Tables, kept: Kept) -> Vector:
     _through(room, tables, _rising(tables[0]), last, n, kept[2][lane], frames)
     at = rows[last, ROOM_AT]
     return room[at : at + n]
-
-
-@inlined
-def greatest(values: Vector) -> float:
-    """Return the greatest amplitude of a line, or 0; four at a time, so that none waits."""
-    a = b = c = d = 0.0
-    whole = len(values) // 4 * 4
-    for i in range(0, whole, 4):
-        a, b = max(a, abs(values[i])), max(b, abs(values[i + 1]))
-        c, d = max(c, abs(values[i + 2])), max(d, abs(values[i + 3]))
-    for i in range(whole, len(values)):
-        a = max(a, abs(values[i]))
-    return max(max(a, b), max(c, d))
 
 
 @kernel

@@ -93,8 +93,9 @@ def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
     for channel in range(channels):
         for at in range(0, frames, GRID):
             span = min(GRID, frames - at)
+            given, ours = sound[at:], out[at:]
             for i in range(span + 2 * half):
-                line[i] = sound[at + i, channel]
+                line[i] = given[i, channel]
             for i in range(GRID):
                 total[i] = taps[0] * line[half + i]
             for t in range(1, whole, 4):
@@ -103,7 +104,7 @@ def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
                 for i in range(GRID):
                     total[i] += taps[t] * (line[half - t + i] + line[half + t + i])
             for i in range(span):
-                out[at + i, channel] = total[i]
+                ours[i, channel] = total[i]
 
 
 @kernel

@@ -1,11 +1,10 @@
 """The slow recursion of a leveller: a mean level, and a gain that walks towards a target."""
 
-import math
-
 import numpy as np
 
-from salt_anvil.core.audio import FLOOR_AMPLITUDE, TINY, Sound
+from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
 from salt_anvil.core.compiled import kernel
+from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
 from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector of `level_into`; levels in dB, speeds in dB per frame.
@@ -26,6 +25,7 @@ def level_into(
     stands still while the level is under FLOOR.
     """
     frames, channels = key.shape
+    exponent, floor = np.empty(GRID), FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
     power, now = state[POWER], state[GAIN]
     for at, n, k, offset in grid_cells(start, frames):
         key_here = key[at : at + n]
@@ -38,14 +38,16 @@ def level_into(
             for channel in range(channels):
                 square += key_here[i, channel] * key_here[i, channel]
             power += (v[MEAN] + s[MEAN] * j) * (square / channels - power)
-            level = 10.0 * math.log10(max(power, 0.0) + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE)
+            heard_here[i] = max(power, 0.0) + floor
+        log2_into(heard_here, exponent, n, DB_PER_OCTAVE / 2)
+        for i in range(n):
+            j, level = offset + i, heard_here[i]
             if level > v[FLOOR] + s[FLOOR] * j:
                 wanted = v[TARGET] + s[TARGET] * j - level
                 wanted = min(max(wanted, -(v[LEAST] + s[LEAST] * j)), v[MOST] + s[MOST] * j)
                 up, down = v[RISE] + s[RISE] * j, v[FALL] + s[FALL] * j
                 now += min(max(wanted - now, -down), up)
             gain_here[i] = now
-            heard_here[i] = level
     state[POWER] = power if power > TINY else 0.0
     state[GAIN] = now
 

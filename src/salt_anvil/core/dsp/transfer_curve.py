@@ -97,15 +97,17 @@ def curve_into(
     value: Vector,
     step: Vector,
     detector: int,
+    moving: bool,
     state: Sound,
 ) -> None:
     """Fill change (frames, channels) with the smoothed change of gain in dB that the key asks for.
 
     heard: (frames, channels), filled with the detector's level in dB. key: (frames, channels), 1 or
     2 channels. start: timeline frame of key[0]. value, step: (grid points, CONTROLS or more).
-    state: (STATES, channels), changed. Decoupled ballistics as in the compressor. What is held and
-    smoothed goes along with a curve that is moved (at the level that was HEARD), so that a moved
-    point acts at once and not with the release.
+    moving: the curve moves somewhere; it has so many points that they are looked through once for
+    all. state: (STATES, channels), changed. Decoupled ballistics as in the compressor. What is held
+    and smoothed goes along with a curve that is moved (at the level that was HEARD), so that a
+    moved point acts at once and not with the release.
     """
     frames, channels = key.shape
     levels = np.empty((2, GRID))
@@ -115,11 +117,6 @@ def curve_into(
         change_here = change[at : at + n]
         key_here = key[at : at + n]
         v, s = value[k], step[k]
-        moving = False
-        for c in range(BASE, CONTROLS):
-            if s[c] != 0.0:
-                moving = True
-                break
         for channel in range(channels):
             state[POWER, channel] = d.heard_into(
                 levels[channel], key_here, channel, n, detector, v, s, offset, state[POWER, channel]

@@ -14,6 +14,7 @@ from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.maxima import greatest
 from salt_anvil.core.dsp.quadrature import quarters_into
 
 EVERY = 4
@@ -316,8 +317,11 @@ def bend_block(
             o.rise(room, block, lane, tables, memory)
             _bend_rows(room, tables, n, odds[:n], leans[:n], even[:n], roots + steps)
             line = o.fall(room, n, lane, tables, memory)
+            ours, own = out[at:], evens[at:]
             for i in range(n):
-                out[at + i, lane], evens[at + i, lane] = line[i], even[i]
+                ours[i, lane] = line[i]
+            for i in range(n):
+                own[i, lane] = even[i]
     return out, evens
 
 
@@ -348,24 +352,32 @@ def offset_into(
         n, k = min(o.CHUNK, len(sound) - at), (start % GRID + at) // GRID
         along_into(odds[:n], odd[k:], d_odd[k:], start + at)
         along_into(leans[:n], lean[k:], d_lean[k:], start + at)
-        leaning = o.greatest(leans[:n]) > 0.0
+        leaning = greatest(leans[:n]) > 0.0
         for lane in range(sound.shape[1]):
+            given, ours = sound[at:], offset[at:]
             for i in range(n):
-                line[i] = sound[at + i, lane]
+                line[i] = given[i, lane]
             quarters_into(one[:n], other[:n], line[:n], all_passes, memory[lane, :-1])
             means[:] = 0.0
             z = memory[lane, -1]
+            # Not in the array, which may be what is written for all that the compiler knows.
+            lag, second = z[0], z[1]
             for i in range(n):
-                z[0] += rates[0] * (one[i] * one[i] + other[i] * other[i] - z[0])
-                z[1] += rates[0] * (z[0] - z[1])
-                height = math.sqrt(z[1])
+                lag += rates[0] * (one[i] * one[i] + other[i] * other[i] - lag)
+                second += rates[0] * (lag - second)
+                line[i] = second
+            z[0], z[1] = lag, second
+            for i in range(n):
+                height = math.sqrt(line[i])
                 one[i], other[i] = PHASES[0] * height, PHASES[1] * height
             _evens_onto(means[:n], one[:n], odds[:n], leans[:n], leaning, 0.5)
             _evens_onto(means[:n], other[:n], odds[:n], leans[:n], leaning, 0.5)
+            lag, second = z[2], z[3]
             for i in range(n):
-                z[2] += rates[1] * (means[i] - z[2])
-                z[3] += rates[1] * (z[2] - z[3])
-                offset[at + i, lane] = z[3]
+                lag += rates[1] * (means[i] - lag)
+                second += rates[1] * (lag - second)
+                ours[i, lane] = second
+            z[2], z[3] = lag, second
             for i in range(4):
                 z[i] = z[i] if abs(z[i]) > TINY else 0.0
 

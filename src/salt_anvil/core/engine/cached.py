@@ -10,18 +10,21 @@ from salt_anvil.core.audio import Sound
 from salt_anvil.core.engine.graph import Point
 from salt_anvil.core.engine.plan import StripPlan
 
+Blocks = Callable[[int, int], Sound]
+"""Gives so many blocks of a sound from block k on."""
+
 
 @dataclass(frozen=True)
 class CachedStrip:
     """A strip that is read instead of computed: what it gave, and its meters, block by block.
 
-    block: gives block k of the output after the chain. point: gives block k of a place inside
-    the chain that others listen to. meters: (blocks, 3): peak left and right, most reduction in
-    dB. content_digest: what it sounds like, exports: the places that `point` knows (see StripPlan).
+    blocks: of the output after the chain. points: of a place inside the chain that others listen
+    to. meters: (blocks, 3): peak left and right, most reduction in dB. content_digest: what it
+    sounds like, exports: the places that `points` knows (see StripPlan).
     """
 
-    block: Callable[[int], Sound]
-    point: Callable[[Point, int], Sound]
+    blocks: Blocks
+    points: Callable[[Point, int, int], Sound]
     meters: NDArray[np.float32]
     content_digest: str = ""
     exports: tuple[Point, ...] = ()
@@ -31,5 +34,5 @@ class CachedStrip:
         return self.content_digest == item.content_digest and set(item.exports) <= set(self.exports)
 
 
-GroupSums = Callable[[str], "Callable[[int], Sound] | None"]
+GroupSums = Callable[[str], Blocks | None]
 """Gives a reader of the kept sum of a group by its digest, None if it is not kept."""

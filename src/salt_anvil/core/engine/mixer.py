@@ -10,7 +10,7 @@ import numpy as np
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp
 from salt_anvil.core.dsp.crossfade import crossfaded
-from salt_anvil.core.engine.cached import CachedStrip, GroupSums
+from salt_anvil.core.engine.cached import Blocks, CachedStrip, GroupSums
 from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum
 from salt_anvil.core.engine.graph import Outside, Point
 from salt_anvil.core.engine.pieces import Pieces, blocks_of, one
@@ -72,7 +72,7 @@ class Mixer:
         self._entered: dict[str, tuple[int, Sound]] = {}
         self._recent: defaultdict[str, Pieces[StripBlock]] = defaultdict(Pieces)
         self._routed: defaultdict[tuple[str, str], Pieces[Sound]] = defaultdict(Pieces)
-        self._sums: dict[str, Callable[[int], Sound] | None] = {}
+        self._sums: dict[str, Blocks | None] = {}
         self.position = self._until = 0
         self.keep: Callable[[str, int, State], None] | None = None
         self.keep_group: Callable[[str, int, Sound], None] | None = None
@@ -161,7 +161,7 @@ class Mixer:
             routes = feeds[index * GROUP : (index + 1) * GROUP]
             kept = self._kept_group(digest, routes)
             if kept is not None:
-                sums.append(one([kept(i) for i in range(j, j + count)]))
+                sums.append(kept(j, count))
                 continue
             sums.append(group_sum([self.faded(r, j, count) for r in routes]))
             if self.keep_group is not None:
@@ -169,7 +169,9 @@ class Mixer:
                     self.keep_group(digest, j + i, blocks_of(sums[-1], i, 1))
         return sums
 
-    def _kept_group(self, digest: str, routes: tuple[Route, ...]) -> Callable[[int], Sound] | None:
+    def _kept_group(
+        self, digest: str, routes: tuple[Route, ...]
+    ) -> Callable[[int, int], Sound] | None:
         if digest not in self._sums:
             alone = all(r.strip in self._frozen for r in routes)
             self._sums[digest] = self._groups(digest) if alone else None
@@ -200,6 +202,8 @@ class Mixer:
     def _read_key(self, outside: Outside, j: int, count: int) -> Sound:
         name = outside.strip
         if outside.source != f"strip:{name}":
+            if name in self._frozen and j + count <= self.plan.blocks:
+                return self._frozen[name].points(outside.point, j, count)
             return one([self._point(outside, i) for i in range(j, j + count)])
         if outside.tap == "out":
             return self._out(name, j, count)
@@ -215,7 +219,7 @@ class Mixer:
         """Return a block of a place inside a strip's chain."""
         name, point = outside.strip, outside.point
         if name in self._frozen and j < self.plan.blocks:
-            return self._frozen[name].point(point, j)
+            return self._frozen[name].points(point, j, 1)
         found = self.give(name, j).points.get(point)
         # Computed ahead, before anybody listened there.
         return self._quiet(name, point) if found is None else found
@@ -276,8 +280,7 @@ class Mixer:
         return kept.cover(k, count)
 
     def _read_frozen(self, name: str, first: int, count: int) -> None:
-        read = self._frozen[name].block
-        out = one([read(k) for k in range(first, first + count)])
+        out = self._frozen[name].blocks(first, count)
         if name in self._fading:
             out = self._crossed(name, first, count, out)
         self._recent[name].put(first, count, StripBlock(out))

@@ -1,35 +1,34 @@
 """What is drawn of a sound: extremes and mean squares of short pieces."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Sound
+from salt_anvil.core.compiled import kernel, measuring
+from salt_anvil.core.dsp.maxima import extremes_of
 
 Narrow = NDArray[np.float32]
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"nnan", "nsz", "reassoc"})
+@kernel
 def _extremes(sound: Sound, size: int, out: Narrow) -> None:
+    values, n = sound.ravel(), sound.shape[1]
     for piece in range(len(out)):
         begin, end = piece * size, min((piece + 1) * size, len(sound))
-        for channel in range(sound.shape[1]):
-            low = high = sound[begin, channel]
-            for i in range(begin + 1, end):
-                low = min(low, sound[i, channel])
-                high = max(high, sound[i, channel])
-            out[piece, 0, channel], out[piece, 1, channel] = low, high
+        high, low, other_high, other_low = extremes_of(values[begin * n : end * n], n)
+        out[piece, 0, 0], out[piece, 1, 0] = low, high
+        out[piece, 0, n - 1], out[piece, 1, n - 1] = other_low, other_high
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz"})
+@measuring
 def _mean_squares(sound: Sound, size: int, out: Narrow) -> None:
-    channels = sound.shape[1]
+    values, count = sound.ravel(), size * sound.shape[1]
     for piece in range(len(out)):
+        mine = values[piece * count : (piece + 1) * count]
         total = 0.0
-        for i in range(piece * size, (piece + 1) * size):
-            for channel in range(channels):
-                total += sound[i, channel] * sound[i, channel]
-        out[piece] = total / (size * channels)
+        for i in range(len(mine)):
+            total += mine[i] * mine[i]
+        out[piece] = total / count
 
 
 def extremes(sound: NDArray[np.floating], size: int) -> Narrow:

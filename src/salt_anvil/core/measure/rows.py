@@ -3,13 +3,14 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from salt_anvil.core.audio import Sound, as_block, without_nonfinite
+from salt_anvil.core.audio import Sound, Values, as_block, without_nonfinite
+from salt_anvil.core.compiled import measuring
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.between import EDGE
 from salt_anvil.core.dsp.k_weighting import k_weighting
+from salt_anvil.core.dsp.maxima import extremes_of
 from salt_anvil.core.measure import loudness
 from salt_anvil.core.measure.truepeak import interpolated_peaks
 
@@ -29,35 +30,54 @@ def hop(rate: int) -> int:
     return round(rate / 10)
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz", "nnan"})
-def _sum_up(sound: Sound, weighted: Sound, hop: int, rows: Rows) -> None:
-    """Fill what is a sum or a maximum over each row of finite sound."""
-    right = sound.shape[1] - 1
+@measuring
+def _sum_up(sound: Sound, sections: Sound, state: Sound, hop: int, rows: Rows) -> None:
+    """Fill what is a sum or a maximum over each row of finite sound.
+
+    sections, state: the K-weighting's, as `biquad.filter_into` takes them.
+    """
+    channels = sound.shape[1]
+    weighted = np.empty((hop, channels))
     for row in range(len(rows)):
-        begin = row * hop
-        k = left2 = right2 = cross = total = most = 0.0
-        for i in range(begin, begin + hop):
-            a, b = sound[i, 0], sound[i, right]
-            left2 += a * a
-            right2 += b * b
-            cross += a * b
-            total += a + b
-            most = max(most, max(abs(a), abs(b)))
+        here = sound[row * hop : (row + 1) * hop]
+        left2, right2, cross, total = _products(here.reshape(here.size), channels)
+        # Row by row, so that it is still in the cache.
+        biquad.filter_into(weighted, here, sections, state)
+        line, k = weighted.reshape(weighted.size), 0.0
         for tenth in range(A_ROW):
-            first, last = begin + tenth * hop // A_ROW, begin + (tenth + 1) * hop // A_ROW
+            first, last = tenth * hop // A_ROW, (tenth + 1) * hop // A_ROW
+            values = line[first * channels : last * channels]
             part = 0.0
-            for i in range(first, last):
-                for channel in range(right + 1):
-                    part += weighted[i, channel] * weighted[i, channel]
+            for i in range(len(values)):
+                part += values[i] * values[i]
             rows[row, FINE + tenth] = part / max(last - first, 1)
             k += part
         rows[row, K] = k / hop
         rows[row, POWER_L], rows[row, POWER_R] = left2 / hop, right2 / hop
         rows[row, CROSS], rows[row, SUM] = cross / hop, total / (2 * hop)
-        rows[row, PEAK] = most
+        high, low, other_high, other_low = extremes_of(here.reshape(here.size), channels)
+        rows[row, PEAK] = max(max(high, -low), max(other_high, -other_low))
 
 
-@njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "nsz"})
+@measuring
+def _products(values: Values, channels: int) -> tuple[float, float, float, float]:
+    """Return the sums of squares of the left and of the right, of their products and of both."""
+    left2 = right2 = cross = total = 0.0
+    if channels == 1:
+        for i in range(len(values)):
+            left2 += values[i] * values[i]
+            total += 2 * values[i]
+        return left2, left2, left2, total
+    for i in range(len(values) // 2):
+        a, b = values[2 * i], values[2 * i + 1]
+        left2 += a * a
+        right2 += b * b
+        cross += a * b
+        total += a + b
+    return left2, right2, cross, total
+
+
+@measuring
 def _shares_into(shares: Sound, spectrum: Sound, edges: NDArray[np.int64]) -> None:
     """Fill shares (rows, ranges) with what lies in each range of the energy but the offset's.
 
@@ -95,9 +115,8 @@ class RowMeter:
         self._between = true_peak
         self._sections = k_weighting(rate)
         self._state = np.zeros((2, channels, 2))
-        self._waiting: list[Sound] = []
-        self._count = 0
-        self._past = np.zeros((EDGE, channels))
+        self._held = np.zeros((EDGE, channels))
+        """What waits for its row to be whole, behind the frames before it."""
         bins = np.fft.rfftfreq(self._hop, 1 / rate)
         self._edges = np.concatenate([[0], np.searchsorted(bins, RANGES_HZ)])
         self.bad = 0
@@ -106,37 +125,28 @@ class RowMeter:
         """Return the rows that end inside this block."""
         block, bad = without_nonfinite(as_block(sound))
         self.bad += bad
-        self._waiting.append(block)
-        self._count += len(block)
-        if self._count <= self._hop:
-            return np.empty((0, COLUMNS))
-        whole = np.concatenate(self._waiting) if len(self._waiting) > 1 else block
-        count = (len(whole) - 1) // self._hop
-        rest = whole[count * self._hop :]
-        self._waiting, self._count = [rest], len(rest)
-        return self._rows(whole[: count * self._hop], self._hop)
+        whole = np.concatenate([self._held, block])
+        end = max(len(whole) - EDGE - 1, 0) // self._hop * self._hop
+        self._held = whole[end:].copy() if end else whole
+        return self._rows(whole[: EDGE + end], self._hop) if end else np.empty((0, COLUMNS))
 
     def flush(self) -> Rows:
         """Return the last row, if there is any sound; its powers are over its own length."""
-        rest = np.concatenate(self._waiting) if self._waiting else np.empty((0, 1))
-        self._waiting, self._count = [], 0
-        if not len(rest):
-            return np.empty((0, COLUMNS))
-        return self._rows(rest, len(rest), np.zeros((EDGE, rest.shape[1])))
+        whole, frames = self._held, len(self._held) - EDGE
+        self._held = np.zeros((EDGE, whole.shape[1]))
+        return self._rows(whole, frames, EDGE) if frames else np.empty((0, COLUMNS))
 
-    def _rows(self, sound: Sound, hop: int, after: Sound | None = None) -> Rows:
-        channels = sound.shape[1]
+    def _rows(self, whole: Sound, hop: int, more: int = 0) -> Rows:
+        """Return rows of `hop` frames of what stands behind the first EDGE frames; of the last row
+        so much `more` is told between the samples, which is silent."""
+        sound, channels = whole[EDGE:], whole.shape[1]
         rows = np.zeros((len(sound) // hop, COLUMNS))
-        weighted = np.empty_like(sound)
-        biquad.filter_into(weighted, sound, self._sections, self._state)
-        _sum_up(sound, weighted, hop, rows)
+        _sum_up(sound, self._sections, self._state, hop, rows)
         rows[:, SHARE] = hop / self._hop
         if self._between:
-            parts = [self._past, sound] if after is None else [self._past, sound, after]
-            whole = np.concatenate(parts)
-            self._past = whole[-EDGE:]
-            size = hop if after is None else hop + len(after)
-            rows[:, TRUE_PEAK] = interpolated_peaks(whole, size, rows[:, PEAK])
+            if more:
+                whole = np.concatenate([whole, np.zeros((more, channels))])
+            rows[:, TRUE_PEAK] = interpolated_peaks(whole, hop + more, rows[:, PEAK])
         pieces = sound.reshape(-1, hop, channels)
         rows[:, RANGE:FINE] = self._ranges(pieces, (rows[:, POWER_L] + rows[:, POWER_R]) / 2)
         return rows

@@ -246,12 +246,15 @@ def toned(
     state: State,
     rate: int,
     start: int,
+    *,
+    moving: bool,
 ) -> tuple[Sound, Sound]:
     """Return a block through its bands and their movement in dB, (bands, frames).
 
-    shape: `shapes` of the bands.
+    shape: `shapes` of the bands. moving: the level moves one of them; or there are no frames of
+    movement.
     """
-    out, moves = np.empty_like(block), np.zeros((len(shape), len(block)))
+    out, moves = np.empty_like(block), np.zeros((len(shape), len(block) if moving else 0))
     t.tone_into(
         out,
         moves,

@@ -143,13 +143,14 @@ class Curve(Processor[CurveParams]):
         peaks = params.detector == "peak"
         detector = d.PEAK if peaks else d.MEAN_SQUARE
         key_state, past = state.nested("key_"), state["past"]
+        value, step = ramp.value, ramp.step
+        moving = bool(step[:, s.BASE : s.CONTROLS].any())
 
         def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
             change, heard = np.empty_like(block), np.empty_like(block)
             listened = listening.heard(key, peaks, key_state)
-            s.curve_into(
-                change, heard, listened, start, ramp.value, ramp.step, detector, state["detector"]
-            )
+            of = (value, step, detector, moving, state["detector"])
+            s.curve_into(change, heard, listened, start, *of)
             out = gained(delayed(block, past), ramp, MAKEUP, start, -change)
             if not told:
                 return out, NOTHING

@@ -55,7 +55,8 @@ def change_report(change: Sound, level: Sound | None, start: int, state: State) 
 def wide(values: Sound, block: Sound) -> Sound:
     """Return what is the same for all channels, (frames, 1), with a column for each."""
     # Of one channel it would be a view that cannot be written, another type to the kernels.
-    return values if values.shape == block.shape else np.repeat(values, block.shape[1], axis=1)
+    channels = block.shape[1]
+    return values if values.shape[1] == channels else np.repeat(values, channels, axis=1)
 
 
 def gained(

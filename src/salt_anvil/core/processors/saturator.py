@@ -138,7 +138,7 @@ def _toned(
 ) -> Sound:
     if not len(emphasis):
         return sound
-    return toned(sound, sound, emphasis, value, step, memory, rate, start)[0]
+    return toned(sound, sound, emphasis, value, step, memory, rate, start, moving=False)[0]
 
 
 class Saturator(Processor[SaturatorParams]):

@@ -110,26 +110,26 @@ class Tone(Processor[ToneParams]):
         if params.phase != "minimum":
             state.update(filter_state(late, channels))
         state["heard"] = np.zeros((late, channels))
-        for name in ("taken", "given"):
-            state[name] = np.zeros(channels)
-        for index in range(MOST):
-            state[f"move{index}"] = np.zeros(channels)
+        for name in ("taken", "given", *(f"move{i}" for i in range(MOST))):
+            state[name] = np.zeros(1)
         return state
 
     def step(self, setup: Setup[ToneParams]) -> Step:
         params, context, ramp, state, told = setup
         rate, late = context.rate, self.latency(params, context.rate)
         shape = shapes(_stepwise(params))
+        value, step = ramp.value, ramp.step
+        moving = bool(value[:, t.MOVE :: t.COLUMNS].any() or step[:, t.MOVE :: t.COLUMNS].any())
 
         def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
             sound, heard = block, key
             if params.phase != "minimum":
                 heard = _shift(key, state["heard"])
                 sound = _long(block, _standing(params), params.phase, rate, state)
-            out, moves = toned(sound, heard, shape, ramp.value, ramp.step, state, rate, start)
+            out, moves = toned(sound, heard, shape, value, step, state, rate, start, moving=moving)
             if not told:
                 return out, NOTHING
-            cells = self._reported(moves, block, params, context, state, start - late)
+            cells = self._reported(moves, block, context, state, start - late)
             return out, Report((start - late) // GRID, cells)
 
         return run
@@ -138,24 +138,25 @@ class Tone(Processor[ToneParams]):
         self,
         moves: Sound,
         block: Sound,
-        params: ToneParams,
         context: Context,
         state: State,
         start: int,
     ) -> dict[str, Sound]:
         """Return what the bands that move took and gave, and in pictures each for itself."""
-        down = -moves.min(axis=0, initial=0.0)[:, None]
-        up = moves.max(axis=0, initial=0.0)[:, None]
+        each = [f"move{i}" for i in range(len(moves))] if context.observe else []
+        unfinished = {"reduction_db": state["taken"], "boost_db": state["given"]}
+        unfinished |= {name: state[name] for name in each}
+        if not moves.size:
+            if not any(own.any() for own in unfinished.values()):
+                count = (start + len(block)) // GRID - start // GRID
+                return {name: np.zeros((count, block.shape[1])) for name in unfinished}
+            moves = np.zeros((len(moves), len(block)))
+        lines = [-moves.min(axis=0, initial=0.0), moves.max(axis=0, initial=0.0), *np.abs(moves)]
         # The report is in the input's time; the movement is told from where it acts.
-        cells = {
-            "reduction_db": cells_of(wide(down, block), start, state["taken"], 0.0),
-            "boost_db": cells_of(wide(up, block), start, state["given"], 0.0),
+        return {
+            name: wide(cells_of(line[:, None], start, own, 0.0), block)
+            for (name, own), line in zip(unfinished.items(), lines, strict=False)
         }
-        if context.observe:
-            for index, move in enumerate(moves):
-                size = wide(np.abs(move)[:, None], block)
-                cells[f"move{index}"] = cells_of(size, start, state[f"move{index}"], 0.0)
-        return cells
 
     def drawing(self, params: ToneParams, context: Context) -> Responses:
         if params.phase != "minimum":
