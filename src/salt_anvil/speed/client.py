@@ -95,7 +95,8 @@ class Tab:
         address = f"ws://127.0.0.1:{server.port}/api/live"
         origin: Any = server.url
         self.socket: ClientConnection = self._open.enter_context(
-            connect(address, origin=origin, max_size=None, close_timeout=1)
+            # What waits unread while something else is measured is no broken line.
+            connect(address, origin=origin, max_size=None, close_timeout=1, ping_interval=None)
         )
         self.epoch, self.taken = -1, 0
         self.events: list[dict[str, Any]] = []
