@@ -27,8 +27,6 @@ from salt_anvil.core.processors import processor
 from salt_anvil.core.session import Session
 from salt_anvil.files.checked import CheckedWriter
 
-IN_CACHE = 16 * BLOCK
-"""Frames that are measured at a time: what is made of them stays in a processor's cache."""
 Notify = Callable[[str, int, int], bool]
 """Told strip, frames done and frames; returns False to stop."""
 
@@ -256,13 +254,11 @@ class _StripAnalysis:
     def _place(self, point: Buffer, block: StripBlock, left: int) -> None:
         """Measure and write one place of the chain; left: frames to the end of the song."""
         tap, side = self._points[point]
-        whole = np.ascontiguousarray(block.taps[tap][side])
-        for at in range(0, len(whole), IN_CACHE):
-            sound = whole[at : at + IN_CACHE]
-            self._write(f"peaks-{point}.f32", extremes(sound, GRID), "<f4")
-            self._write(f"power-{point}.f32", mean_squares(sound, GRID), "<f4")
-            rows = self._meters[point].feed(sound[: max(left - at, 0)])
-            self._write(f"rows-{point}.f64", rows, "<f8")
+        sound = np.ascontiguousarray(block.taps[tap][side])
+        self._write(f"peaks-{point}.f32", extremes(sound, GRID), "<f4")
+        self._write(f"power-{point}.f32", mean_squares(sound, GRID), "<f4")
+        rows = self._meters[point].feed(sound[:left])
+        self._write(f"rows-{point}.f64", rows, "<f8")
 
     def _rest(self, block: StripBlock) -> None:
         """Write what stages report, and what comes out."""

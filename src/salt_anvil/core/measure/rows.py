@@ -23,6 +23,8 @@ A_ROW = 10
 COLUMNS = FINE + A_ROW
 
 Rows = NDArray[np.float64]
+PIECE = 16384
+"""Frames that are measured at a time: what is made of them stays in a processor's cache."""
 
 
 def hop(rate: int) -> int:
@@ -125,6 +127,10 @@ class RowMeter:
         """Return the rows that end inside this block."""
         block, bad = without_nonfinite(as_block(sound))
         self.bad += bad
+        pieces = [self._fed(block[at : at + PIECE]) for at in range(0, len(block), PIECE)]
+        return np.concatenate(pieces) if pieces else np.empty((0, COLUMNS))
+
+    def _fed(self, block: Sound) -> Rows:
         whole = np.concatenate([self._held, block])
         end = max(len(whole) - EDGE - 1, 0) // self._hop * self._hop
         self._held = whole[end:].copy() if end else whole
