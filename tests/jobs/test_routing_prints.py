@@ -173,6 +173,9 @@ def test_a_strip_s_meters_are_those_of_its_sound(cache: StripCache) -> None:
         block = frozen.blocks(k, 1)
         assert frozen.meters[k][:2] == pytest.approx(np.abs(block).max(axis=0), rel=1e-6)
     assert (frozen.blocks(plan.blocks + 5, 2) == 0).all()
+    last = plan.blocks - 2
+    each = [frozen.blocks(k, 1) for k in range(last, last + 5)]
+    assert np.array_equal(frozen.blocks(last, 5), np.concatenate(each))
 
 
 def test_points_that_others_listen_to_are_kept(cache: StripCache) -> None:

@@ -25,8 +25,7 @@ def inlined(function: F) -> F:
 
 
 def measuring(function: F) -> F:
-    """Compile a kernel whose sums may be taken in any order: for figures, not for
-    sound."""
+    """Compile a kernel whose sums may be taken in any order: for figures, not for sound."""
     return _compiled(function, fastmath=frozenset({"reassoc", "nsz"}))
 
 
