@@ -261,6 +261,32 @@ def test_a_bus_added_during_play_and_another_session(page: Page, tmp_path: Path)
     page.get_by_role("button", name="Stop").click()
 
 
+def test_what_was_refused_stands_when_somebody_else_changes_the_session(
+    page: Page, tmp_path: Path
+) -> None:
+    bad = tmp_path / "bad.wav"
+    bad.write_bytes(b"nothing")
+    own_song(page, tmp_path, ("one",))
+    page.get_by_role("button", name="Sessions").click()
+    page.locator("input[type=file]").first.set_input_files([tmp_path / "one.wav", bad])
+    refused = page.get_by_role("alert").filter(has_text="bad.wav")
+    expect(refused).to_be_visible()
+    page.wait_for_selector("[data-strip]")
+    page.evaluate("""async () => {
+        const {id, revision: base} = saltAnvil.work.state;
+        await fetch(`/api/sessions/${id}/edits`, {
+            method: 'POST', headers: {'Content-Type': 'application/json'},
+            body: JSON.stringify({
+                base, edits: [{type: 'set_strip', strip: 'one', field: 'trim_db', value: -3}],
+            }),
+        });
+    }""")
+    page.wait_for_function("saltAnvil.work.strip?.trim_db === -3")
+    expect(refused).to_be_visible()
+    page.evaluate("saltAnvil.work.undo()")
+    expect(refused).to_be_hidden()
+
+
 def test_the_time_ahead_is_shown_and_can_be_chosen(page: Page) -> None:
     open_demo(page)
     button = page.get_by_title("How far sound is computed ahead, and what was missed")

@@ -64,17 +64,24 @@ export class Revisions {
 
   /** Does one thing after the other, so that no answer is overtaken by an older one. */
   change(ask: (at: SessionState) => Promise<SessionState>): Promise<void> {
-    this.sending = this.sending.then(() => this.changeNow(ask));
+    return this.inTurn(async (at) => {
+      const next = await ask(at);
+      this.problem = null;
+      return next;
+    });
+  }
+
+  private inTurn(ask: (at: SessionState) => Promise<SessionState>): Promise<void> {
+    this.sending = this.sending.then(() => this.takeFrom(ask));
     return this.sending;
   }
 
-  private async changeNow(ask: (at: SessionState) => Promise<SessionState>): Promise<void> {
+  private async takeFrom(ask: (at: SessionState) => Promise<SessionState>): Promise<void> {
     if (!this.state) return;
     const { id } = this.state;
     try {
       const next = await ask(this.state);
       if (next.id === this.state.id) this.take(next);
-      this.problem = null;
     } catch (error) {
       this.problem = error instanceof Refusal ? error.message : String(error);
       const kept = await api.session(id).catch(() => null);
@@ -96,9 +103,10 @@ export class Revisions {
   /** Another state of the session is there: what points into it follows. */
   protected arrived(): void {}
 
-  /** The session has another revision; if this page made it, it is here by now. */
+  /** The session has another revision; if this page made it, it is here by now. What was said
+   *  to the hand before stands. */
   protected refresh(revision: number): void {
-    void this.change((at) => (at.revision === revision ? Promise.resolve(at) : api.session(at.id)));
+    void this.inTurn((at) => (at.revision === revision ? Promise.resolve(at) : api.session(at.id)));
   }
 
   protected take_in_hand(key: string, edit: Edit): void {
