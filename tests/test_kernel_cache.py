@@ -104,3 +104,46 @@ print([k for k in after if after[k] != before.get(k)])
         [sys.executable, "-c", code, str(root)], capture_output=True, text=True, check=True
     )
     assert out.stdout.strip() == "[]"
+
+
+def test_a_kernel_that_is_there_starts_without_the_compiler(tmp_path: Path) -> None:
+    """A first run compiles and keeps, a second links what is kept, and both say the same."""
+    (tmp_path / "kernels_here.py").write_text("""
+import numpy as np
+from salt_anvil.core.compiled import inlined, kernel
+
+@inlined
+def doubled(x):
+    return 2.0 * x
+
+@kernel
+def steps(n):
+    out = np.zeros((n, 2))
+    for i in range(n):
+        out[i] = doubled(i)
+    return out
+""")
+    code = """
+import sys
+from salt_anvil.kernels import cache
+import kernels_here
+print(kernels_here.steps(4).tolist(), "numba.cpython.printimpl" in sys.modules,
+      "scipy.linalg" in sys.modules, sum(kernels_here.steps.stats.cache_hits.values()))
+"""
+    environment = dict(
+        os.environ,
+        NUMBA_CACHE_DIR=str(tmp_path / "kept"),
+        PYTHONPATH=os.pathsep.join([str(tmp_path), str(Path(salt_anvil.__file__).parent.parent)]),
+    )
+    said = [
+        subprocess.run(
+            [sys.executable, "-c", code],
+            capture_output=True,
+            text=True,
+            env=environment,
+            check=True,
+        ).stdout.split("]] ")
+        for _ in range(2)
+    ]
+    assert said[0][0] == said[1][0]
+    assert [s[1].split() for s in said] == [["True", "False", "0"], ["False", "False", "1"]]

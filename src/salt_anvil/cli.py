@@ -8,8 +8,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
-from tqdm import tqdm
-
 from salt_anvil.core.errors import FileError, SaltAnvilError
 from salt_anvil.kernels import cache as kernel_cache
 
@@ -266,18 +264,26 @@ def _add_others(commands: Commands) -> None:
 
 def _progress(words: str) -> tuple[Callable[[float], None], Callable[[], None]]:
     """Return a function that takes the share done, and one that ends the bar."""
-    bar = tqdm(
-        total=100,
-        desc=words,
-        disable=not sys.stderr.isatty(),
-        unit="%",
-        bar_format="{desc}: {bar} {n:.0f} %",
-    )
+    if not sys.stderr.isatty():
+        return lambda share: None, lambda: None
+    from tqdm import tqdm
+
+    bar = tqdm(total=100, desc=words, unit="%", bar_format="{desc}: {bar} {n:.0f} %")
 
     def show(share: float) -> None:
         bar.update(100 * share - bar.n)
 
     return show, bar.close
+
+
+def _telling() -> tuple[Callable[[str], None], Callable[[], None]]:
+    """Return a function that shows what is being done in one line, and one that ends the line."""
+    if not sys.stderr.isatty():
+        return lambda words: None, lambda: None
+    from tqdm import tqdm
+
+    bar = tqdm(bar_format="{desc}")
+    return bar.set_description_str, bar.close
 
 
 def _process(options: argparse.Namespace) -> int:
@@ -356,11 +362,11 @@ def _proof(options: argparse.Namespace) -> int:
         "limit_dbtp": options.limit,
         "ceiling": options.ceiling,
     }
-    bar = tqdm(disable=not sys.stderr.isatty(), bar_format="{desc}")
+    say, end = _telling()
 
     def tell(told: Told) -> None:
         shares = ", ".join(f"{n} {100 * s:.0f} %" for n, s in sorted(told.shares.items()))
-        bar.set_description_str(f"{told.words}  {shares}"[:100])
+        say(f"{told.words}  {shares}"[:100])
 
     try:
         span = (options.begin, options.end)
@@ -368,7 +374,7 @@ def _proof(options: argparse.Namespace) -> int:
             options.what, options.data, checked(ProofRequest, fields), span, options.section, tell
         )
     finally:
-        bar.close()
+        end()
     said = verdict(found)
     if options.json:
         plain = {"format": "salt-anvil/proof", "version": 1, "ready": said.ready}
@@ -671,13 +677,13 @@ def _speed(options: argparse.Namespace) -> None:
     from salt_anvil.speed.report import measure_speed, table
 
     before = stored(options.against) if options.against else None
-    bar = tqdm(disable=not sys.stderr.isatty(), bar_format="{desc}")
+    say, end = _telling()
     try:
         found: dict[str, Any] = measure_speed(
-            quick=options.quick, tell=lambda words: bar.set_description_str(f"Measuring: {words}")
+            quick=options.quick, tell=lambda words: say(f"Measuring: {words}")
         )
     finally:
-        bar.close()
+        end()
     print(json.dumps(found, indent=2) if options.json else table(found))
     if before is not None:
         print("\n".join(against(found, before)), file=sys.stderr if options.json else sys.stdout)

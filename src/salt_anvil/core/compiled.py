@@ -1,11 +1,49 @@
 """How kernels are compiled, declared once."""
 
+import importlib
+import sys
 from collections.abc import Callable
 from typing import Any, TypeVar, cast
 
 from numba import njit
+from numba.core.caching import FunctionCache
+from numba.core.runtime.nrt import rtsys
 
 F = TypeVar("F", bound=Callable[..., Any])
+
+
+def _without_linear_algebra() -> None:
+    """Let numba look for scipy's linear algebra in vain: it would load all of it with the first
+    kernel that makes an array, and no kernel multiplies matrices."""
+    name = "scipy.linalg.cython_blas"
+    if name not in sys.modules:
+        sys.modules[name] = None  # type: ignore[assignment]
+        importlib.import_module("numba.np.arraymath")
+        del sys.modules[name]
+
+
+_without_linear_algebra()
+
+
+class _Kept(FunctionCache):
+    """numba's store of one compiled kernel, for a quick start.
+
+    Where it lies is found when it is first wanted, not for two hundred kernels of which a command
+    runs ten. What is found there is linked without what only compiling needs.
+    """
+
+    def __init__(self, function: Callable[..., Any]) -> None:
+        self._function = function
+
+    def __getattr__(self, name: str) -> Any:
+        if name.startswith("__") or "_impl" in vars(self):
+            raise AttributeError(name)
+        super().__init__(self._function)  # type: ignore[no-untyped-call]
+        return getattr(self, name)
+
+    def load_overload(self, sig: Any, target_context: Any) -> Any:
+        rtsys.initialize(target_context)
+        return self._load_overload(sig, target_context)  # type: ignore[no-untyped-call]
 
 
 def kernel(function: F) -> F:
@@ -32,11 +70,8 @@ def measuring(function: F) -> F:
 def _compiled(
     function: F, *, forceinline: bool = False, fastmath: frozenset[str] = frozenset({"contract"})
 ) -> F:
-    found = njit(
-        cache=True,
-        nogil=True,
-        error_model="numpy",
-        fastmath=set(fastmath),
-        forceinline=forceinline,
+    found = njit(nogil=True, error_model="numpy", fastmath=set(fastmath), forceinline=forceinline)(
+        function
     )
-    return cast(F, found(function))
+    cast(Any, found)._cache = _Kept(function)
+    return cast(F, found)

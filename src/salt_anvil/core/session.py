@@ -39,7 +39,11 @@ class Model(BaseModel):
     """Base: immutable, unknown fields refused, no infinities."""
 
     model_config = ConfigDict(
-        extra="forbid", frozen=True, allow_inf_nan=False, validate_default=True
+        extra="forbid",
+        frozen=True,
+        allow_inf_nan=False,
+        validate_default=True,
+        defer_build=True,
     )
 
 

@@ -219,7 +219,7 @@ def _pairs(stage: Stage) -> list[tuple[int, int, Ints, Sound]]:
     sums = [p for p in range(stage.outer) if p not in copies]
     found = [(p, p, stage.rows[p][0], np.ones((2, 1))) for p in copies]
     for one, other in zip(sums[::2], [*sums[1::2], sums[-1]] if sums else [], strict=False):
-        places = np.union1d(stage.rows[one][0], stage.rows[other][0])
+        places = np.array(sorted({*stage.rows[one][0], *stage.rows[other][0]}))
         weights = np.zeros((2, len(places)))
         for row, p in enumerate((one, other)):
             weights[row, np.searchsorted(places, stage.rows[p][0])] = stage.rows[p][1]
@@ -227,7 +227,12 @@ def _pairs(stage: Stage) -> list[tuple[int, int, Ints, Sound]]:
     return found
 
 
-KEPT = max(int(tables(quality)[1][-1, KEPT_AT]) for quality in FACTORS)
+def _kept_values(quality: str) -> int:
+    up, down = stages(quality)
+    return sum(stage.inner * stage.past for stage in [*up[1:], *down])
+
+
+KEPT = max(_kept_values(quality) for quality in FACTORS)
 
 
 def shaping_state(lanes: int) -> State:

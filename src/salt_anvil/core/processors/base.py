@@ -48,7 +48,11 @@ class Params(BaseModel):
     """Base of every processor's parameters; unknown names are refused."""
 
     model_config = ConfigDict(
-        extra="forbid", frozen=True, allow_inf_nan=False, validate_default=True
+        extra="forbid",
+        frozen=True,
+        allow_inf_nan=False,
+        validate_default=True,
+        defer_build=True,
     )
 
 

@@ -8,7 +8,7 @@ Line = list[tuple[float, float]]
 class Drawing(BaseModel):
     """Nothing to draw; the base of all others."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
 class LevelCurve(Drawing):
