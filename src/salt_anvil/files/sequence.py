@@ -1,5 +1,9 @@
-"""Audio files read once from the front, as the engine asks for them: constant memory."""
+"""Audio files read once from the front, as the engine asks for them: constant memory.
 
+A part of each is read ahead, beside what is computed from the one before.
+"""
+
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -29,6 +33,9 @@ class Sequence:
             )
         self._waiting = np.zeros((0, self.info.channels))
         self._ended = False
+        self._beside = ThreadPoolExecutor(1)
+        self._ahead: Future[Sound] | None = None
+        self._wanted = CHUNK
 
     def read(self, frames: int) -> Sound:
         """Return the next frames.
@@ -37,21 +44,37 @@ class Sequence:
             FileError: the file is damaged.
         """
         while len(self._waiting) < frames and not self._ended:
-            block = self._reader.read(CHUNK)
-            self._ended = len(block) < CHUNK
-            if self._stream is not None:
-                block = self._stream.resample_chunk(block, last=self._ended)
-            self._waiting = np.concatenate([self._waiting, block])
+            block = self._next()
+            whole = len(self._waiting) == 0
+            self._waiting = block if whole else np.concatenate([self._waiting, block])
         taken = self._waiting[:frames]
         self._waiting = self._waiting[frames:]
+        # What is over and what comes next are together as much as is asked for again.
+        self._wanted = frames * -(-CHUNK // frames) - len(self._waiting) % frames
+        self._look_ahead()
         if len(taken) == frames:
             return taken
         out = np.zeros((frames, self.info.channels))
         out[: len(taken)] = taken
         return out
 
+    def _look_ahead(self) -> None:
+        if self._ahead is None and not self._ended:
+            self._ahead = self._beside.submit(self._reader.read, self._wanted)
+            self._asked = self._wanted
+
+    def _next(self) -> Sound:
+        self._look_ahead()
+        assert self._ahead is not None
+        block, self._ahead = self._ahead.result(), None
+        self._ended = len(block) < self._asked
+        if self._stream is not None:
+            block = self._stream.resample_chunk(block, last=self._ended)
+        return block
+
     def close(self) -> None:
         """Let the file go."""
+        self._beside.shutdown()
         self._reader.close()
 
 

@@ -71,10 +71,10 @@ class WaveFile:
             OSError: the disk is full or gone.
         """
         if self._bits == 24:
-            raw = np.ascontiguousarray(sound, "<i4").view(np.uint8).reshape(-1, 4)[:, :3].tobytes()
+            raw = np.ascontiguousarray(sound, "<i4").view(np.uint8).reshape(-1, 4)[:, :3]
         else:
-            raw = np.ascontiguousarray(sound, "<i2" if self._bits else "<f4").tobytes()
-        self._file.write(raw)
+            raw = np.ascontiguousarray(sound, "<i2" if self._bits else "<f4")
+        self._file.write(np.ascontiguousarray(raw).data)
         self._file.flush()
         self._frames += len(sound)
 

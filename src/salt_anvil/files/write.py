@@ -107,7 +107,7 @@ class SoundWriter:
                 self._put(self._buffer)
 
     def _put(self, sound: Sound) -> None:
-        if not np.abs(sound).max(initial=0.0) <= LOUDEST:
+        if not (sound.min(initial=0.0) >= -LOUDEST and sound.max(initial=0.0) <= LOUDEST):
             sound = np.clip(np.nan_to_num(sound, nan=0.0), -LOUDEST, LOUDEST)
         if self._meter is not None:
             self._rows.append(self._meter.feed(sound.copy()))  # it keeps what is left over

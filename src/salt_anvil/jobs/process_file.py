@@ -27,6 +27,7 @@ from salt_anvil.files.places import make_folder
 from salt_anvil.files.read import AudioInfo, SoundReader
 from salt_anvil.files.sequence import Sequences
 from salt_anvil.files.write import PrintFormat, SoundWriter, format_of
+from salt_anvil.kernels.parent import keep_memory
 
 AT_ONCE = 32
 """Blocks that are computed, then written, in one go."""
@@ -141,6 +142,7 @@ def process_file(
         FileError: a file cannot be read or written; no output is left behind.
         CoreError: the recipe cannot be run.
     """
+    keep_memory()
     with SoundReader(source) as reader:
         info = reader.info
     paths, session = file_session(source, recipe, keys or {})

@@ -11,12 +11,11 @@ from numpy.typing import NDArray
 
 from salt_anvil.core.audio import Sound, Values
 from salt_anvil.core.compiled import inlined
-from salt_anvil.core.dsp.fir import SINGLE, Places, run, sums
+from salt_anvil.core.dsp.fir import Places, run, tops
 from salt_anvil.core.dsp.maxima import greater_into, greatest
 
 Line = NDArray[np.float32]
 Tables = tuple[Line, Places, Line, float, float, float]
-Work = tuple[Places, Places]
 
 HALF_TAPS = 256
 """Of the value half-way between two samples."""
@@ -38,9 +37,9 @@ _STEP = 104
 _NEAR = FINE_TAPS // 2
 _MIDS = _STEP + _NEAR
 _GROUP = 16
-_BEHIND = 3 * _MIDS + _GROUP * (POINTS - 1)
-# The half-way values of a step, with those that its points need on both sides, their second
-# differences, and the points of a group of frames.
+_BEHIND = 3 * _MIDS
+# The half-way values of a step, with those that its points need on both sides, and their second
+# differences.
 _WINDOW = -(-(_STEP + EDGE) // _STEP)
 """Steps whose second differences bound the points of a step."""
 
@@ -85,7 +84,7 @@ def _bend_factor(taps: Values, at: float) -> float:
 
 # All half-way values of a step at once, and all points of a group.
 _half_way_into = run(HALF_TAPS, _MIDS // 16, 16)
-_points_into = sums(POINTS - 1, 1, _GROUP, SINGLE)
+_points_into = tops(POINTS - 1, FINE_TAPS, _GROUP)
 _HALF_WAY_BEND = _bend_factor(half_way(), (HALF_TAPS - 1) / 2)
 _FROM_DOUBLED = max(_bend_factor(fine()[p - 1], _NEAR - 1 + p / POINTS) for p in range(1, POINTS))
 _FROM_SAMPLES = _HALF_WAY_BEND + _FROM_DOUBLED * (0.5 + 2 * _HALF_WAY_BEND)
@@ -114,7 +113,7 @@ def _bends_into(bends: Line, before: Line, here: Line, behind: Line) -> None:
 
 @inlined
 def _reach(
-    most: Line, room: Line, at: int, beside: float, work: Work, tables: Tables, least: float
+    most: Line, room: Line, at: int, beside: float, places: Places, tables: Tables, least: float
 ) -> bool:
     """Fill most (_STEP) with the greatest magnitude behind each frame, before the next; where it
     cannot exceed `least`, with less. Where it nowhere can, nothing is told: False.
@@ -122,7 +121,6 @@ def _reach(
     room: of `_room`; the first frame is room[at + BEFORE]. beside: the greatest of the samples.
     """
     half_way, _, taps, _, from_doubled, slack = tables
-    places, ends = work
     near, behind = _NEAR // 2, len(room) - _BEHIND
     _half_way_into(room, half_way, behind, at)
     between = room[behind : behind + _MIDS]
@@ -138,10 +136,9 @@ def _reach(
     here = between[near : near + _STEP]
     greater_into(most, here, here)
     _places_into(places, at, behind, tables)
-    weights, points = taps.ravel(), len(room) - _GROUP * (POINTS - 1)
+    weights = taps.ravel()
     for turn in range(0, _STEP, _GROUP):
         own = min(turn, _STEP - _GROUP)
-        group = most[own : own + _GROUP]
         beside = greatest(samples[near + own : near + own + _GROUP + 1])
         beside = max(beside, greatest(here[own : own + _GROUP]))
         bend = greatest(doubled[own : own + _GROUP + _NEAR - 1])
@@ -149,12 +146,8 @@ def _reach(
         bend = max(bend, greatest(doubled[behind : behind + _GROUP + _NEAR - 1]))
         if (beside + from_doubled * bend) * slack <= least:
             continue
-        for p in range(POINTS - 1):
-            ends[p] = points + p * _GROUP - at - own
         for gap in range(2):
-            _points_into(room, places[gap], weights, 0, FINE_TAPS, ends, at + own)
-            for p in range(POINTS - 1):
-                greater_into(group, group, room[points + p * _GROUP :])
+            _points_into(most, own, room, places[gap], at + own, weights)
     return True
 
 
@@ -189,11 +182,6 @@ def _room(whole: Sound, channel: int) -> tuple[Line, Line]:
 
 
 @inlined
-def _work() -> Work:
-    return np.empty((2, FINE_TAPS), np.int64), np.empty(POINTS - 1, np.int64)
-
-
-@inlined
 def _bounds(room: Line, bends: Line, begin: int, frames: int) -> tuple[Values, Values]:
     """Return of each step from frame `begin` on the greatest sample, and the greatest second
     difference of every stretch as long as a step."""
@@ -219,7 +207,7 @@ def _silent(step: int, beside: Values, bent: Values, tables: Tables, least: floa
 
 @inlined
 def _peaks_into(peaks: Sound, whole: Sound, least: float, tables: Tables) -> None:
-    most, work = np.empty(_STEP, np.float32), _work()
+    most, places = np.empty(_STEP, np.float32), np.empty((2, FINE_TAPS), np.int64)
     frames, channels = peaks.shape
     for channel in range(channels):
         room, bends = _room(whole, channel)
@@ -230,15 +218,16 @@ def _peaks_into(peaks: Sound, whole: Sound, least: float, tables: Tables) -> Non
             if _silent(step, beside, bent, tables, least):
                 continue
             at = step * _STEP
-            if _reach(most, room, at, beside[step], work, tables, least):
-                for i in range(min(_STEP, frames - at)):
-                    if most[i] > least:
-                        peaks[at + i, channel] = max(peaks[at + i, channel], most[i])
+            if _reach(most, room, at, beside[step], places, tables, least):
+                here = peaks[at : at + _STEP]
+                for i in range(len(here)):
+                    told, known = float(most[i]), here[i, channel]
+                    here[i, channel] = told if told > least and told > known else known
 
 
 @inlined
 def _pieces_into(peaks: Values, whole: Sound, size: int, tables: Tables) -> None:
-    most, work = np.empty(_STEP, np.float32), _work()
+    most, places = np.empty(_STEP, np.float32), np.empty((2, FINE_TAPS), np.int64)
     for channel in range(whole.shape[1]):
         room, bends = _room(whole, channel)
         for piece in range(len(peaks)):
@@ -250,7 +239,7 @@ def _pieces_into(peaks: Values, whole: Sound, size: int, tables: Tables) -> None
                 if turn == first or _silent(step, beside, bent, tables, peaks[piece]):
                     continue
                 at = piece * size + step * _STEP
-                if _reach(most, room, at, beside[step], work, tables, peaks[piece]):
+                if _reach(most, room, at, beside[step], places, tables, peaks[piece]):
                     most[size - step * _STEP :] = 0
                     peaks[piece] = max(peaks[piece], greatest(most))
 

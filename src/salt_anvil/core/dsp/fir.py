@@ -24,23 +24,22 @@ LANES, VECTORS, ROWS = 8, 3, 2
 TOGETHER = LANES * VECTORS
 Places = NDArray[int64]
 _DOUBLE = ir.DoubleType()
-SINGLE = ir.FloatType()
+_SINGLE = ir.FloatType()
 
 
-def sums(rows: int, vectors: int, lanes: int, real: ir.Type = _DOUBLE) -> Callable[..., None]:
+def sums(rows: int, vectors: int, lanes: int) -> Callable[..., None]:
     """Return a function that fills rows of vectors * lanes sums from an index on.
 
     It takes room, places, weights, low, high, to as `sum_into`, and the index. Rows of weights
-    stand behind one another; each value is loaded once for all of them. real: of room and weights.
+    stand behind one another; each value is loaded once for all of them.
     """
-    bits = 64 if real is _DOUBLE else 32
 
     @intrinsic
     def fill(
         typing: Any, room: Any, places: Any, weights: Any, low: Any, high: Any, to: Any, at: Any
     ) -> Any:
         def code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-            kind = ir.VectorType(real, lanes)
+            kind = ir.VectorType(_DOUBLE, lanes)
             arrays = [
                 context.make_array(type_)(context, builder, value)
                 for type_, value in zip(signature.args[:3], args[:3], strict=True)
@@ -70,7 +69,7 @@ def sums(rows: int, vectors: int, lanes: int, real: ir.Type = _DOUBLE) -> Callab
                 for i, total in enumerate(row):
                     there = builder.gep(begin, [_index(i * lanes)])
                     there = builder.bitcast(there, kind.as_pointer())
-                    builder.store(builder.load(total), there, align=bits // 8)
+                    builder.store(builder.load(total), there, align=8)
             return context.get_dummy_value()
 
         return types.void(room, places, weights, low, high, to, at), code
@@ -89,7 +88,7 @@ def run(count: int, vectors: int, lanes: int) -> Callable[..., None]:
     @intrinsic
     def fill(typing: Any, room: Any, weights: Any, to: Any, at: Any) -> Any:
         def code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-            kind = ir.VectorType(SINGLE, lanes)
+            kind = ir.VectorType(_SINGLE, lanes)
             values, factors = (
                 context.make_array(type_)(context, builder, value).data
                 for type_, value in zip(signature.args[:2], args[:2], strict=True)
@@ -122,24 +121,26 @@ def run(count: int, vectors: int, lanes: int) -> Callable[..., None]:
 
 def tops(rows: int, count: int, lanes: int) -> Callable[..., None]:
     """Return a function that raises float32 values to the greatest magnitude of several sums:
-    most[to + i], i < lanes, to those over t < count of weights[r * count + t] * line[at + i + t].
+    most[to + i], i < lanes, to those over t < count of weights[r * count + t] *
+    line[at + i + places[t]].
 
-    It takes most, to, line, at, weights. No sum is stored.
+    It takes most, to, line, places, at, weights. No sum is stored.
     """
 
     @intrinsic
-    def fill(typing: Any, most: Any, to: Any, line: Any, at: Any, weights: Any) -> Any:
+    def fill(typing: Any, most: Any, to: Any, line: Any, places: Any, at: Any, weights: Any) -> Any:
         def code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-            kind = ir.VectorType(SINGLE, lanes)
-            ends, values, factors = (
+            kind = ir.VectorType(_SINGLE, lanes)
+            ends, values, indices, factors = (
                 context.make_array(signature.args[i])(context, builder, args[i]).data
-                for i in (0, 2, 4)
+                for i in (0, 2, 3, 5)
             )
             multiply_add = _multiply_add(builder, kind)
             nothing = ir.Constant(kind, [0.0] * lanes)
             totals = [variable(builder, nothing) for _ in range(rows)]
             with cgutils.for_range(builder, _index(count, 64)) as loop:
-                where = builder.gep(values, [builder.add(args[3], loop.index)])
+                place = builder.load(builder.gep(indices, [loop.index]))
+                where = builder.gep(values, [builder.add(args[4], place)])
                 given = _vector_at(builder, kind, where)
                 for r, total in enumerate(totals):
                     index = builder.add(loop.index, _index(r * count, 64))
@@ -153,7 +154,7 @@ def tops(rows: int, count: int, lanes: int) -> Callable[..., None]:
             builder.store(found, there, align=4)
             return context.get_dummy_value()
 
-        return types.void(most, to, line, at, weights), code
+        return types.void(most, to, line, places, at, weights), code
 
     return fill
 

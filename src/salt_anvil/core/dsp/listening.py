@@ -40,6 +40,7 @@ def taps() -> Sound:
     return np.asarray(found / found.sum(axis=1, keepdims=True))
 
 
+_ONE_BY_ONE = np.arange(TAPS)
 _WEIGHTS = taps().astype(np.float32).ravel()
 BOUND = float(np.abs(taps()).sum(axis=1).max()) * 1.0001
 """By which factor a point can exceed the samples around it."""
@@ -94,7 +95,7 @@ def _peaks_into(
             for first in range(0, n, _SPAN):
                 if greatest(line[first : first + _SPAN + _EDGE]) * BOUND > least:
                     for i in range(first, first + _SPAN, _AT_ONCE):
-                        _tops_into(found, i, line, i, weights)
+                        _tops_into(found, i, line, _ONE_BY_ONE, i, weights)
             for i in range(before):
                 tops[i, channel] = high[n + i]
         stood = _stand(highs, others, channels, before + n, before + 1)

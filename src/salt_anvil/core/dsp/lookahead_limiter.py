@@ -5,8 +5,6 @@ rounding: where nothing is over the target, the gain is exactly 1. A running max
 a smoothing window, so that the gain arrives before the peak: common practice, no source.
 """
 
-import math
-
 import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
@@ -14,6 +12,7 @@ from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.maxima import greatest
 
 AIM_DB = -0.03
 """Distance of the target from the ceiling: what 16 points a frame can miss at 0.45 of the rate."""
@@ -47,23 +46,23 @@ def _needs(
     exponent: Vector,
 ) -> int:
     """Fill one channel's needs of a cell; return the count. lowest: the target's, as amplitude."""
-    n, most, found = len(peaks), 0.0, 0
+    n, found = len(peaks), 0
     for i in range(n):
-        most = max(most, peaks[i, channel])
-    if most <= lowest:
+        level[i] = peaks[i, channel]
+    if greatest(level[:n]) <= lowest:
         for i in range(n):
             needs[i, channel] = 0
         return 0
     for i in range(n):
-        level[i] = peaks[i, channel] + 1e-15
+        level[i] += 1e-15
     log2_into(level, exponent, n, DB_PER_OCTAVE)
     for i in range(n):
         over = level[i] - (target + d_target * i)
-        if over > SMALLEST_DB:
-            needs[i, channel] = math.floor((min(over, MOST_DB) + GUARD_DB) / UNIT)
-            found += 1
-        else:
-            needs[i, channel] = 0
+        most = over if over < MOST_DB else MOST_DB
+        level[i] = np.floor((most + GUARD_DB) / UNIT) if over > SMALLEST_DB else 0.0
+        found += 1 if over > SMALLEST_DB else 0
+    for i in range(n):
+        needs[i, channel] = level[i]
     return found
 
 
@@ -100,19 +99,25 @@ def needs_into(
                     lasting = max(own, asked[i, 1])
                     more = (link + d_link * (offset + i)) * (lasting - own)
                     more += (hits + d_hits * (offset + i)) * (max(own, asked[i, 0]) - lasting)
-                    needs_here[i, channel] = own + math.floor(more)
+                    needs_here[i, channel] = own + np.floor(more)
         elif channels == 2:
             link, d_link = value[k, LINK] + step[k, LINK] * offset, step[k, LINK]
-            for i in range(at, at + n):
-                a, b = needs[i, 0], needs[i, 1]
-                if a != b:
-                    share = link + d_link * (i - at)
-                    up = math.floor(share * abs(a - b))
-                    if a < b:
-                        needs[i, 0] = b if share == 1.0 else a + up
-                    else:
-                        needs[i, 1] = a if share == 1.0 else b + up
+            for i in range(n):
+                a, b = needs_here[i, 0], needs_here[i, 1]
+                share = link + d_link * i
+                low, high = min(a, b), max(a, b)
+                raised = high if share == 1.0 else low + np.floor(share * (high - low))
+                needs_here[i, 0] = raised if a < b else a
+                needs_here[i, 1] = raised if b < a else b
     return found
+
+
+@inlined
+def _rising_into(out: Vector, values: Vector) -> None:
+    most = values[0]
+    for i in range(len(values)):
+        most = max(most, values[i])
+        out[i] = most
 
 
 @kernel
@@ -125,17 +130,28 @@ def maxima_into(maxima: Sound, values: Sound, window: int) -> None:
     total = len(values)
     left, right = np.empty_like(values), np.empty_like(values)
     for first in range(0, total, window):
-        end = min(first + window, total)
-        most = values[first]
-        for i in range(first, end):
-            most = max(most, values[i])
-            left[i] = most
-        most = values[end - 1]
-        for i in range(end - 1, first - 1, -1):
-            most = max(most, values[i])
-            right[i] = most
+        _rising_into(left[first : first + window], values[first : first + window])
+        backwards = values[first : first + window][::-1]
+        _rising_into(right[first : first + window][::-1], backwards)
+    later = left[window - 1 :]
     for i in range(len(maxima)):
-        maxima[i] = max(right[i], left[i + window - 1])
+        maxima[i] = right[i] if right[i] > later[i] else later[i]
+
+
+@inlined
+def _low_note(
+    count: float, earlier: float, period: float, since: float, longest: float
+) -> tuple[float, float, float, float]:
+    """Return count, earlier, period and since, behind a crest.
+
+    Its end does not hang on what was held before it. The two halves of a wave may have crests of
+    their own: each its own distance.
+    """
+    wait = max(since, period)
+    again = abs(since - period) <= APART * period
+    if (again or abs(since - earlier) <= APART * earlier) and wait <= longest:
+        count = max(count, WAITS * wait)
+    return count, period, since, 0.0
 
 
 @kernel
@@ -164,6 +180,33 @@ def release_into(
     for at, n, k, offset in grid_cells(start, len(held)):
         held_here = held[at : at + n]
         v, s = value[k], step[k]
+        if not adaptive and body == 0.0 and v[BODY_RISE] == 0.0 and s[BODY_RISE] == 0.0:
+            releases, d_releases, holds, d_holds = v[RELEASE], s[RELEASE], v[HOLD], s[HOLD]
+            rises, d_rises = v[LASTING], s[LASTING]
+            for i in range(n):
+                j = offset + i
+                wanted = held_here[i] * UNIT
+                since += 1.0
+                near = wanted > 0.0 and wanted >= ALIKE * out
+                if there == 1.0 and not near:
+                    count, earlier, period, since = _low_note(
+                        count, earlier, period, since, longest
+                    )
+                there = 1.0 if near else 0.0
+                if wanted >= out:
+                    out = wanted
+                    count = max(holds + d_holds * j, count)
+                elif count >= 1.0:
+                    count -= 1.0
+                else:
+                    out += (releases + d_releases * j) * (wanted - out)
+                    if out < SMALLEST_DB:
+                        out = 0.0
+                lasted = min(lasted + (rises + d_rises * j) * (out - lasted), out)
+                held_here[i] = out
+            for i in range(n):
+                held_here[i] = np.ceil(held_here[i] / UNIT)
+            continue
         for i in range(n):
             j = offset + i
             wanted = held_here[i] * UNIT
@@ -177,13 +220,7 @@ def release_into(
             since += 1.0
             near = wanted > 0.0 and wanted >= ALIKE * out
             if there == 1.0 and not near:
-                # Behind the crest, whose end does not hang on what was held before it.
-                # The two halves of a wave may have crests of their own: each its own distance.
-                wait = max(since, period)
-                again = abs(since - period) <= APART * period
-                if (again or abs(since - earlier) <= APART * earlier) and wait <= longest:
-                    count = max(count, WAITS * wait)
-                earlier, period, since = period, since, 0.0
+                count, earlier, period, since = _low_note(count, earlier, period, since, longest)
             there = 1.0 if near else 0.0
             if wanted >= out:
                 out = wanted
@@ -199,7 +236,7 @@ def release_into(
                 body = 0.0
             whole = max(out, body) if rise > 0.0 else out
             lasted = min(lasted + (v[LASTING] + s[LASTING] * j) * (whole - lasted), whole)
-            held_here[i] = math.ceil(whole / UNIT) if whole > 0.0 else 0
+            held_here[i] = np.ceil(whole / UNIT)
     state[OUT, channel], state[COUNT, channel] = out, max(count, 0.0)
     state[SINCE, channel], state[PERIOD, channel] = min(since, 1e9), period
     state[THERE, channel], state[EARLIER, channel] = there, earlier
@@ -212,11 +249,12 @@ def mean_into(means: Sound, values: Sound, window: int) -> None:
     total = 0.0
     for i in range(window):
         total += values[i]
-    last = len(means) - 1
+    means[0] = total
+    for i in range(1, len(means)):
+        total += values[i + window - 1] - values[i - 1]
+        means[i] = total
     for i in range(len(means)):
-        means[i] = math.ceil(total / window)
-        if i < last:
-            total += values[i + window] - values[i]
+        means[i] = np.ceil(means[i] / window)
 
 
 @inlined
@@ -267,17 +305,18 @@ def smooth_into(
             held[:, 1] = held[:, 0]
             state[:, 1] = state[:, 0]
             continue
+        asked = needs[len(needs) - frames - first - (wide - 1) :]
         for i in range(len(column)):
-            column[i] = needs[len(needs) - frames - first - (wide - 1) + i, channel]
+            column[i] = asked[i, channel]
         maxima_into(held_line, column, wide)
         release_into(held_line, start, value, step, adaptive, longest, state, channel)
         for i in range(len(held)):
             line[i] = held[i, channel]
-        for i in range(frames):
-            line[len(held) + i] = held_line[i]
+        line[len(held) :] = held_line
         mean_into(inner, line[len(held) - (window - 1) :], one)
         mean_into(means, inner, two)
         for i in range(frames):
             reduction[i, channel] = means[i] * UNIT
+        left = line[frames:]
         for i in range(len(held)):
-            held[i, channel] = line[frames + i]
+            held[i, channel] = left[i]

@@ -4,8 +4,9 @@ import math
 
 import numpy as np
 
-from salt_anvil.core.audio import TINY, Sound
-from salt_anvil.core.compiled import kernel
+from salt_anvil.core.audio import GRID, TINY, Sound
+from salt_anvil.core.compiled import inlined, kernel
+from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector of `gate_into`; levels as amplitudes, rates per frame.
@@ -18,6 +19,97 @@ STATES = 4
 CLOSED, CLOSING, HOLDING, OPENING, OPEN = range(5)
 NEAR = 1e-3
 """A gain this near to its end has arrived."""
+
+
+@inlined
+def _levels_into(
+    levels: Sound, key: Sound, v: Vector, d: Vector, offset: int, state: Sound
+) -> None:
+    """Fill levels (2, frames) with what is heard of both channels, linked; a mono key is both."""
+    last = key.shape[1] - 1
+    left, right = state[LEVEL, 0], state[LEVEL, last]
+    slowly, changing = v[FALL], d[FALL]
+    for i in range(len(key)):
+        fall = slowly + changing * (offset + i)
+        x, y = abs(key[i, 0]), abs(key[i, last])
+        left += fall * (x - left)
+        right += fall * (y - right)
+        left, right = max(x, left), max(y, right)
+        levels[0, i], levels[1, i] = left, right
+    state[LEVEL, 0], state[LEVEL, last] = left, right
+    one, other = levels[0], levels[1]
+    for i in range(len(key)):
+        link = v[LINK] + d[LINK] * (offset + i)
+        most = max(one[i], other[i])
+        one[i] += link * (most - one[i])
+        other[i] += link * (most - other[i])
+
+
+@inlined
+def _passed_into(
+    gain: Vector,
+    phases: Vector,
+    opened: Vector,
+    level: Vector,
+    v: Vector,
+    d: Vector,
+    offset: int,
+    state: Vector,
+) -> None:
+    """Fill gain, phases and opened of one channel in a cell; state: (STATES,), changed."""
+    n = len(level)
+    opening = keeping = 0
+    for i in range(n):
+        j = offset + i
+        opening += 1 if level[i] >= v[OPEN_AT] + d[OPEN_AT] * j else 0
+        keeping += 1 if level[i] >= v[CLOSE_AT] + d[CLOSE_AT] * j else 0
+    g, phase, count = state[GAIN], state[PHASE], state[COUNT]
+    if phase == OPEN and keeping == n:
+        for i in range(n):
+            gain[i], phases[i], opened[i] = 1.0, OPEN, 0.0
+        state[COUNT] = v[HOLD] + d[HOLD] * (offset + n - 1)
+        return
+    if phase == CLOSED and opening == 0:
+        for i in range(n):
+            gain[i], phases[i], opened[i] = v[FLOOR] + d[FLOOR] * (offset + i), CLOSED, 0.0
+        state[GAIN] = gain[n - 1]
+        return
+    for i in range(n):
+        j = offset + i
+        began = 0.0
+        if level[i] >= v[OPEN_AT] + d[OPEN_AT] * j:
+            if phase < HOLDING:
+                began = 1.0
+                phase = OPENING
+            elif phase == HOLDING:
+                phase = OPEN if g >= 1.0 else OPENING
+            count = v[HOLD] + d[HOLD] * j
+        elif phase >= HOLDING:
+            if level[i] >= v[CLOSE_AT] + d[CLOSE_AT] * j:
+                count = v[HOLD] + d[HOLD] * j
+                if phase == HOLDING:
+                    phase = OPEN if g >= 1.0 else OPENING
+            elif count > 0.0:
+                count -= 1.0
+                if g >= 1.0:
+                    phase = HOLDING
+            else:
+                phase = CLOSING
+        if phase >= HOLDING:
+            g += (v[ATTACK] + d[ATTACK] * j) * (1.0 - g)
+            if g > 1.0 - NEAR:
+                g = 1.0
+                if phase == OPENING:
+                    phase = OPEN
+        else:
+            floor = v[FLOOR] + d[FLOOR] * j
+            # Falls straight in dB: a share of itself every frame.
+            g -= (v[RELEASE] + d[RELEASE] * j) * g
+            if phase == CLOSED or g <= floor:
+                g = floor
+                phase = CLOSED
+        gain[i], phases[i], opened[i] = g, phase, began
+    state[GAIN], state[PHASE], state[COUNT] = g, phase, count
 
 
 @kernel
@@ -35,74 +127,40 @@ def gate_into(
     """Fill gain (frames, channels) with what the gate lets through, 0 to 1.
 
     heard, phases, opened: (frames, channels): the detector's amplitude, what the gate is doing, and
-    1 at every frame in which it began to open. key: (frames, channels). value, step: (grid points,
-    CONTROLS). state: (STATES, channels), changed. The detector rises at once and falls with FALL,
-    so that a wave does not close the gate at every crossing of zero.
+    1 at every frame in which it began to open; of no frames where nobody asks. key: (frames,
+    channels). value, step: (grid points, CONTROLS). state: (STATES, channels), changed. The
+    detector rises at once and falls with FALL, so that a wave does not close the gate at every
+    crossing of zero. A cell in which a gate stays open or closed is looked through in vectors.
     """
     frames, channels = key.shape
-    levels = np.empty(2)
+    told = len(heard) > 0
+    levels, found, mine = np.empty((2, GRID)), np.empty((3, GRID)), np.empty(STATES)
     for at, n, k, offset in grid_cells(start, frames):
-        key_here = key[at : at + n]
+        _levels_into(levels, key[at : at + n], value[k], step[k], offset, state)
         gain_here = gain[at : at + n]
-        heard_here = heard[at : at + n]
-        phases_here = phases[at : at + n]
-        opened_here = opened[at : at + n]
-        v, d = value[k], step[k]
-        for i in range(n):
-            j = offset + i
-            for channel in range(channels):
-                x = abs(key_here[i, channel])
-                held = state[LEVEL, channel]
-                held += (v[FALL] + d[FALL] * j) * (x - held)
-                state[LEVEL, channel] = max(x, held)
-                levels[channel] = state[LEVEL, channel]
-            if channels == 2:
-                most = max(levels[0], levels[1])
-                link = v[LINK] + d[LINK] * j
-                for channel in range(2):
-                    levels[channel] += link * (most - levels[channel])
-            floor = v[FLOOR] + d[FLOOR] * j
-            for channel in range(channels):
-                level, g = levels[channel], state[GAIN, channel]
-                phase, count = state[PHASE, channel], state[COUNT, channel]
-                began = 0.0
-                if level >= v[OPEN_AT] + d[OPEN_AT] * j:
-                    if phase < HOLDING:
-                        began = 1.0
-                        phase = OPENING
-                    elif phase == HOLDING:
-                        phase = OPEN if g >= 1.0 else OPENING
-                    count = v[HOLD] + d[HOLD] * j
-                elif phase >= HOLDING:
-                    if level >= v[CLOSE_AT] + d[CLOSE_AT] * j:
-                        count = v[HOLD] + d[HOLD] * j
-                        if phase == HOLDING:
-                            phase = OPEN if g >= 1.0 else OPENING
-                    elif count > 0.0:
-                        count -= 1.0
-                        if g >= 1.0:
-                            phase = HOLDING
-                    else:
-                        phase = CLOSING
-                if phase >= HOLDING:
-                    g += (v[ATTACK] + d[ATTACK] * j) * (1.0 - g)
-                    if g > 1.0 - NEAR:
-                        g = 1.0
-                        if phase == OPENING:
-                            phase = OPEN
-                elif phase == CLOSING:
-                    # Falls straight in dB: a share of itself every frame.
-                    g -= (v[RELEASE] + d[RELEASE] * j) * g
-                    if g <= floor:
-                        g = floor
-                        phase = CLOSED
-                else:
-                    g = floor
-                state[GAIN, channel], state[PHASE, channel], state[COUNT, channel] = g, phase, count
-                gain_here[i, channel] = g
-                heard_here[i, channel] = level
-                phases_here[i, channel] = phase
-                opened_here[i, channel] = began
+        for channel in range(channels):
+            for row in range(STATES):
+                mine[row] = state[row, channel]
+            level = levels[channel, :n]
+            _passed_into(
+                found[0, :n],
+                found[1, :n],
+                found[2, :n],
+                level,
+                value[k],
+                step[k],
+                offset,
+                mine,
+            )
+            for row in range(STATES):
+                state[row, channel] = mine[row]
+            for i in range(n):
+                gain_here[i, channel] = found[0, i]
+            if told:
+                for i in range(n):
+                    heard[at + i, channel] = level[i]
+                    phases[at + i, channel] = found[1, i]
+                    opened[at + i, channel] = found[2, i]
     for channel in range(channels):
         if state[LEVEL, channel] < TINY:
             state[LEVEL, channel] = 0.0

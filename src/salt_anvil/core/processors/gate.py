@@ -5,7 +5,7 @@ import numpy as np
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp import noise_gate as g
-from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import rate_of
@@ -102,6 +102,13 @@ class GateDrawing(LevelCurve):
     closes_db: float
 
 
+def _quiet(ramp: Ramp) -> float:
+    """Return the amplitude under which it does not matter what the detector hears: below both
+    thresholds, and nothing of it is added to another channel."""
+    closes, link = ramp.level(g.CLOSE_AT), ramp.level(g.LINK)
+    return closes if closes is not None and link in (0.0, 1.0) else 0.0
+
+
 class Gate(Processor[GateParams]):
     """Gate with two thresholds, hold and look-ahead."""
 
@@ -148,10 +155,12 @@ class Gate(Processor[GateParams]):
     def step(self, setup: Setup[GateParams]) -> Step:
         _, context, ramp, state, told = setup
         key_state, past = state.nested("key_"), state["past"]
+        least = 0.0 if told else _quiet(ramp)
 
         def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
-            gain, level, phases, opened = (np.empty_like(block) for _ in range(4))
-            listened = listening.heard(key, True, key_state)
+            gain = np.empty_like(block)
+            level, phases, opened = np.empty((3, len(block) if told else 0, context.channels))
+            listened = listening.heard(key, True, key_state, least)
             g.gate_into(
                 gain,
                 level,
