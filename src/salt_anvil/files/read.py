@@ -88,7 +88,10 @@ class SoundReader:
             FileError: the file ends before its stated length, or is damaged.
         """
         try:
-            block: Sound = self._file.read(frames, dtype="float64", always_2d=True)
+            # Of a float file as it stands: the library takes twice as long to widen it.
+            kind = "float32" if self.info.subtype == "FLOAT" else "float64"
+            read = self._file.read(frames, dtype=kind, always_2d=True)
+            block: Sound = read.astype(np.float64, copy=False)
         except soundfile.LibsndfileError:
             raise FileError(f"{self.name} is damaged after {self._seconds()} s") from None
         self._read += len(block)
