@@ -201,14 +201,14 @@ def _smooth(
     da, dr = step[ATTACK], step[RELEASE]
     hold = value[HOLD] + step[HOLD] * offset
     out, held, count, slow = state[OUT], state[HELD], state[COUNT], state[SLOW]
-    if programme:
-        up, down = value[SLOW_RISE], value[SLOW_FALL]
-        for i in range(n):
-            slow += (up if c[i] > slow else down) * (c[i] - slow)
-            c[i] = max(c[i], slow)
+    # In one loop with the rest: neither waits for the other's last frame.
+    up, down = value[SLOW_RISE], value[SLOW_FALL]
     if ballistics == BRANCHING:
         for i in range(n):
             target = c[i]
+            if programme:
+                slow += (up if target > slow else down) * (target - slow)
+                target = max(target, slow)
             if target >= out:
                 out += (ka + da * i) * (target - out)
                 count = hold
@@ -221,6 +221,9 @@ def _smooth(
     else:
         for i in range(n):
             target = c[i]
+            if programme:
+                slow += (up if target > slow else down) * (target - slow)
+                target = max(target, slow)
             if target >= held:
                 held = target
                 count = hold
