@@ -48,6 +48,21 @@ def test_an_engine_that_is_gone_plays_on_where_it_was_heard(
     tab.close()
 
 
+def test_what_an_engine_refused_is_not_asked_of_the_next(own_server: Server) -> None:
+    server = own_server
+    tab = server.tab()
+    edit = {"type": "set_params", "stage": "drum-c", "params": {"makeup_db": 400}}
+    tab.say(type="preview", edits=[edit])
+    assert "makeup_db" in tab.wait("refused")["text"]
+    os.kill(engine_pid(server), signal.SIGKILL)
+    assert "started again" in tab.wait("refused")["text"]
+    before = len(tab.events)
+    tab.say(type="play", frame=0)
+    tab.sound(20_000)
+    assert [e["text"] for e in tab.events[before:] if e["type"] == "refused"] == []
+    tab.close()
+
+
 def test_an_engine_that_always_fails_rests_and_says_so(band_data: Path, tmp_path: Path) -> None:
     shutil.copytree(band_data, tmp_path / "data")
     with serving(tmp_path / "data", SALT_ANVIL_ENGINE_MB="1") as server:

@@ -21,6 +21,7 @@ from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, branches, elements
+from salt_anvil.kernels.cache import is_compiled
 from salt_anvil.live.messages import Listen
 from salt_anvil.live.playback import RenderCache
 from salt_anvil.live.player import Player
@@ -32,8 +33,8 @@ PLAYS = long.of(16, 160)
 GROUPS = 8
 EDITS = 14
 CODE = "code"
-STUCK_S = 20
-"""A turn takes milliseconds; only one that never ends is caught by this."""
+STUCK_S = 20 if is_compiled() else 600
+"""A turn takes milliseconds, or the compiler's time; only one that never ends is caught by this."""
 
 
 @contextmanager

@@ -297,8 +297,16 @@ class Hub:
             self._loop.call_soon_threadsafe(self._repair, rest[0])
         elif kind == "dropped":
             self._loop.call_soon_threadsafe(lambda: self._spawn(self._analyse_again(rest[0])))
+        elif kind == "unheard":
+            self._loop.call_soon_threadsafe(self._unheard, rest[0], rest[1])
         else:
             self._loop.call_soon_threadsafe(self._to_tab, rest[0], rest[1])
+
+    def _unheard(self, number: int, told: object) -> None:
+        """Forget what the engine refused to let a tab hear, unless something else is heard now."""
+        tab = self._tabs.get(number)
+        if tab is not None and tab.hearing is not None and tab.hearing[-1] == told:
+            tab.hearing = None
 
     def _to_tab(self, number: int, body: bytes | dict[str, Any]) -> None:
         tab = self._tabs.get(number)

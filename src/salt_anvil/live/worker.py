@@ -400,6 +400,7 @@ class Engine:
         try:
             self._mending(seat, lambda: seat.player.hear(session))
         except SaltAnvilError as error:
+            self.send(("unheard", tab, model))
             self._refuse(tab, str(error))
 
     def _command(self, tab: int, kind: str, text: str) -> None:
@@ -413,6 +414,8 @@ class Engine:
             if self._mending(seat, lambda: self._do(seat.player, command)):
                 self._report_transport(tab, seat.player)
         except SaltAnvilError as error:
+            if kind == "preview":
+                self.send(("unheard", tab, text))
             self._refuse(tab, str(error))
 
     def _do(self, player: Player, command: Command) -> bool:
