@@ -130,8 +130,10 @@ def control_to_sound(server: ServerProcess) -> float:
             piece = ear.listen()
             if piece is not None:
                 before, sound = piece
-                ratio = np.abs(sound[:, 2]).mean() / np.abs(sound[:, 0]).mean()
-                heard = before if (ratio < 0.4) == (gain == -24) else None
+                entered, came_out = np.abs(sound[:, 0]).mean(), np.abs(sound[:, 2]).mean()
+                # Silence tells nothing.
+                told = entered > 0 and (came_out < 0.4 * entered) == (gain == -24)
+                heard = before if told else None
         waits.append((heard - sent) / 48.0)
         rest = time.monotonic() + 0.4
         while time.monotonic() < rest:

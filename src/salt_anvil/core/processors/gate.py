@@ -172,7 +172,8 @@ class Gate(Processor[GateParams]):
                 ramp.step,
                 state["detector"],
             )
-            out = delayed(block, past) * gain
+            out = delayed(block, past)  # later by what is listened ahead: a copy
+            out *= gain
             if not told:
                 return out, NOTHING
             late = start - len(past)
