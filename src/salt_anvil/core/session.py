@@ -39,11 +39,7 @@ class Model(BaseModel):
     """Base: immutable, unknown fields refused, no infinities."""
 
     model_config = ConfigDict(
-        extra="forbid",
-        frozen=True,
-        allow_inf_nan=False,
-        validate_default=True,
-        defer_build=True,
+        extra="forbid", frozen=True, allow_inf_nan=False, validate_default=True
     )
 
 
