@@ -207,7 +207,9 @@ def process_files(
     reports: dict[str, dict[str, Any]] = {}
     problems: list[str] = []
     run = partial(process_file, recipe=recipe, keys=keys, dither=dither, measured=measured)
-    with ProcessPoolExecutor(os.cpu_count(), get_context("spawn")) as pool:
+    context = get_context("forkserver")
+    context.set_forkserver_preload([__name__])  # imported once for all of them
+    with ProcessPoolExecutor(os.cpu_count(), context) as pool:
         going = {
             pool.submit(run, source, target, format=format_of(target, width)): target
             for source, target in targets.items()

@@ -87,6 +87,8 @@ def prove(
         request = request.model_copy(update={"begin": begin, "end": end, "strip": strip})
     workers = max(os.cpu_count() or 1, 1)
     context = multiprocessing.get_context("forkserver")
+    # Imported once for all of them.
+    context.set_forkserver_preload(["salt_anvil.jobs.proof"])
     with (
         tempfile.TemporaryDirectory(prefix="salt-anvil-proof-") as folder,
         ProcessPoolExecutor(workers, context) as pool,
