@@ -1,6 +1,5 @@
 """The engine process: runs every tab's player, talks to the API process over one pipe."""
 
-import json
 import logging
 import math
 import threading
@@ -89,7 +88,7 @@ def run_engine(pipe: Connection, data: Path) -> None:
 
 
 def _packed(piece: AudioChunk, rate: int) -> bytes:
-    report = json.dumps(piece.report.model_dump(), separators=(",", ":")).encode()
+    report = piece.report.model_dump_json().encode()
     sound = np.ascontiguousarray(piece.sound, "<f4")
     head = HEADER.pack(
         piece.epoch, piece.sequence, float(piece.frame), len(sound), len(report), rate, 0
