@@ -1,4 +1,4 @@
-"""Processes of our own: they end with the one that began them, and give way to others."""
+"""Processes of our own: they end with the one that began them, give way to others, keep memory."""
 
 import ctypes
 import multiprocessing
