@@ -6,6 +6,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+# As `salt-anvil` has it, and before numpy is there: tests run beside each other already.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
 import numpy as np
 import pytest
 import soundfile
@@ -89,18 +92,29 @@ def made_once(factory: pytest.TempPathFactory, name: str) -> Iterator[tuple[Path
 
 
 @pytest.fixture(scope="session")
-def recordings(tmp_path_factory: pytest.TempPathFactory) -> dict[str, NDArray]:
-    """The demo's recordings, (frames, channels); treat as read-only."""
-    from salt_anvil.demo import room
+def installed_demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A data folder with the demo, made by the first worker that needs it; treat as read-only."""
+    from salt_anvil.demo.install import install_demo
 
-    with made_once(tmp_path_factory, "recordings") as (place, missing):
+    with made_once(tmp_path_factory, "demo") as (place, missing):
         if missing:
-            making = place.with_name("recordings-in-the-making")
-            making.mkdir()
-            for name in room.RECORDINGS:
-                np.save(making / name, room.record(name))
+            making = place.with_name("demo-in-the-making")
+            install_demo(making)
             making.rename(place)
-    return {name: np.load(place / f"{name}.npy", mmap_mode="r") for name in room.RECORDINGS}
+    return place
+
+
+@pytest.fixture(scope="session")
+def recordings(installed_demo: Path) -> dict[str, NDArray]:
+    """The demo's recordings, (frames, channels); treat as read-only."""
+    from salt_anvil.files.media import MediaFolder
+    from salt_anvil.store.database import Database
+    from salt_anvil.store.sessions import SessionStore
+
+    media = MediaFolder(installed_demo / "media")
+    model = SessionStore(Database(installed_demo / "salt-anvil.db")).head(1).model
+    tracks = {s.id: s.audio for s in model.strips if s.audio is not None}
+    return {name: media.sound(audio).rows.astype(np.float64) for name, audio in tracks.items()}
 
 
 @pytest.fixture(scope="session")

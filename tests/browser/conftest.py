@@ -35,11 +35,12 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 
 @pytest.fixture(scope="session")
-def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo, made by the first worker that needs it; treat as read-only."""
+def demo_data(installed_demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo, analysed by the first worker that needs it; treat as read-only."""
     with made_once(tmp_path_factory, "analysed-demo") as (place, missing):
         if missing:
-            analysed_demo(place.with_name("demo-in-the-making")).rename(place)
+            making = place.with_name("analysed-demo-in-the-making")
+            analysed_demo(installed_demo, making).rename(place)
     return place
 
 

@@ -7,7 +7,6 @@ from pathlib import Path
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.strip_pass import analyse
 from salt_anvil.core.session import Session
-from salt_anvil.demo.install import install_demo
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.kernels.cache import sources_digest
 from salt_anvil.store.database import Database
@@ -16,10 +15,9 @@ from salt_anvil.store.sessions import SessionStore
 LENGTH_S = 40
 
 
-def analysed_demo(data: Path) -> Path:
-    """Make the demo in a folder, with everything that the analysis leaves."""
-    data.mkdir(exist_ok=True)
-    install_demo(data)
+def analysed_demo(demo: Path, data: Path) -> Path:
+    """Copy the demo into a folder, with everything that the analysis leaves."""
+    copied_demo(demo, data)
     media = MediaFolder(data / "media")
     cache, code = StripCache(data / "cache"), sources_digest()
     analyse(demo_session(data), code, media.source(), cache, None, lambda *reported: True)
@@ -39,4 +37,5 @@ def copied_demo(demo: Path, data: Path) -> None:
     """Copy a data folder; recordings and cached sound, which nobody writes to, are shared."""
     shutil.copytree(demo, data, ignore=shutil.ignore_patterns("media", "cache"))
     for shared in ("media", "cache"):
-        shutil.copytree(demo / shared, data / shared, copy_function=os.link)
+        if (demo / shared).exists():
+            shutil.copytree(demo / shared, data / shared, copy_function=os.link)

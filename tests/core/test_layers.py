@@ -1,6 +1,7 @@
 """The arrows between the layers point down only (design: the core knows nothing above it)."""
 
 import ast
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -33,9 +34,15 @@ CORE_ORDER: list[set[str]] = [
 ]  # fmt: skip
 
 
+@cache
+def nodes(path: Path) -> list[ast.AST]:
+    return list(ast.walk(ast.parse(path.read_text())))
+
+
+@cache
 def imports(path: Path) -> set[str]:
     found = set()
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in nodes(path):
         if isinstance(node, ast.Import):
             found |= {alias.name for alias in node.names}
         elif isinstance(node, ast.ImportFrom) and node.module:
@@ -78,6 +85,6 @@ def test_the_rooms_of_the_core_stand_on_each_other() -> None:
 def test_what_the_user_reads_is_one_tree_of_errors() -> None:
     """Every error class stands in core/errors.py, below one base."""
     for path in ROOT.rglob("*.py"):
-        for node in ast.walk(ast.parse(path.read_text())):
+        for node in nodes(path):
             if isinstance(node, ast.ClassDef) and node.name.endswith("Error"):
                 assert path == ROOT / "core" / "errors.py", f"{path.name}: {node.name}"

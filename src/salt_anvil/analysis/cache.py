@@ -232,15 +232,13 @@ class StripCache:
         """Remove what was used longest ago until the limit is kept."""
         entries = []
         for folder in self._folder.iterdir():
-            if not folder.is_dir():
-                continue
-            used = folder / "used"
-            stamp = used if used.exists() else folder
             try:
-                size = sum(f.stat().st_size for f in folder.iterdir())
-                entries.append((stamp.stat().st_mtime, size, folder))
+                with os.scandir(folder) as files:
+                    stats = {file.name: file.stat() for file in files}
+                used = stats.get("used") or folder.stat()
             except OSError:
-                continue  # somebody else has just removed it
+                continue  # a measurement, or somebody else has just removed it
+            entries.append((used.st_mtime, sum(s.st_size for s in stats.values()), folder))
         total = sum(size for _, size, _ in entries)
         for _, size, folder in sorted(entries):
             if total <= self._limit:

@@ -3,7 +3,7 @@
 import numpy as np
 
 from salt_anvil.analysis.cache import StripCache
-from salt_anvil.core.audio import BLOCK, GRID
+from salt_anvil.core.audio import BLOCK, GRID, most_of_channels
 from salt_anvil.core.engine.fader import gains_trajectory
 from salt_anvil.core.engine.graph import INPUT, Buffer
 from salt_anvil.core.engine.plan import Plan, StripPlan
@@ -65,8 +65,8 @@ class Watch:
         )
         if not len(levels) or not self._done(self._item, passage):
             return []
-        times = int(np.count_nonzero(opened.max(axis=1) > 0))
-        hits = count_hits(levels.max(axis=1), self._plan.rate)
+        times = int(np.count_nonzero(most_of_channels(opened) > 0))
+        hits = count_hits(most_of_channels(levels), self._plan.rate)
         found = opened_too_often(times, hits, passage)
         return [c for c in found if c.rule not in stage.silenced_cautions]
 

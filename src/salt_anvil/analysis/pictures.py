@@ -3,6 +3,7 @@
 import json
 import math
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 from salt_anvil.analysis.cache import StripCache
 from salt_anvil.analysis.cautions import Watch
 from salt_anvil.analysis.exact import sounds_at
-from salt_anvil.core.audio import GRID
+from salt_anvil.core.audio import GRID, least_of_channels, most_of_channels
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.engine.automation import Lane, lever_scale
 from salt_anvil.core.engine.fingerprint import fingerprints_of
@@ -93,9 +94,9 @@ class LaneView:
     values: list[float]
 
 
-def _lane(owner: str, control: str, lane: Lane, seconds: Floats) -> LaneView:
-    values = [round(lane.at(float(t)), 4) for t in seconds]
-    return LaneView(owner, control, lane.move is not None, values)
+@lru_cache(maxsize=256)
+def _sampled(lane: Lane, seconds: float, columns: int) -> list[float]:
+    return [round(lane.at(float(t)), 4) for t in np.linspace(0, seconds, columns)]
 
 
 class Viewer:
@@ -224,7 +225,7 @@ class Viewer:
 
         def reported(stage: str) -> Floats:
             cells = self._cells(item, stage, "reduction_db")
-            return cells.max(axis=1) if len(cells) else np.zeros(0)
+            return np.asarray(most_of_channels(cells), np.float64)
 
         held = inside(item.strip.chain, at)
         if len(held) == 1 and isinstance(held[0], Stage):
@@ -266,12 +267,12 @@ class Viewer:
         if len(stages) != 1:
             return []
         cells = self._cells(item, stages[0].id, "reduction_db")
-        return last_hits(cells.max(axis=1), self._plan.rate, before) if len(cells) else []
+        return last_hits(most_of_channels(cells), self._plan.rate, before) if len(cells) else []
 
     def openings(self, strip: str, at: str) -> list[int]:
         """Return the frames at which a gate opened, as far as the strip is analysed."""
         opened = self._cells(self._plan.strip(strip), at, "opened")
-        return [int(cell) * GRID for cell in np.flatnonzero(opened.max(axis=1) > 0)]
+        return [int(cell) * GRID for cell in np.flatnonzero(most_of_channels(opened) > 0)]
 
     def threshold(self, strip: str, at: str, openings: list[int]) -> tuple[float | None, float]:
         """Return the threshold that keeps these openings, and the share that is analysed."""
@@ -356,16 +357,20 @@ class Viewer:
 
     def lanes(self, columns: int) -> list[LaneView]:
         """Return every moving control over the song, sampled."""
-        seconds = np.linspace(0, self._plan.frames / self._plan.rate, columns)
+
+        def seen(owner: str, control: str, lane: Lane) -> LaneView:
+            values = _sampled(lane, self._plan.frames / self._plan.rate, columns)
+            return LaneView(owner, control, lane.move is not None, values)
+
         found = []
         for item in self._plan.strips:
             for owner, lanes in item.lanes.items():
-                found += [_lane(owner, n, lane, seconds) for n, lane in lanes.items()]
+                found += [seen(owner, n, lane) for n, lane in lanes.items()]
         for lever in self._session.levers:
             for one in self._session.automation:
                 if (one.owner, one.control) == (lever.id, "value"):
                     lane = Lane(lever_scale(), tuple(one.points))
-                    found.append(_lane(lever.id, "value", lane, seconds))
+                    found.append(seen(lever.id, "value", lane))
         return found
 
 
@@ -376,7 +381,7 @@ def _columns(
     count = len(edges) - 1
     if count < 1 or len(peaks) == 0:
         return np.zeros((max(count, 0), 2))
-    low, high = peaks[:, 0].min(axis=1), peaks[:, 1].max(axis=1)
+    low, high = least_of_channels(peaks[:, 0]), most_of_channels(peaks[:, 1])
     starts = np.minimum((edges[:-1] / size).astype(int), len(peaks) - 1)
     out = np.stack([np.minimum.reduceat(low, starts), np.maximum.reduceat(high, starts)], axis=1)
     # reduceat runs to the end for the last column
@@ -421,7 +426,7 @@ def _most(
     count = max(len(edges) - 1, 0)
     if count == 0 or len(cells) == 0:
         return np.full(count, empty)
-    worst = cells.max(axis=1)
+    worst = most_of_channels(cells)
     starts = np.minimum((edges[:-1] / GRID).astype(int), len(worst) - 1)
     out = np.maximum.reduceat(worst, starts)
     end = max(starts[-1] + 1, min(int(np.ceil(edges[-1] / GRID)), len(worst)))

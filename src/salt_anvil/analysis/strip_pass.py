@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from salt_anvil.analysis.cache import Meta, StripCache
 from salt_anvil.analysis.cached_strips import CachedStrips, point_file
-from salt_anvil.core.audio import BLOCK, GRID, Sound
+from salt_anvil.core.audio import BLOCK, GRID, Sound, most_of_channels
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.engine.fingerprint import fingerprint_of
 from salt_anvil.core.engine.graph import Buffer
@@ -86,7 +86,7 @@ def _analyse(
     if measure_missing_joins(session, code, source, cache, notify):
         measured()
     plan = make_plan(session, observe_all=True, measured=join_measurements(cache, code))
-    used = set()
+    used, grown = set(), False
     for item in _needed_by(plan, first) if alone else _order(plan, first):
         fingerprint = fingerprint_of(item.content_digest, code)
         mine = {fingerprint, *(fingerprint_of(g, code) for g in item.groups)}
@@ -94,10 +94,12 @@ def _analyse(
         for name in mine:
             cache.touch(name)
         if not cache.complete(fingerprint, item.exports):
+            grown = True
             _StripAnalysis(plan, item, code, source, cache, freezer).run(notify)
         if not notify(item.strip.id, plan.frames, plan.frames):
             raise Stopped
-    cache.trim(used)
+    if grown:
+        cache.trim(used)
 
 
 def join_measurements(cache: StripCache, code: str) -> JoinMeasurements:
@@ -273,7 +275,8 @@ class _StripAnalysis:
             for name, cells in reported.items():
                 self._write(f"cells-{told}-{name}.f32", cells, "<f4")
                 if name == "reduction_db" and told in on:
-                    most = np.maximum(most, extremes(cells, len(cells) // count)[:, 1].max(axis=1))
+                    highest = extremes(cells, len(cells) // count)[:, 1]
+                    most = np.maximum(most, most_of_channels(highest))
         self._sounds(block)
         peaks = np.abs(extremes(block.out, BLOCK)).max(axis=1)
         self._write("meters.f32", np.column_stack([peaks[:, 0], peaks[:, -1], most]), "<f4")

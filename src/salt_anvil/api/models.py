@@ -48,11 +48,21 @@ class Readiness(BaseModel):
     parts: list[Making]
 
 
+class StartingPoint(BaseModel):
+    """A recipe for one stage."""
+
+    name: str
+    note: str
+    params: dict[str, Any]
+
+
 class Catalogue(BaseModel):
-    """Every processor, and the controls of all else that has some: by its kind and their name."""
+    """Every processor with its starting points, and the controls of all else that has some: by its
+    kind and their name."""
 
     kinds: list[Kind]
     controls: dict[str, dict[str, Control]]
+    starting_points: dict[str, list[StartingPoint]]
 
 
 class SessionItem(BaseModel):
@@ -283,14 +293,6 @@ class LibraryItem(BaseModel):
     inputs: list[str]
     recipe: dict[str, Any]
     problem: str | None = None
-
-
-class StartingPoint(BaseModel):
-    """A recipe for one stage."""
-
-    name: str
-    note: str
-    params: dict[str, Any]
 
 
 class PrintItem(BaseModel):

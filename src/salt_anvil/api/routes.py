@@ -87,13 +87,14 @@ def readiness(request: Request) -> m.Readiness:
 
 @router.get("/catalogue")
 def get_catalogue() -> m.Catalogue:
-    """Return every processor with its parameters, and the controls of everything else."""
-    return m.Catalogue(kinds=catalogue(), controls=owners_controls())
+    """Return every processor with its parameters and starting points, and the controls of
+    everything else."""
+    kinds = catalogue()
+    points = {k.kind: _starting_points(k.kind) for k in kinds}
+    return m.Catalogue(kinds=kinds, controls=owners_controls(), starting_points=points)
 
 
-@router.get("/starting-points/{kind}")
-def get_starting_points(kind: str) -> list[m.StartingPoint]:
-    """Return the starting points for a processor."""
+def _starting_points(kind: str) -> list[m.StartingPoint]:
     found = []
     for recipe in starting_points(kind):
         stage = recipe.chain[0]

@@ -1,5 +1,7 @@
 """The one place where sound enters the computation: shape, type and finiteness."""
 
+from typing import TypeVar
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -9,6 +11,7 @@ from salt_anvil.core.errors import SoundError
 Sound = NDArray[np.float64]
 Values = NDArray[np.float64]
 FLOAT64 = np.dtype(np.float64)
+Number = TypeVar("Number", np.float32, np.float64)
 
 GRID = 64
 """Frames between two points of the control grid, which is counted from timeline frame 0."""
@@ -39,6 +42,17 @@ def as_block(sound: ArrayLike) -> Sound:
     if block.ndim != 2 or block.shape[1] not in (1, 2):
         raise SoundError(f"sound has shape {block.shape}; (frames, 1 or 2 channels) is needed")
     return block
+
+
+def most_of_channels(cells: NDArray[Number]) -> NDArray[Number]:
+    """Return the greater of one or two channels, (rows,); numpy's own way takes twenty times as
+    long over so few."""
+    return cells[:, 0] if cells.shape[1] == 1 else np.maximum(cells[:, 0], cells[:, 1])
+
+
+def least_of_channels(cells: NDArray[Number]) -> NDArray[Number]:
+    """Return the lesser of one or two channels, (rows,)."""
+    return cells[:, 0] if cells.shape[1] == 1 else np.minimum(cells[:, 0], cells[:, 1])
 
 
 def by_blocks(sound: Sound) -> list[Sound]:

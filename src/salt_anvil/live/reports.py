@@ -5,7 +5,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block
+from salt_anvil.core.audio import (
+    BLOCK,
+    GRID,
+    Sound,
+    as_block,
+    least_of_channels,
+    most_of_channels,
+)
 from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
 from salt_anvil.core.dsp.gating import OFFSET
 from salt_anvil.core.dsp.stereo import peaks
@@ -52,19 +59,25 @@ class MainMeter:
 
 def _extremes(sound: Sound) -> Sound:
     cells = extremes(sound, GRID)
-    pairs = np.stack([cells[:, 0].min(axis=1), cells[:, 1].max(axis=1)], axis=1)
+    pairs = np.stack([least_of_channels(cells[:, 0]), most_of_channels(cells[:, 1])], axis=1)
     return np.asarray(np.round(pairs.astype(np.float64), 5))
 
 
 def _body(sound: Sound) -> list[float]:
     """Return the level of each cell, all channels together."""
     power = np.square(sound).mean(axis=1).reshape(-1, GRID).mean(axis=1)
-    return [round(float(v), 5) for v in np.sqrt(power)]
+    return _told(np.sqrt(power), 5)
 
 
 def _rounded(cells: Sound | None) -> list[float]:
     """Return the louder channel of each cell with two decimals."""
-    return [] if cells is None else [round(float(v), 2) for v in cells.max(axis=1)]
+    return [] if cells is None else _told(most_of_channels(cells))
+
+
+def _told(values: Sound, digits: int = 2) -> list[float]:
+    """Return values for the page, rounded."""
+    found: list[float] = np.round(values, digits).tolist()
+    return found
 
 
 @dataclass(frozen=True)
@@ -153,15 +166,15 @@ class Reporter:
 
         def reported(stage: str) -> Sound:
             found = cells.get(stage, {}).get("reduction_db")
-            return np.zeros(0) if found is None or not len(found) else found.max(axis=1)
+            return np.zeros(0) if found is None or not len(found) else most_of_channels(found)
 
         if len(held) == 1 and isinstance(held[0], Stage):
             own = reported(held[0].id) if held[0].on else np.zeros(0)
-            return [round(float(v), 2) for v in own]
+            return _told(own)
         powers = [np.square(s).mean(axis=1).reshape(-1, GRID).mean(axis=1) for s in sides]
         most = together(held, reported, len(powers[0]))
         taken = self._whole.feed(powers[0], powers[1], makeup_inside(held, item.context), most)
-        return [round(float(v), 2) for v in taken]
+        return _told(taken)
 
     def _spectrum(self, sides: tuple[Sound, ...]) -> tuple[list[float], list[float]] | None:
         """Return the spectra of both sides, every SPECTRUM_BLOCKS."""

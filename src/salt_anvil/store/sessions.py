@@ -5,6 +5,7 @@ import sqlite3
 import time
 import zlib
 from dataclasses import dataclass
+from functools import lru_cache
 
 from salt_anvil.core.engine_version import ENGINE
 from salt_anvil.core.errors import ConflictError, MissingRowError
@@ -55,8 +56,9 @@ def pack(model: Session) -> bytes:
     return zlib.compress(model.model_dump_json().encode(), 6)
 
 
+@lru_cache(maxsize=32)
 def unpack(blob: bytes) -> Session:
-    """Return the session in a blob."""
+    """Return the session in a blob; one that was asked for before is there at once."""
     return checked(Session, json.loads(zlib.decompress(blob)))
 
 

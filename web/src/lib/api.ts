@@ -32,7 +32,6 @@ import type {
   SessionState,
   SplitDrawing,
   StageDrawing,
-  StartingPoint,
   KeepRecipe,
   LibraryItem,
   RecipeWords,
@@ -93,7 +92,6 @@ function unpacked(data: ArrayBuffer): Picture {
 export const api = {
   readiness: () => call<Readiness>('GET', '/readiness'),
   catalogue: () => call<Catalogue>('GET', '/catalogue'),
-  startingPoints: (kind: string) => call<StartingPoint[]>('GET', `/starting-points/${kind}`),
   drawing: (kind: string, params: Params, bpm: number | null, rate: number) =>
     call<{ drawing: StageDrawing }>('POST', '/drawing', { kind, params, bpm, rate }),
   sessions: () => call<SessionItem[]>('GET', '/sessions'),

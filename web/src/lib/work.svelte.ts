@@ -28,12 +28,7 @@ export class Work extends Gestures {
   }
 
   async open(state: SessionState): Promise<void> {
-    if (this.catalogue.kinds.length === 0) {
-      this.catalogue = await api.catalogue();
-      for (const kind of this.catalogue.kinds) {
-        this.points = { ...this.points, [kind.kind]: await api.startingPoints(kind.kind) };
-      }
-    }
+    if (this.catalogue.kinds.length === 0) this.catalogue = await api.catalogue();
     this.passed = { revision: 0, shares: {} };
     this.held = {};
     this.lane = null;

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from salt_anvil.core.audio import Sound
+from salt_anvil.core.audio import Sound, most_of_channels
 from salt_anvil.core.dsp import gating
 from salt_anvil.core.measure import bending
 from salt_anvil.core.measure.reduction import reduction_figures
@@ -173,7 +173,7 @@ def _never_lets_go(cells: Sound, span: Span) -> Caution | None:
     inside = cells_in(cells, span)
     if len(inside) == 0:
         return None
-    worst = inside.max(axis=1)
+    worst = most_of_channels(inside)
     rest = float(np.quantile(worst, LET_GO_SHARE))
     if worst.max() < 1.0 or rest <= LET_GO_DB:
         return None

@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from salt_anvil.core.audio import GRID
+from salt_anvil.core.audio import GRID, most_of_channels
 
 RISE_DB = 1.0
 BEFORE_MS, AFTER_MS = 20.0, 480.0
@@ -53,7 +53,7 @@ def matching_threshold(
     levels: (cells, channels) in dB, as the gate hears now. openings: frames at which it opened
     with what it heard before; a hit has OPENS_WITHIN_S to rise. None without openings.
     """
-    louder = levels.max(axis=1)
+    louder = most_of_channels(levels)
     reach = math.ceil(OPENS_WITHIN_S * rate / GRID)
     peaks = []
     for frame in openings:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from salt_anvil.core.audio import Sound
+from salt_anvil.core.audio import Sound, most_of_channels
 from salt_anvil.core.processors import Context, processor
 from salt_anvil.core.session import Element, Split, Stage, branches, elements
 
@@ -37,7 +37,7 @@ class ReductionFigures:
 
 def reduction_figures(cells: Sound) -> ReductionFigures:
     """Return the figures of (cells, channels) in dB; the most reduced channel counts."""
-    worst = cells.max(axis=1) if len(cells) else np.zeros(0)
+    worst = most_of_channels(cells) if len(cells) else np.zeros(0)
     active = worst[worst > ACTIVE_DB]
     if len(active) == 0:
         return ReductionFigures(0.0, 0.0, float(worst.max(initial=0.0)), 0.0)

@@ -39,7 +39,7 @@
         >
         <p>{words}</p>
         <p class="points">
-          {#each (work.points[kind] ?? []).slice(0, 3) as point (point.name)}
+          {#each (work.catalogue.starting_points[kind] ?? []).slice(0, 3) as point (point.name)}
             <button title={point.note} onclick={() => void add(kind, point)}>{point.name}</button>
           {/each}
         </p>

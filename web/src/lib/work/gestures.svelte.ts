@@ -31,7 +31,6 @@ export interface Movable {
 
 /** What a hand does: controls, sections, starting points. */
 export class Gestures extends Automation {
-  points = $state.raw<Record<string, StartingPoint[]>>({});
   /** The section whose name is being typed, -1 for none. */
   namingSection = $state(-1);
   /** Cue points that could become sections: offered, never taken unasked. */
@@ -39,7 +38,7 @@ export class Gestures extends Automation {
   private trying: { stage: string; from: Params; index: number } | null = $state.raw(null);
 
   get tried(): StartingPoint | null {
-    const points = this.points[this.stage?.kind ?? ''];
+    const points = this.catalogue.starting_points[this.stage?.kind ?? ''];
     return this.trying ? (points?.[this.trying.index] ?? null) : null;
   }
 
@@ -153,7 +152,7 @@ export class Gestures extends Automation {
 
   tryPoint(step: number): void {
     const stage = this.stage;
-    const points = this.points[stage?.kind ?? ''] ?? [];
+    const points = this.catalogue.starting_points[stage?.kind ?? ''] ?? [];
     if (!stage || points.length === 0) return;
     const from = this.trying?.from ?? stage.params;
     const start = this.trying ? this.trying.index : step > 0 ? -1 : 0;

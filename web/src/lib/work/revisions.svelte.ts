@@ -9,7 +9,7 @@ const UNTOLD = { revision: 0, shares: {} };
 /** The session as the server confirmed it, what is in somebody's hand, and how it is changed. */
 export class Revisions {
   state = $state.raw<SessionState | null>(null);
-  catalogue = $state.raw<Catalogue>({ kinds: [], controls: {} });
+  catalogue = $state.raw<Catalogue>({ kinds: [], controls: {}, starting_points: {} });
   readonly kinds: Record<string, Kind> = $derived(
     Object.fromEntries(this.catalogue.kinds.map((k) => [k.kind, k])),
   );
