@@ -7,6 +7,7 @@ is caught in a turn is ended by the alarm.
 
 import signal
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -33,6 +34,7 @@ PLAYS = long.of(16, 160)
 GROUPS = 8
 EDITS = 14
 CODE = "code"
+BESIDE = ThreadPoolExecutor(3)
 STUCK_S = 20 if is_compiled() else 600
 """A turn takes milliseconds, or the compiler's time; only one that never ends is caught by this."""
 
@@ -109,8 +111,9 @@ def _play(seed: int, folder: Path) -> None:
     shelf = OnDisk(None, folder) if seed % 2 else RenderCache()
     if isinstance(shelf, OnDisk):
         shelf.fill(session, source)
-    player = Player(session, source, shelf)
-    listener = Listener(player, hungry=bool(seed // 2 % 2))
+    hungry = bool(seed // 2 % 2)
+    player = Player(session, source, shelf, beside=BESIDE if hungry else None)
+    listener = Listener(player, hungry)
     player.play(0)
     past, coming = [], []
     for turn in range(EDITS):

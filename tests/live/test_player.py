@@ -1,6 +1,7 @@
 """A player without a process: credit, jumps, loops, previews, comparing inside the mix."""
 
 import math
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
@@ -301,6 +302,29 @@ def test_messages_refuse_what_is_not_theirs() -> None:
     with pytest.raises(ValueError, match="frame"):
         COMMAND.validate_json('{"type": "seek", "frame": -1}')
     assert HEADER.size == 32
+
+
+def test_strips_are_computed_beside_each_other_where_one_processor_is_hardly_enough() -> None:
+    """The same sound, from the first after a seek on; where there is room again, one does it."""
+    sounds = []
+    for beside in (None, ThreadPoolExecutor(3)):
+        player = Player(small_session(), source, RenderCache(), beside=beside)
+        player.ahead.chosen = 640
+        parts = []
+        for frame in (0, 70_000):
+            player.play(frame)
+            for _ in range(20):
+                parts.append(played(player, BLOCK)[1])
+                player.played(player.epoch, player.sent)
+        sounds.append(np.concatenate(parts))
+        assert player._spread == (beside is not None)
+        for share, spread in ((0.2, True), (0.1, False), (0.3, False), (0.5, True)):
+            for _ in range(60):
+                player.took(AT_ONCE, share * AT_ONCE * player._block_ms)
+            played(player, AT_ONCE * BLOCK)
+            player.played(player.epoch, player.sent)
+            assert player._spread == (spread and beside is not None)
+    assert (sounds[0] == sounds[1]).all()
 
 
 # Strips that are read, and thawed when they are touched ------------------------------------------

@@ -64,12 +64,11 @@ def blocks(
         mixer.locate(at, stored)
     last = -(-end // BLOCK)
     mixer.foresee(last)
-    every = tuple(s.strip.id for s in plan.strips if s.strip.id not in mixer.frozen)
     with ThreadPoolExecutor(threads) as pool:
         for k in range(at, last):
             if threads > 1 and (k == at or k % CHECKPOINT == 0):
                 upto = (k // CHECKPOINT + 1) * CHECKPOINT
-                mixer.compute(min(upto, last), names or every, pool)
+                mixer.compute(min(upto, last), pool, names)
             block = mixer.block(names)
             if k >= first:
                 low, high = max(begin - k * BLOCK, 0), min(end - k * BLOCK, BLOCK)

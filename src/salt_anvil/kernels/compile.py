@@ -8,7 +8,7 @@ import numpy as np
 from salt_anvil.core.audio import GRID, rounded
 from salt_anvil.core.delivery.dither import Dither, Quantiser
 from salt_anvil.core.dsp.control_ramp import Ramp
-from salt_anvil.core.dsp.stereo import from_mid_side, peaks, placed, placed_along, to_mid_side
+from salt_anvil.core.dsp.stereo import from_mid_side, placed, placed_along, to_mid_side
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.overview import extremes, mean_squares
@@ -78,7 +78,7 @@ def compile_kernels(
     points = np.ones((len(sound) // GRID, 1))
     gain = Ramp(points, points, bends=np.array([points, points])).frames(0, 0, len(sound))
     stereo = placed_along(rounded(from_mid_side(to_mid_side(sound))), gain, gain)
-    peaks(placed(stereo, *np.ones(2)))
+    placed(stereo, *np.ones(2))
     RowMeter(48000, 2).feed(np.repeat(sound, 2, axis=0))
     extremes(sound, GRID)
     mean_squares(sound, GRID)

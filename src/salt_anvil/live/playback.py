@@ -2,6 +2,7 @@
 
 import os
 import time
+from concurrent.futures import Executor
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp.blend import JoinMeasurement
@@ -17,6 +18,9 @@ from salt_anvil.live.messages import Listen
 COLD_LIMIT_S = 12.0
 """Without a checkpoint, a seek rolls forward over at most this much."""
 
+
+SPREAD_BLOCKS = 16
+"""So many are computed at a time where the processors share the work."""
 
 START_S = float(os.environ.get("SALT_ANVIL_START_S", "0.25"))
 """Nobody waits longer than this for the first sound: the exact state is handed over later."""
@@ -87,6 +91,7 @@ class PlaybackRun:
             assert listen.strip is not None
             self.shadow = BypassMix(self.mixer, listen.strip, watched)
         self.mixer.foresee(target)
+        self._computed = 0
 
     def roll(self) -> bool:
         """Run one block towards the target; return whether it is reached."""
@@ -97,13 +102,21 @@ class PlaybackRun:
                 self.shadow.block(k)
         return self.mixer.position >= self.target
 
-    def roll_for(self, seconds: float) -> bool:
-        """Run towards the target for so long; return whether it is reached."""
+    def roll_for(self, seconds: float, beside: Executor | None = None) -> bool:
+        """Run towards the target for so long; return whether it is reached.
+
+        beside: computes strips beside each other.
+        """
         until = time.monotonic() + seconds
-        while not self.roll():
+        while True:
+            at = self.mixer.position
+            if beside is not None and self._computed <= at < self.target:
+                self._computed = min(at + SPREAD_BLOCKS, self.target)
+                self.mixer.compute(self._computed, beside)
+            if self.roll():
+                return True
             if time.monotonic() > until:
                 return False
-        return True
 
     def chase(self, target: int) -> None:
         """Go for another block, further on."""

@@ -2,6 +2,7 @@
 
 import math
 import time
+from concurrent.futures import Executor
 from dataclasses import dataclass
 
 import numpy as np
@@ -35,6 +36,12 @@ SHARE_READY = 0.9
 LOAD = 0.8
 """What is computed in one go should take no more than so much of the time that it sounds."""
 
+SPREAD, GATHERED = 0.4, 0.15
+"""From such a share on of the time that it sounds, what is computed is spread over the processors,
+below the other no more ..."""
+WORTH_SPREADING = 4
+"""... where so many blocks are computed in one go."""
+
 PATIENCE = 60
 """Turns after a change, or after missing checkpoints, before the loop's start is looked up."""
 
@@ -61,9 +68,12 @@ class Player:
         *,
         epoch: int = 0,
         ahead: TimeAhead | None = None,
+        beside: Executor | None = None,
     ) -> None:
+        """beside: computes strips beside each other where one processor is hardly enough."""
         self.ahead = ahead or TimeAhead()
         self._pace = Pace()
+        self._beside, self._spread = beside, False
         self.others_ms = math.inf
         """The least time ahead of the others who play: nobody may be kept waiting longer."""
         self._source, self._shelf = source, shelf
@@ -294,8 +304,16 @@ class Player:
     def _look_ahead(self) -> None:
         """Compute several blocks in one go where there is room for them."""
         assert self._mixer is not None
-        if self._mixer.position >= self._mixer.until:
-            self._mixer.foresee(self._mixer.position + self._together)
+        if self._mixer.position < self._mixer.until:
+            return
+        count = self._together
+        self._mixer.foresee(self._mixer.position + count)
+        if self._beside is None or count < WORTH_SPREADING:
+            return
+        share = self._pace.usual_ms(count) / (count * self._block_ms)
+        self._spread = share > (GATHERED if self._spread else SPREAD)
+        if self._spread:
+            self._mixer.compute(self._mixer.until, self._beside)
 
     def _heard(self) -> tuple[MixBlock, Sound]:
         """Return the next block, and what is heard of it: before and after."""
@@ -431,7 +449,7 @@ class Player:
         if self._arriving is None:
             return True
         head, until = self._arriving
-        if not head.roll_for(seconds):
+        if not head.roll_for(seconds, self._beside):
             if self.playing and time.monotonic() > until:
                 self._start_early(head)
             return self._arriving is None

@@ -1,7 +1,9 @@
 """What a tab is told of every block that it hears."""
 
 from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 
@@ -9,15 +11,14 @@ from salt_anvil.core.audio import (
     BLOCK,
     GRID,
     Sound,
-    as_block,
     least_of_channels,
     most_of_channels,
 )
 from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
 from salt_anvil.core.dsp.gating import OFFSET
-from salt_anvil.core.dsp.stereo import peaks
 from salt_anvil.core.engine.mixer import MixBlock, Mixer
 from salt_anvil.core.engine.plan import Plan
+from salt_anvil.core.engine.strip import StripBlock
 from salt_anvil.core.measure.loudness import SILENT
 from salt_anvil.core.measure.overview import extremes
 from salt_anvil.core.measure.reduction import (
@@ -33,6 +34,8 @@ from salt_anvil.core.session import Stage
 from salt_anvil.live.listening import strip_of, watched_place
 from salt_anvil.live.messages import BlockReport, Listen, StageMeter
 
+T = TypeVar("T")
+V = TypeVar("V")
 SPECTRUM_BLOCKS = 4
 """A spectrum is told every so many blocks."""
 
@@ -61,6 +64,12 @@ def _extremes(sound: Sound) -> Sound:
     cells = extremes(sound, GRID)
     pairs = np.stack([least_of_channels(cells[:, 0]), most_of_channels(cells[:, 1])], axis=1)
     return np.asarray(np.round(pairs.astype(np.float64), 5))
+
+
+def _peaks(_: str, sound: Sound) -> list[tuple[float, float]]:
+    """Return the peaks of left and right, block by block."""
+    highest = np.abs(extremes(sound, BLOCK)).max(axis=1).astype(np.float64)
+    return [(sides[0], sides[-1]) for sides in np.round(highest, 5).tolist()]
 
 
 def _body(sound: Sound) -> list[float]:
@@ -102,6 +111,8 @@ class Reporter:
         self._spectra = (Spectrum(rate), Spectrum(rate))
         self._gains = np.zeros((0, 3))
         self._whole = WholeReduction()
+        self._most: dict[str, tuple[StripBlock, list[float]]] = {}
+        self._peaks: dict[str, tuple[Sound, list[tuple[float, float]]]] = {}
 
     def listen_elsewhere(self) -> None:
         """What was taken away at another place does not count here."""
@@ -121,7 +132,8 @@ class Reporter:
         strips = self._strip_meters(block)
         watched = strip_of(self._at.plan, self._at.listen)
         off = {s.id for s in self._at.plan.strip(watched).stages if not s.on}
-        for stage, reported in block.strips[watched].cells.items():
+        given = block.strips[watched]
+        for stage, reported in given.cells.items():
             if stage in off:
                 continue
             reduction, level = reported.get("reduction_db"), reported.get("level_db")
@@ -139,15 +151,15 @@ class Reporter:
                 phase=[int(v) for v in _rounded(reported.get("phase"))],
                 opened=int(sum(_rounded(reported.get("opened")))),
             )
-        taps = block.strips[watched].taps.get(self._at.watched)
-        sides = taps if taps else (block.strips[watched].out,) * 2
+        taps = given.taps.get(self._at.watched)
+        sides = taps if taps else (given.out,) * 2
         before, after = ([(float(a), float(b)) for a, b in _extremes(side)] for side in sides)
         return BlockReport.model_construct(
             frame=(self._at.mixer.position - 1) * BLOCK,
             before=before,
             after=after,
             body=_body(sides[1]),
-            taken=self._taken(block, sides),
+            taken=self._taken(given, sides),
             strips=strips,
             stages=stages,
             removed_gain=self._removed_gain(),
@@ -158,10 +170,10 @@ class Reporter:
             true_peak=round(self.main.true_peak, 1),
         )
 
-    def _taken(self, block: MixBlock, sides: tuple[Sound, ...]) -> list[float]:
+    def _taken(self, given: StripBlock, sides: tuple[Sound, ...]) -> list[float]:
         """Return what the watched place takes away, per cell (see core.measure.reduction)."""
         item = self._at.plan.strip(strip_of(self._at.plan, self._at.listen))
-        cells = block.strips[item.strip.id].cells
+        cells = given.cells
         held = inside(item.strip.chain, self._at.watched)
 
         def reported(stage: str) -> Sound:
@@ -195,17 +207,35 @@ class Reporter:
         return before, after
 
     def _strip_meters(self, block: MixBlock) -> dict[str, tuple[float, float, float]]:
-        k = self._at.mixer.position - 1
         found = {}
-        for name, item in block.strips.items():
-            most = 0.0
-            off = {s.id for s in self._at.plan.strip(name).stages if not s.on}
-            for stage, reported in item.cells.items():
-                if stage not in off and len(reported.get("reduction_db", ())):
-                    most = max(most, float(reported["reduction_db"].max()))
-            left, right = peaks(as_block(block.faded[name]))
-            found[name] = (round(left, 5), round(right, 5), round(most, 2))
-        return found | self._read_meters(k)
+        if len(self._most) > len(block.strips):  # some are no longer there
+            self._most, self._peaks = {}, {}
+        for name in block.strips:
+            given, k = block.strips.piece(name)
+            sound, at = block.faded.piece(name)
+            most = self._metered(self._most, name, given, self._most_reduced)
+            peaks = self._metered(self._peaks, name, sound, _peaks)
+            found[name] = (*peaks[at], most[k])
+        return found | self._read_meters(self._at.mixer.position - 1)
+
+    def _metered(
+        self, known: dict[str, tuple[T, V]], name: str, piece: T, meter: Callable[[str, T], V]
+    ) -> V:
+        """Return what a meter tells of blocks that were computed in one go, found once for all."""
+        before = known.get(name)
+        if before is None or before[0] is not piece:
+            before = known[name] = piece, meter(name, piece)
+        return before[1]
+
+    def _most_reduced(self, name: str, given: StripBlock) -> list[float]:
+        """Return the most that any stage takes away, block by block."""
+        count = len(given.out) // BLOCK
+        most = np.zeros(count)
+        off = {s.id for s in self._at.plan.strip(name).stages if not s.on}
+        for stage, reported in given.cells.items():
+            if stage not in off and len(reported.get("reduction_db", ())):
+                most = np.maximum(most, reported["reduction_db"].reshape(count, -1).max(axis=1))
+        return _told(most)
 
     def _read_meters(self, k: int) -> dict[str, tuple[float, float, float]]:
         """Return the meters of the strips that are read; their gains are looked up now and then."""

@@ -2,10 +2,12 @@
 
 import logging
 import math
+import os
 import threading
 import time
 from collections import deque
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -47,6 +49,7 @@ from salt_anvil.live.playback import RenderCache
 from salt_anvil.live.player import AudioChunk, Player
 from salt_anvil.live.watch import Watch
 
+PROCESSORS = os.cpu_count() or 1
 IDLE_S = 0.02
 BUSY_S = 0.002
 SLICE_S = 0.008
@@ -170,6 +173,7 @@ class Engine:
         self._media = MediaFolder(data / "media")
         self._source = self._media.source(damaged=self._damaged)
         self._shelf = DiskRenderCache(data)
+        self._beside = ThreadPoolExecutor(PROCESSORS) if PROCESSORS > 1 else None
         self._seats: dict[int, Seat] = {}
         self._inbox = Inbox()
         self._waited = 0.0
@@ -367,7 +371,14 @@ class Engine:
         session = checked(Session, model)
         try:
             ahead = old.player.ahead if old else None
-            player = Player(session, self._source, self._shelf, epoch=epoch + 1, ahead=ahead)
+            player = Player(
+                session,
+                self._source,
+                self._shelf,
+                epoch=epoch + 1,
+                ahead=ahead,
+                beside=self._beside,
+            )
         except CoreError:
             # Nothing to play yet; the next model opens it.
             still = Transport(playing=False, frame=0, loop=None, epoch=epoch + 1)

@@ -16,6 +16,8 @@ from salt_anvil.core.dsp.grid import grid_cells
 RELATIVE, WHOLE = d.CONTROLS, d.CONTROLS + 1
 CONTROLS = d.CONTROLS + 2
 SMALLEST_DB = 1e-9
+TOGETHER = 256
+"""Frames of a range that are summed together: they stay in the cache, with the taps' lines."""
 HEADROOM_DB = 60.0
 """A relative level counts at most this much above the level of the whole, so that silence, of
 which every range is a great part, asks for nothing; common practice, no source."""
@@ -69,11 +71,11 @@ def _add_pairs(total: Sound, line: Sound, middle: int, t: int, taps: Sound) -> N
     """Add the weighted values t to t + 3 before and behind the middle."""
     w0, w1, w2, w3 = taps[t], taps[t + 1], taps[t + 2], taps[t + 3]
     before, behind = middle - t - 3, middle + t
-    a3, a2 = line[before : before + GRID], line[before + 1 : before + 1 + GRID]
-    a1, a0 = line[before + 2 : before + 2 + GRID], line[before + 3 : before + 3 + GRID]
-    b0, b1 = line[behind : behind + GRID], line[behind + 1 : behind + 1 + GRID]
-    b2, b3 = line[behind + 2 : behind + 2 + GRID], line[behind + 3 : behind + 3 + GRID]
-    for i in range(GRID):
+    a3, a2 = line[before : before + TOGETHER], line[before + 1 : before + 1 + TOGETHER]
+    a1, a0 = line[before + 2 : before + 2 + TOGETHER], line[before + 3 : before + 3 + TOGETHER]
+    b0, b1 = line[behind : behind + TOGETHER], line[behind + 1 : behind + 1 + TOGETHER]
+    b2, b3 = line[behind + 2 : behind + 2 + TOGETHER], line[behind + 3 : behind + 3 + TOGETHER]
+    for i in range(TOGETHER):
         total[i] += (w0 * (a0[i] + b0[i]) + w1 * (a1[i] + b1[i])) + (
             w2 * (a2[i] + b2[i]) + w3 * (a3[i] + b3[i])
         )
@@ -88,20 +90,20 @@ def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
     frames, channels = out.shape
     half = len(taps) - 1
     whole = 1 + half // 4 * 4
-    line = np.zeros(GRID + 2 * half)
-    total = np.empty(GRID)
+    line = np.zeros(TOGETHER + 2 * half)
+    total = np.empty(TOGETHER)
     for channel in range(channels):
-        for at in range(0, frames, GRID):
-            span = min(GRID, frames - at)
+        for at in range(0, frames, TOGETHER):
+            span = min(TOGETHER, frames - at)
             given, ours = sound[at:], out[at:]
             for i in range(span + 2 * half):
                 line[i] = given[i, channel]
-            for i in range(GRID):
+            for i in range(TOGETHER):
                 total[i] = taps[0] * line[half + i]
             for t in range(1, whole, 4):
                 _add_pairs(total, line, half, t, taps)
             for t in range(whole, half + 1):
-                for i in range(GRID):
+                for i in range(TOGETHER):
                     total[i] += taps[t] * (line[half - t + i] + line[half + t + i])
             for i in range(span):
                 ours[i, channel] = total[i]

@@ -64,12 +64,3 @@ def _place_along(out: Sound, sound: Sound, left: Sound, right: Sound) -> None:
     for i in range(len(sound)):
         out[i, 0] = left[i, 0] * sound[i, 0]
         out[i, 1] = right[i, 0] * sound[i, last]
-
-
-@kernel
-def peaks(sound: Sound) -> tuple[float, float]:
-    """Return the greatest amplitudes of left and right, (frames, 2)."""
-    left = right = 0.0
-    for i in range(len(sound)):
-        left, right = max(left, abs(sound[i, 0])), max(right, abs(sound[i, 1]))
-    return left, right

@@ -1,9 +1,11 @@
 """The whole session in operation: strips, ways between them, keys, bus sums, main output."""
 
 from collections import defaultdict
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from concurrent.futures import Executor
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
+from threading import RLock
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 
@@ -31,12 +33,41 @@ Source = Callable[[str, int, int], Sound]
 """Gives frames [start, start + count) of the audio with this id, zeros outside it."""
 
 
-@dataclass
-class MixBlock:
+T = TypeVar("T")
+
+
+class Given(Mapping[str, T]):
+    """A block of each strip, cut out of what was computed in one go when it is asked for."""
+
+    def __init__(self, cut: Callable[[T, int, int], T]) -> None:
+        self._cut = cut
+        self._held: dict[str, tuple[T, int, int]] = {}
+
+    def __getitem__(self, name: str) -> T:
+        item, at, count = self._held[name]
+        return self._cut(item, at, count)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._held)
+
+    def __len__(self) -> int:
+        return len(self._held)
+
+    def hold(self, name: str, item: T, at: int) -> None:
+        """Take the block `at` of several for a strip."""
+        self._held[name] = item, at, 1
+
+    def piece(self, name: str) -> tuple[T, int]:
+        """Return the blocks that were computed in one go, and which of them it is."""
+        item, at, _ = self._held[name]
+        return item, at
+
+
+class MixBlock(NamedTuple):
     """Block k of everything: what each strip gave after its chain and after its fader."""
 
-    strips: dict[str, StripBlock] = field(default_factory=dict)
-    faded: dict[str, Sound] = field(default_factory=dict)
+    strips: Given[StripBlock]
+    faded: Given[Sound]
 
 
 class Mixer:
@@ -72,6 +103,8 @@ class Mixer:
         self._entered: dict[str, tuple[int, Sound]] = {}
         self._recent: defaultdict[str, Pieces[StripBlock]] = defaultdict(Pieces)
         self._routed: defaultdict[tuple[str, str], Pieces[Sound]] = defaultdict(Pieces)
+        self._locks: defaultdict[str, RLock] = defaultdict(RLock)
+        """Two of those that are computed beside each other may ask for the same strip."""
         self._sums: dict[str, Blocks | None] = {}
         self.position = self._until = 0
         self.keep: Callable[[str, int, State], None] | None = None
@@ -179,6 +212,10 @@ class Mixer:
 
     def faded(self, route: Route, j: int, count: int = 1) -> Sound:
         """Return blocks from j on of what a strip gives on one of its ways out."""
+        return one([blocks_of(*part) for part in self._faded(route, j, count)])
+
+    def _faded(self, route: Route, j: int, count: int) -> list[tuple[Sound, int, int]]:
+        """Return what holds them, computing up to them."""
         kept = self._routed[route.strip, route.name]
         first = kept.reach(j)
         if first < j + count:
@@ -187,8 +224,8 @@ class Mixer:
             faded = self._faders[route.strip, route.name].apply(sound, first * BLOCK)
             kept.put(first, missing, faded)
             if missing == count:
-                return faded
-        return one([blocks_of(*part) for part in kept.cover(j, count)])
+                return [(faded, 0, count)]
+        return kept.cover(j, count)
 
     def _out(self, name: str, j: int, count: int) -> Sound:
         """Return blocks of what a strip gives, computing up to them."""
@@ -232,14 +269,16 @@ class Mixer:
     def block(self, names: tuple[str, ...] | None = None) -> MixBlock:
         """Return the next block of the named strips (all that run, by default) and move on."""
         k = self.position
-        result = MixBlock()
+        result = MixBlock(Given(StripBlock.part), Given(blocks_of))
         self._drop_before(k)
         for item in self.plan.strips:
             name = item.strip.id
             wanted = name not in self._frozen if names is None else name in names
             if wanted:
-                result.strips[name] = self.give(name, k)
-                result.faded[name] = self.faded(item.output, k)
+                result.strips.hold(name, *self._given(name, k))
+                [(sound, at, _), *more] = self._faded(item.output, k, 1)
+                assert not more
+                result.faded.hold(name, sound, at)
         self.position = k + 1
         return result
 
@@ -263,21 +302,27 @@ class Mixer:
 
     def give(self, name: str, k: int) -> StripBlock:
         """Return block k of a strip, computing up to it if it has not been."""
+        block, at = self._given(name, k)
+        return block.part(at, 1)
+
+    def _given(self, name: str, k: int) -> tuple[StripBlock, int]:
+        """Return what holds block k of a strip, and which of its blocks that is."""
         if k >= self.plan.blocks:
-            return self._silence(self.plan.strip(name))
-        [(block, at, count)] = self._covered(name, k, 1)
-        return block.part(at, count)
+            return self._silence(self.plan.strip(name)), 0
+        [(block, at, _)] = self._covered(name, k, 1)
+        return block, at
 
     def _covered(self, name: str, k: int, count: int) -> list[tuple[StripBlock, int, int]]:
         """Return what holds blocks of a strip, computing up to them."""
-        kept = self._recent[name]
-        while (first := kept.reach(k)) < k + count:
-            missing = k + count - first
-            if name in self._frozen:
-                self._read_frozen(name, first, missing)
-            else:
-                self._run(name, first, missing)
-        return kept.cover(k, count)
+        with self._locks[name]:
+            kept = self._recent[name]
+            while (first := kept.reach(k)) < k + count:
+                missing = k + count - first
+                if name in self._frozen:
+                    self._read_frozen(name, first, missing)
+                else:
+                    self._run(name, first, missing)
+            return kept.cover(k, count)
 
     def _read_frozen(self, name: str, first: int, count: int) -> None:
         out = self._frozen[name].blocks(first, count)
@@ -463,12 +508,12 @@ class Mixer:
                 found[other] = max(found.get(other, 0), reach)
         return found
 
-    def compute(self, block: int, names: Collection[str], pool: Executor) -> None:
-        """Compute strips, and all that they need, up to a block: the same, several at once.
+    def compute(self, block: int, pool: Executor, names: Collection[str] | None = None) -> None:
+        """Compute strips (all that run, by default), and what they need, up to a block.
 
-        Strips that do not wait for one another are computed beside each other.
+        Those that do not wait for one another are computed beside each other: the same bytes.
         """
-        wanted = self._wanted(dict.fromkeys(names, block))
+        wanted = self._wanted(dict.fromkeys(self._runners if names is None else names, block))
         levels: dict[str, int] = {}
         for item in self.plan.strips:
             behind = [levels[name] for name in item.sources if name in levels]

@@ -23,7 +23,7 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import Drawing, Line
 from salt_anvil.core.processors.fields import lookahead
-from salt_anvil.core.processors.parts import cells_of, wide
+from salt_anvil.core.processors.parts import cells_of, level_cells, wide
 from salt_anvil.core.state import State
 
 DETECT_MS = 3.0
@@ -141,7 +141,7 @@ class Ducker(Processor[DuckerParams]):
             past=np.zeros((self.latency(params, context.rate), channels)),
             taken=np.zeros(channels),
             opened=np.zeros(channels),
-            heard=np.full(channels, -300.0),
+            heard=np.zeros(channels),
         )
 
     def step(self, setup: Setup[DuckerParams]) -> Step:
@@ -164,8 +164,7 @@ class Ducker(Processor[DuckerParams]):
                 "opened": cells_of(wide(hits, block), late, state["opened"], 0.0),
             }
             if context.observe:
-                level = 20 * np.log10(np.maximum(np.abs(key), 1e-15))
-                cells["level_db"] = cells_of(level, late, state["heard"], -300.0)
+                cells["level_db"] = level_cells(np.abs(key), late, state["heard"])
             return out, Report(late // GRID, cells)
 
         return run

@@ -21,12 +21,11 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import LevelCurve
 from salt_anvil.core.processors.fields import link, lookahead
-from salt_anvil.core.processors.parts import cells_of
+from salt_anvil.core.processors.parts import cells_of, level_cells
 from salt_anvil.core.state import State
 
 DETECT_MS = 3.0
 """Time in which the detector falls by 63 %; common practice, no source."""
-QUIET = 1e-15
 
 
 class GateParams(Params):
@@ -144,10 +143,10 @@ class Gate(Processor[GateParams]):
         state = State(
             detector=detector,
             past=np.zeros((self.latency(params, context.rate), channels)),
-            reduction=np.zeros(channels),
+            least=np.full(channels, -1.0),
             phase=np.zeros(channels),
             opened=np.zeros(channels),
-            heard=np.full(channels, -300.0),
+            heard=np.zeros(channels),
         )
         state.nest("key_", listening.memory(context.rate, channels))
         return state
@@ -177,15 +176,15 @@ class Gate(Processor[GateParams]):
             if not told:
                 return out, NOTHING
             late = start - len(past)
-            taken = -20 * np.log10(np.maximum(gain, 1e-6))
+            # Of a cell, the least gain is the most reduction.
+            least_gain = -cells_of(-gain, late, state["least"], -1.0)
             cells = {
-                "reduction_db": cells_of(taken, late, state["reduction"], 0.0),
+                "reduction_db": -20 * np.log10(np.maximum(least_gain, 1e-6)),
                 "phase": cells_of(phases, late, state["phase"], 0.0),
                 "opened": cells_of(opened, late, state["opened"], 0.0),
             }
             if context.observe:
-                heard = 20 * np.log10(np.maximum(level, QUIET))
-                cells["level_db"] = cells_of(heard, late, state["heard"], -300.0)
+                cells["level_db"] = level_cells(level, late, state["heard"])
             return out, Report(late // GRID, cells)
 
         return run

@@ -34,6 +34,7 @@ from salt_anvil.core.processors.parts import (
     check_range,
     gained,
     in_range,
+    level_cells,
     range_sections,
 )
 from salt_anvil.core.state import State
@@ -205,7 +206,7 @@ class Limiter(Processor[LimiterParams]):
             past=np.zeros((ahead + AFTER, channels)),
             seen=np.zeros((ahead + behind, channels)),
             taken=np.zeros(channels),
-            heard=np.full(channels, -300.0),
+            heard=np.zeros(channels),
         )
         if behind:
             state.nest("second_", walls.second_state(context.rate, channels))
@@ -258,8 +259,8 @@ class Limiter(Processor[LimiterParams]):
                 return out, NOTHING
             cells = {"reduction_db": cells_of(taken, late, state["taken"], 0.0)}
             if context.observe:
-                seen = 20 * np.log10(np.maximum(delayed(peaks, state["seen"]), 1e-15))
-                cells["level_db"] = cells_of(seen, late, state["heard"], -300.0)
+                seen = delayed(peaks, state["seen"])
+                cells["level_db"] = level_cells(seen, late, state["heard"])
             return out, Report(late // GRID, cells)
 
         return run

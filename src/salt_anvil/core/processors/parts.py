@@ -22,6 +22,8 @@ P = TypeVar("P", bound=Params)
 NOTHING_SHARED = np.empty((0, 2))
 LAGS = (12, 72)
 """Frames by which two poles each let a sound's envelope, and the offset by it, lag behind it."""
+QUIET = 1e-15
+"""Amplitude under which levels are not told: -300 dB."""
 OFFSET_HZ = 5.0
 """Below it, what a bend adds is an offset; common practice, no source."""
 
@@ -30,6 +32,14 @@ def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
     """Return the maxima of the 64-frame cells that end inside this block."""
     cells = np.empty((len(values) // GRID + 1, values.shape[1]))
     return cells[: cell_maxima(values, start, carry, rest, cells)]
+
+
+def level_cells(amplitudes: Sound, start: int, carry: Sound) -> Sound:
+    """Return the levels in dB of such cells; carry: the amplitude of the unfinished one.
+
+    The logarithm is taken of the cells: of every frame it costs as much as a filter.
+    """
+    return np.asarray(20 * np.log10(np.maximum(cells_of(amplitudes, start, carry, 0.0), QUIET)))
 
 
 def change_cells(change: Sound, start: int, state: State) -> dict[str, Sound]:
