@@ -4,6 +4,7 @@ import fcntl
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 
 # As `salt-anvil` has it, and before numpy is there: tests run beside each other already.
@@ -74,6 +75,11 @@ def rounded(sound: NDArray, frames: int = 9) -> NDArray:
 @pytest.fixture
 def music() -> NDArray:
     """Two seconds of noise in bursts: attacks, tails, silence."""
+    return _music().copy()
+
+
+@cache
+def _music() -> NDArray:
     sound = noise(96000, seed=7)
     at = np.arange(96000) / 48000
     return sound * (np.exp(-6 * (at % 0.5)) * (at % 1.0 < 0.9))[:, None]

@@ -147,6 +147,8 @@ BUSY: dict[str, list[dict[str, Any]]] = {
         {"threshold_db": -12, "hysteresis_db": 0, "depth_db": 24, "attack_ms": 0.3, "hold_ms": 0},
     ],
 }
+PART = 8192
+"""Frames at a time where their number does not matter (see test_1_block_lengths_do_not_matter)."""
 WIDE = [(c, rate) for c in (1, 2) for rate in RATES] if LONG else [(1, 192000), (2, 44100)]
 BUSY_CASES = [(kind, index) for kind in KINDS for index in range(len(BUSY[kind]))]
 
@@ -159,7 +161,7 @@ def run(
     unit: Unit, sound: np.ndarray, parts: list[int] | None = None, start: int = 0
 ) -> tuple[np.ndarray, dict[str, np.ndarray]]:
     out, cells, at = [], {}, 0
-    for part in parts or [1024] * (len(sound) // 1024) + [len(sound) % 1024]:
+    for part in parts or [PART] * (len(sound) // PART) + [len(sound) % PART]:
         if part:
             passed = unit.process(sound[at : at + part], start + at)
             out.append(passed.out)

@@ -45,7 +45,7 @@ def spectrum(sound: np.ndarray, rate: int) -> np.ndarray:
 
 def found(kind: str, rate: int, *wanted: float, **params: Any) -> np.ndarray:
     """Spectrum of a period that has settled, to 20 kHz."""
-    sound = np.tile(tones(rate, *wanted), 24)[:, None]
+    sound = np.tile(tones(rate, *wanted), 12)[:, None]
     return spectrum(run(Unit(stage(kind, params), Context(rate, 1)), sound)[0][-SIZE:, 0], rate)
 
 
