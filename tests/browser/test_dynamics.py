@@ -85,7 +85,7 @@ def test_on_bands(page: Page, title: str, control: str, text: str, keyed: bool) 
     values = [b["chain"][0]["params"][name] for b in branches]
     assert values[2] == float(text)
     assert values[0] == values[1] != values[2]
-    play_loop(page, 27, 33)
+    play_loop(page, 27, 30)
     wait_for_reduction(page, high, 2)
     page.get_by_role("button", name="Stop").click()
 
@@ -111,7 +111,7 @@ def test_a_limiter_holds_what_is_heard_under_the_ceiling_dragged(page: Page) -> 
     page.wait_for_function("(old) => saltAnvil.work.stage.params.ceiling_db < old - 1", arg=on_wave)
     ceiling = params(page, "shaker", stage)["ceiling_db"]
     page.get_by_role("switch", name="in the mix").click()
-    play_loop(page, 26, 30)
+    play_loop(page, 26, 28)
     wait_for_reduction(page, stage, 3)
     start_recording(page)
     _, sound = recorded(page, 48000)
@@ -149,7 +149,7 @@ def test_points_of_a_curve_are_dragged_added_removed_and_smoothed(page: Page) ->
     page.wait_for_function("saltAnvil.work.stage.params.smooth")
     page.keyboard.press("Delete")
     page.wait_for_function("saltAnvil.work.stage.params.points.length === 3")
-    play_loop(page, 26, 30)
+    play_loop(page, 26, 28)
     wait_for_reduction(page, stage, 2)
     page.get_by_role("button", name="Stop").click()
 
@@ -164,7 +164,7 @@ def test_attack_and_sustain_are_dragged_on_a_hit(page: Page) -> None:
         drag(page, box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, 0, way)
         page.wait_for_function(f"saltAnvil.work.state.words.includes('{handle}')")
         assert np.sign(params(page, "shaker", stage)[name]) == -np.sign(way)
-    play_loop(page, 26, 30)
+    play_loop(page, 26, 28)
     page.wait_for_function(
         """(stage) => new Promise((done) => {
           const stop = saltAnvil.live.onReports((batch) => {
@@ -229,7 +229,7 @@ def test_a_clipper_cuts_at_the_ceiling_dragged_and_says_how_much(page: Page) -> 
     ceiling = params(page, "shaker", stage)["ceiling_db"]
     assert -36 < ceiling < -12
     page.get_by_role("switch", name="in the mix").click()
-    play_loop(page, 26, 30)
+    play_loop(page, 26, 28)
     wait_for_reduction(page, stage, 1)
     start_recording(page)
     _, sound = recorded(page, 48000)
@@ -244,7 +244,7 @@ def test_a_saturator_adds_harmonics_to_what_is_heard(page: Page) -> None:
     empty(page, "shaker")
     stage = add(page, "Shaker", "Saturator")
     page.get_by_role("switch", name="in the mix").click()
-    play_loop(page, 26, 30)
+    play_loop(page, 26, 28)
 
     def crest() -> float:
         start_recording(page)

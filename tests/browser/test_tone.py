@@ -67,7 +67,7 @@ def test_bands_are_added_dragged_turned_and_taken_away(page: Page) -> None:
     assert (bands[0]["hz"], bands[0]["gain_db"]) == (5000, -15)
     assert (bands[1]["type"], bands[1]["hz"]) == ("low-cut", 3000)
     page.get_by_role("switch", name="in the mix").click()
-    play_loop(page, 26, 30)
+    play_loop(page, 26, 28)
     bell, cut, top = change_db(page, (4700, 5300), (300, 900), (12000, 16000))
     assert bell < -12
     assert cut < -24
@@ -89,7 +89,7 @@ def test_a_band_moves_by_level_and_shows_it(page: Page) -> None:
     type_into(page, "Moves by", "-12")
     type_into(page, "Threshold", "-60")
     page.wait_for_function("saltAnvil.work.stage.params.bands[0].threshold_db === -60")
-    play_loop(page, 26, 30)
+    play_loop(page, 26, 28)
     page.wait_for_function("document.querySelector('line.moved.less') !== null")
     page.get_by_role("radio", name="linear").click()
     page.wait_for_function("saltAnvil.work.stage.params.phase === 'linear'")
@@ -141,7 +141,7 @@ def test_a_band_a_point_and_a_crossover_have_lanes(page: Page) -> None:
     page.wait_for_function(
         "saltAnvil.work.state.model.automation.some((a) => a.control === 'crossovers_hz.0')"
     )
-    play_loop(page, 26, 30)
+    play_loop(page, 26, 28)
     page.wait_for_function("saltAnvil.live.frame > 27 * 48000")
     page.get_by_role("button", name="Stop").click()
     # All of it by a lever, too.
@@ -165,7 +165,7 @@ def test_an_enhancers_range_is_dragged_and_its_harmonics_are_heard(page: Page) -
     type_into(page, "Amount", "6")
     expect(page.locator("figcaption", has_text="harmonics at")).to_contain_text("at 6.0 dB")
     page.get_by_role("switch", name="in the mix").click()
-    play_loop(page, 26, 30)
+    play_loop(page, 26, 28)
     assert change_db(page, (300, 700))[0] > 3
     page.get_by_role("button", name="Stop").click()
 
@@ -187,7 +187,7 @@ def test_emphasis_and_colour_and_sides(page: Page) -> None:
     type_into(page, "Width", "0")
     page.wait_for_function("saltAnvil.work.stage.params.width === 0")
     page.get_by_role("switch", name="in the mix").click()
-    play_loop(page, 26, 30)
+    play_loop(page, 26, 28)
     expect(page.locator("figcaption", has_text="correlation")).to_contain_text("1.00")
     page.get_by_role("button", name="Stop").click()
     assert params(page, "squeezebox", width)["width"] == 0

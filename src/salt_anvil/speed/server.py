@@ -76,15 +76,19 @@ class Ear:
         self.tab.say(type="play", frame=0)
         self._begin = 0.0
         self._epoch = -1
-        self.received = 0
+        self.received = self.missed = 0
         self.ahead_ms = math.inf
 
     @property
     def played(self) -> int:
-        """How many frames have been heard."""
+        """How many frames have been heard; what was late is counted, and heard then."""
         if not self._begin:
             return 0
-        return min(self.received, int((time.perf_counter() - self._begin) * 48000))
+        wanted = int((time.perf_counter() - self._begin) * 48000)
+        late = max(wanted - self.received, 0)
+        self.missed += late
+        self._begin += late / 48000
+        return wanted - late
 
     def listen(self) -> tuple[int, Sound] | None:
         """Wait a little; return what has come, and how many frames lie before it."""
@@ -119,6 +123,13 @@ def control_to_sound(server: ServerProcess) -> float:
     deadline = time.monotonic() + REST_S
     while ear.ahead_ms > LEAST_MS and time.monotonic() < deadline:
         ear.listen()
+    found = turned(ear)
+    ear.tab.close()
+    return found
+
+
+def turned(ear: Ear) -> float:
+    """Return the milliseconds from a sent control change to its being heard; median of twelve."""
     waits = []
     for turn in range(12):
         gain = -24 if turn % 2 == 0 else 0
@@ -138,7 +149,6 @@ def control_to_sound(server: ServerProcess) -> float:
         rest = time.monotonic() + 0.4
         while time.monotonic() < rest:
             ear.listen()
-    ear.tab.close()
     return statistics.median(waits)
 
 

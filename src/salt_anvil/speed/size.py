@@ -16,17 +16,36 @@ import soundfile
 from salt_anvil.core.session import Session, checked
 from salt_anvil.files.media import MediaFolder
 from salt_anvil.speed.client import ServerProcess, Tab
-from salt_anvil.speed.server import control_to_sound, private_megabytes
+from salt_anvil.speed.server import Ear, control_to_sound, private_megabytes, turned
 from salt_anvil.store.database import Database
 from salt_anvil.store.sessions import SessionStore
 
 SECONDS, RATE, ROUNDS, PLAYED_S = 40, 48000, 5, 8
-SMALL, LARGE = 8, 48
+SMALL, LARGE, BUSY = 8, 48, 64
+BUSY_S = 4.0
 TICKS = os.sysconf("SC_CLK_TCK")
 
 
-def folder_of(where: Path, strips: int) -> Path:
-    """A session of mono tracks of noise with a compressor each, eight to a bus."""
+def _chain(index: int, busy: bool) -> list[dict[str, Any]]:
+    """Return a compressor, or a busy track's four stages."""
+    compressor = {"id": f"c{index}", "kind": "compressor", "params": {"threshold_db": -12}}
+    if not busy:
+        return [compressor]
+    cut = {"type": "low-cut", "hz": 60}
+    bell = {"type": "bell", "hz": 400, "gain_db": -3}
+    return [
+        {"id": f"g{index}", "kind": "gate", "params": {"threshold_db": -50}},
+        {"id": f"t{index}", "kind": "tone", "params": {"bands": [cut, bell]}},
+        compressor,
+        {"id": f"e{index}", "kind": "deesser"},
+    ]
+
+
+def folder_of(where: Path, strips: int, *, busy: bool = False) -> Path:
+    """A session of mono tracks of noise, eight to a bus, with a compressor each.
+
+    busy: with four stages each.
+    """
     media = MediaFolder(where / "media")
     items: list[dict[str, Any]] = []
     for index in range(strips):
@@ -42,19 +61,17 @@ def folder_of(where: Path, strips: int) -> Path:
                 "audio": kept.id,
                 "channels": 1,
                 "frames": kept.frames,
-                "output": f"g{index // 8}",
-                "chain": [
-                    {"id": f"c{index}", "kind": "compressor", "params": {"threshold_db": -12}}
-                ],
+                "output": f"b{index // 8}",
+                "chain": _chain(index, busy),
             }
         )
     for index in range(strips // 8):
         items.append(
             {
-                "id": f"g{index}",
-                "name": f"G{index}",
+                "id": f"b{index}",
+                "name": f"B{index}",
                 "kind": "bus",
-                "chain": [{"id": f"gc{index}", "kind": "compressor"}],
+                "chain": [{"id": f"bc{index}", "kind": "compressor"}],
             }
         )
     items.append({"id": "main", "name": "Main", "kind": "main"})
@@ -141,10 +158,33 @@ def cost(data: Path) -> dict[str, float]:
     }
 
 
+def busy_play(data: Path) -> dict[str, float]:
+    """Return what is missed, in ms, while a strip is edited in a session of which nothing is
+    computed yet; and the time from a control to the ear."""
+    server = ServerProcess(data)
+    ear = Ear(server)
+    until = time.monotonic() + BUSY_S
+    while time.monotonic() < until:
+        ear.listen()
+    settling = ear.missed
+    heard = turned(ear)
+    found = {
+        "missed_at_first_ms": settling / RATE * 1000,
+        "missed_ms": (ear.missed - settling) / RATE * 1000,
+        "control_to_sound_ms": heard,
+        "ahead_ms": ear.ahead_ms,
+    }
+    ear.tab.close()
+    server.stop()
+    return found
+
+
 def measure_size() -> dict[str, dict[str, float]]:
-    """Return the cost of a small and of a large session, and their ratios."""
+    """Return the cost of a small and of a large session, and their ratios; and how one plays that
+    is busy everywhere."""
     with tempfile.TemporaryDirectory() as name:
-        found = {}
+        found = {"busy": busy_play(folder_of(Path(name), BUSY, busy=True))}
+    with tempfile.TemporaryDirectory() as name:
         for strips in (SMALL, LARGE):
             place = Path(name) / str(strips)
             place.mkdir()
