@@ -318,7 +318,7 @@ def test_strips_are_computed_beside_each_other_where_one_processor_is_hardly_eno
                 player.played(player.epoch, player.sent)
         sounds.append(np.concatenate(parts))
         assert player._spread == (beside is not None)
-        for share, spread in ((0.2, True), (0.1, False), (0.3, False), (0.5, True)):
+        for share, spread in ((0.6, True), (0.4, False), (0.6, False), (0.8, True)):
             for _ in range(60):
                 player.took(AT_ONCE, share * AT_ONCE * player._block_ms)
             played(player, AT_ONCE * BLOCK)

@@ -36,7 +36,7 @@ SHARE_READY = 0.9
 LOAD = 0.8
 """What is computed in one go should take no more than so much of the time that it sounds."""
 
-SPREAD, GATHERED = 0.4, 0.15
+SPREAD, GATHERED = 0.7, 0.5
 """From such a share on of the time that it sounds, what is computed is spread over the processors,
 below the other no more ..."""
 WORTH_SPREADING = 4
