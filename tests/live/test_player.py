@@ -16,7 +16,8 @@ from salt_anvil.core.session import Session, checked
 from salt_anvil.core.state import State
 from salt_anvil.live.ahead import START_MS
 from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
-from salt_anvil.live.playback import RenderCache
+from salt_anvil.live.playback import AT_ONCE as ON_THE_WAY
+from salt_anvil.live.playback import PlaybackRun, RenderCache
 from salt_anvil.live.player import AT_ONCE, SHARE_AT_ONCE, Player
 from salt_anvil.live.worker import Seat
 from tests.live.shelves import OnDisk
@@ -325,6 +326,17 @@ def test_strips_are_computed_beside_each_other_where_one_processor_is_hardly_eno
             player.played(player.epoch, player.sent)
             assert player._spread == (spread and beside is not None)
     assert (sounds[0] == sounds[1]).all()
+
+
+def test_on_the_way_no_more_is_computed_in_one_go_than_can_be_waited_for() -> None:
+    for beside in (None, ThreadPoolExecutor(3)):
+        head = PlaybackRun(make_plan(small_session()), source, RenderCache(), 100, Listen())
+        most = 0
+        while not head.roll(beside):
+            ahead = max(head.mixer.runner(n).next_out for n in "abc") - head.mixer.position
+            most = max(most, ahead)
+        # Who is read is read ahead by its reader's latency.
+        assert ON_THE_WAY / 2 < most <= ON_THE_WAY + 2
 
 
 # Strips that are read, and thawed when they are touched ------------------------------------------

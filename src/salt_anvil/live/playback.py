@@ -19,8 +19,8 @@ COLD_LIMIT_S = 12.0
 """Without a checkpoint, a seek rolls forward over at most this much."""
 
 
-SPREAD_BLOCKS = 16
-"""So many are computed at a time where the processors share the work."""
+AT_ONCE = 16
+"""So many blocks are computed in one go on the way: nobody waits longer for sound."""
 
 START_S = float(os.environ.get("SALT_ANVIL_START_S", "0.25"))
 """Nobody waits longer than this for the first sound: the exact state is handed over later."""
@@ -90,38 +90,35 @@ class PlaybackRun:
         if listens_in_mix(plan, listen):
             assert listen.strip is not None
             self.shadow = BypassMix(self.mixer, listen.strip, watched)
-        self.mixer.foresee(target)
-        self._computed = 0
 
-    def roll(self) -> bool:
-        """Run one block towards the target; return whether it is reached."""
-        if self.mixer.position < self.target:
-            k = self.mixer.position
+    def roll(self, beside: Executor | None = None) -> bool:
+        """Run one block towards the target, and compute what comes next with it; return whether it
+        is reached.
+
+        beside: computes strips beside each other.
+        """
+        k = self.mixer.position
+        if k < self.target:
+            if k >= self.mixer.until:
+                self.mixer.foresee(min(k + AT_ONCE, self.target))
+                if beside is not None:
+                    self.mixer.compute(self.mixer.until, beside)
             self.mixer.block()
             if self.shadow is not None:
                 self.shadow.block(k)
         return self.mixer.position >= self.target
 
     def roll_for(self, seconds: float, beside: Executor | None = None) -> bool:
-        """Run towards the target for so long; return whether it is reached.
-
-        beside: computes strips beside each other.
-        """
+        """Run towards the target for so long; return whether it is reached."""
         until = time.monotonic() + seconds
-        while True:
-            at = self.mixer.position
-            if beside is not None and self._computed <= at < self.target:
-                self._computed = min(at + SPREAD_BLOCKS, self.target)
-                self.mixer.compute(self._computed, beside)
-            if self.roll():
-                return True
+        while not self.roll(beside):
             if time.monotonic() > until:
                 return False
+        return True
 
     def chase(self, target: int) -> None:
         """Go for another block, further on."""
         self.target = target
-        self.mixer.foresee(target)
 
 
 class StripRestart:
@@ -136,10 +133,14 @@ class StripRestart:
         self._own, _ = mixer_before(mixer.plan, source, shelf, names, begin, listen, only=True)
 
     def roll(self, target: int) -> bool:
-        """Run one block; return whether the target is reached."""
-        if self._own.position < target:
-            self._own.block(tuple(n for n in self.names if n not in self._own.frozen))
-        return self._own.position == target
+        """Run one block, and compute what comes next with it; return whether the target is
+        reached."""
+        own = self._own
+        if own.position < target:
+            if own.position >= own.until:
+                own.foresee(min(own.position + AT_ONCE, target))
+            own.block(tuple(n for n in self.names if n not in own.frozen))
+        return own.position == target
 
     def hand_over(self, mixer: Mixer) -> None:
         """Put the strips into a mixer that stands at the same block."""
