@@ -19,7 +19,7 @@ COLD_LIMIT_S = 12.0
 """Without a checkpoint, a seek rolls forward over at most this much."""
 
 
-AT_ONCE = 16
+AT_ONCE = 8
 """So many blocks are computed in one go on the way: nobody waits longer for sound."""
 
 START_S = float(os.environ.get("SALT_ANVIL_START_S", "0.25"))
