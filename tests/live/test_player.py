@@ -11,6 +11,7 @@ from salt_anvil.core.edits import SetParams, SetStrip
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
+from salt_anvil.core.engine.strip import StripBlock
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.session import Session, checked
 from salt_anvil.core.state import State
@@ -19,6 +20,7 @@ from salt_anvil.live.messages import COMMAND, HEADER, Listen, Preview
 from salt_anvil.live.playback import AT_ONCE as ON_THE_WAY
 from salt_anvil.live.playback import PlaybackRun, RenderCache
 from salt_anvil.live.player import AT_ONCE, SHARE_AT_ONCE, Player
+from salt_anvil.live.reports import Place, Reporter
 from salt_anvil.live.worker import Seat
 from tests.live.shelves import OnDisk
 from tests.sessions import FRAMES, compressor, small_session, source
@@ -326,6 +328,17 @@ def test_strips_are_computed_beside_each_other_where_one_processor_is_hardly_eno
             player.played(player.epoch, player.sent)
             assert player._spread == (spread and beside is not None)
     assert (sounds[0] == sounds[1]).all()
+
+
+def test_meters_of_what_was_computed_in_one_go() -> None:
+    """Block by block; a stage may have told less than there is sound."""
+    plan = make_plan(small_session())
+    reporter = Reporter(plan.rate)
+    reporter._at = Place(plan, Mixer(plan, source), Listen())
+    stage = plan.strip("a").stages[0].id
+    cells = np.array([[1.0], [4.0]] + [[2.0]] * 18)
+    given = StripBlock(np.zeros((3 * BLOCK, 1)), cells={stage: {"reduction_db": cells}})
+    assert reporter._most_reduced("a", given) == [4.0, 2.0, 0.0]
 
 
 def test_on_the_way_no_more_is_computed_in_one_go_than_can_be_waited_for() -> None:

@@ -18,7 +18,7 @@ from salt_anvil.core.dsp.decibel import power_to_db, to_db, to_gain
 from salt_anvil.core.dsp.gating import OFFSET
 from salt_anvil.core.engine.mixer import MixBlock, Mixer
 from salt_anvil.core.engine.plan import Plan
-from salt_anvil.core.engine.strip import StripBlock
+from salt_anvil.core.engine.strip import CELLS, StripBlock
 from salt_anvil.core.measure.loudness import SILENT
 from salt_anvil.core.measure.overview import extremes
 from salt_anvil.core.measure.reduction import (
@@ -233,8 +233,12 @@ class Reporter:
         most = np.zeros(count)
         off = {s.id for s in self._at.plan.strip(name).stages if not s.on}
         for stage, reported in given.cells.items():
-            if stage not in off and len(reported.get("reduction_db", ())):
-                most = np.maximum(most, reported["reduction_db"].reshape(count, -1).max(axis=1))
+            cells = reported.get("reduction_db")
+            if stage not in off and cells is not None:
+                # Just behind a jump a late stage has told less than there is sound.
+                whole = np.zeros((count * CELLS, cells.shape[1]))
+                whole[: len(cells)] = cells
+                most = np.maximum(most, whole.reshape(count, -1).max(axis=1))
         return _told(most)
 
     def _read_meters(self, k: int) -> dict[str, tuple[float, float, float]]:
