@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
 
-# As `salt-anvil` has it, and before numpy is there: tests run beside each other already.
+# As `salt-anvil` has it (cli.main), and before numpy is there.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import numpy as np

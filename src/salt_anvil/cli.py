@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 
 def main(arguments: list[str] | None = None) -> int:
     """Run the command line and return the exit code."""
+    # The cores are shared out among processes and threads of our own: OpenBLAS only spins on them.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     options = _parser().parse_args(arguments)
     try:
         return int(options.run(options) or 0)
@@ -580,8 +582,6 @@ def _compile(options: argparse.Namespace) -> None:
 
 
 def _serve(options: argparse.Namespace) -> int:
-    # The cores are shared out among processes, not by OpenBLAS.
-    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     from salt_anvil.api.processes import begin_template
     from salt_anvil.api.serve import serve
 

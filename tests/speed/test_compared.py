@@ -9,6 +9,7 @@ import pytest
 
 from salt_anvil.core.errors import FileError
 from salt_anvil.speed import beside, compared
+from salt_anvil.speed.report import SIZE_WORDS, table
 
 
 def factor(median: float, best: float) -> dict[str, float]:
@@ -25,8 +26,23 @@ def made(live: dict[str, float], printed: dict[str, float]) -> dict[str, Any]:
         "split": {"two copies": row},
         "trim": row,
         "meter": factor(90, 95),
-        "demo": {"strips": 3, **row},
+        "demo": {"strips": 3, "stages": 5, **row},
     }
+
+
+def test_the_table_tells_of_small_large_and_busy_sessions() -> None:
+    run = made(factor(100, 110), factor(200, 220))
+    costs = {n: dict.fromkeys(SIZE_WORDS, float(i)) for i, n in enumerate(("8", "48", "ratio"))}
+    busy = {
+        "missed_at_first_ms": 0.0,
+        "missed_ms": 21.0,
+        "control_to_sound_ms": 150,
+        "ahead_ms": 240,
+    }
+    told = table(run | {"size": costs | {"busy": busy}}).splitlines()
+    assert "0 ms missed in the first four seconds, 21 ms while a strip is edited" in told[-1]
+    assert "control to sound 150 ms, 240 ms ahead" in told[-1]
+    assert len(told) == len(table(run).splitlines()) + 3 + len(SIZE_WORDS)
 
 
 def test_slower_is_what_even_its_best_does_not_reach() -> None:

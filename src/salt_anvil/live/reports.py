@@ -3,6 +3,7 @@
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import TypeVar
 
 import numpy as np
@@ -66,7 +67,15 @@ def _extremes(sound: Sound) -> Sound:
     return np.asarray(np.round(pairs.astype(np.float64), 5))
 
 
-def _peaks(_: str, sound: Sound) -> list[tuple[float, float]]:
+def _metered(known: dict[str, tuple[T, V]], name: str, piece: T, meter: Callable[[T], V]) -> V:
+    """Return what a meter tells of blocks that were computed in one go, found once for all."""
+    before = known.get(name)
+    if before is None or before[0] is not piece:
+        before = known[name] = piece, meter(piece)
+    return before[1]
+
+
+def _peaks(sound: Sound) -> list[tuple[float, float]]:
     """Return the peaks of left and right, block by block."""
     highest = np.abs(extremes(sound, BLOCK)).max(axis=1).astype(np.float64)
     return [(sides[0], sides[-1]) for sides in np.round(highest, 5).tolist()]
@@ -213,19 +222,10 @@ class Reporter:
         for name in block.strips:
             given, k = block.strips.piece(name)
             sound, at = block.faded.piece(name)
-            most = self._metered(self._most, name, given, self._most_reduced)
-            peaks = self._metered(self._peaks, name, sound, _peaks)
+            most = _metered(self._most, name, given, partial(self._most_reduced, name))
+            peaks = _metered(self._peaks, name, sound, _peaks)
             found[name] = (*peaks[at], most[k])
         return found | self._read_meters(self._at.mixer.position - 1)
-
-    def _metered(
-        self, known: dict[str, tuple[T, V]], name: str, piece: T, meter: Callable[[str, T], V]
-    ) -> V:
-        """Return what a meter tells of blocks that were computed in one go, found once for all."""
-        before = known.get(name)
-        if before is None or before[0] is not piece:
-            before = known[name] = piece, meter(name, piece)
-        return before[1]
 
     def _most_reduced(self, name: str, given: StripBlock) -> list[float]:
         """Return the most that any stage takes away, block by block."""
@@ -235,7 +235,7 @@ class Reporter:
         for stage, reported in given.cells.items():
             cells = reported.get("reduction_db")
             if stage not in off and cells is not None:
-                # Just behind a jump a late stage has told less than there is sound.
+                # Checkpoints do not keep reports: there may be fewer of them than of the sound.
                 whole = np.zeros((count * CELLS, cells.shape[1]))
                 whole[: len(cells)] = cells
                 most = np.maximum(most, whole.reshape(count, -1).max(axis=1))

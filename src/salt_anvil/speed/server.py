@@ -79,9 +79,9 @@ class Ear:
         self.received = self.missed = 0
         self.ahead_ms = math.inf
 
-    @property
-    def played(self) -> int:
-        """How many frames have been heard; what was late is counted, and heard then."""
+    def play(self) -> int:
+        """Use up what is due, and return how many frames have been heard; what is not there yet is
+        counted as missed, and heard later."""
         if not self._begin:
             return 0
         wanted = int((time.perf_counter() - self._begin) * 48000)
@@ -97,7 +97,7 @@ class Ear:
         except TimeoutError:
             message = None
         if self._begin:
-            self.tab.say(type="played", epoch=self._epoch, frames=self.played)
+            self.tab.say(type="played", epoch=self._epoch, frames=self.play())
         if message is None:
             return None
         if isinstance(message, str):
@@ -135,7 +135,7 @@ def turned(ear: Ear) -> float:
         gain = -24 if turn % 2 == 0 else 0
         edit = {"type": "set_params", "stage": "c0", "params": {"makeup_db": gain}}
         ear.tab.say(type="preview", edits=[edit])
-        sent = ear.played
+        sent = ear.play()
         heard = None
         while heard is None:
             piece = ear.listen()

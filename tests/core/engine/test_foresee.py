@@ -1,12 +1,16 @@
 """Blocks that are known to be asked for: the same sound to the bit, in fewer calls."""
 
+import time
 from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
 import pytest
 
 from salt_anvil.core.audio import BLOCK
+from salt_anvil.core.engine.cached import CachedStrip
+from salt_anvil.core.engine.fader import Fader
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import StripRunner
@@ -65,6 +69,50 @@ def test_what_others_read_ahead_is_foreseen_too() -> None:
     assert min(each.values()) >= BLOCKS
     # One more at the start, where everybody reads ahead for the first time.
     assert max(fewer.values()) <= BLOCKS // WINDOW + 2
+
+
+@pytest.mark.parametrize("read", [False, True])
+def test_two_listen_to_what_comes_into_a_bus_beside_each_other(read: bool) -> None:
+    """What is fed to it is faded once for both, also where the bus itself is read, not run."""
+    strips: list[dict[str, Any]] = [
+        {"id": "a", "kind": "track", "audio": "a", "output": "bus"},
+        {"id": "bus", "kind": "bus"},
+        {"id": "main", "kind": "main"},
+    ]
+    for name in "bc":
+        key = {"key": {"source": "strip:bus", "tap": "in"}}
+        # One of them reads a block farther ahead.
+        chain = [compressor(f"{name}-c", lookahead_ms=20, threshold_db=-50) | key]
+        chain += [compressor(f"{name}-d", lookahead_ms=20)] * (name == "c")
+        strips.append({"id": name, "kind": "track", "audio": name, "chain": chain})
+    named = [{"name": s["id"], "frames": FRAMES if "audio" in s else 0} | s for s in strips]
+    plan = make_plan(checked(Session, {"name": "Two", "strips": named}))
+    plain = Mixer(plan, source)
+    expected = [plain.block() for _ in range(BLOCKS)]
+    out = np.concatenate([block.strips["bus"].out for block in expected])
+    kept = CachedStrip(
+        lambda k, count: out[k * BLOCK : (k + count) * BLOCK],
+        lambda point, k, count: np.zeros((count * BLOCK, 2)),
+        np.zeros((BLOCKS, 3), np.float32),
+        plan.strip("bus").content_digest,
+        (),
+    )
+    apply = Fader.apply
+
+    def slow(self: Fader, sound: np.ndarray, start: int) -> np.ndarray:
+        time.sleep(0.002)
+        return apply(self, sound, start)
+
+    with ThreadPoolExecutor(3) as pool, pytest.MonkeyPatch.context() as patch:
+        patch.setattr(Fader, "apply", slow)
+        mixer = Mixer(plan, source, frozen={"bus": kept} if read else {})
+        for k in range(BLOCKS - 2 * WINDOW):
+            if k % WINDOW == 0:
+                mixer.foresee(k + WINDOW)
+                mixer.compute(k + WINDOW, pool)
+            block = mixer.block()
+            for name, sound in block.faded.items():
+                assert (sound == expected[k].faded[name]).all(), (k, name)
 
 
 @pytest.mark.parametrize("counts", [[96], [1, 95], [7, 64, 25], [3] * 32])

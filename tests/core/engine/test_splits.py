@@ -21,6 +21,7 @@ from salt_anvil.core.recipe import read_recipe, recipe_session
 from salt_anvil.core.session import Split, checked
 from tests.conftest import noise, sine
 from tests.core.engine.test_engine import energy_over
+from tests.long import of
 from tests.routing import RATE, bands, reader, split, stage, through
 
 even = JoinMeasurement.even
@@ -164,7 +165,7 @@ def test_a_steady_join_keeps_the_loudness(kind: str) -> None:
     """0.05 LU where the design asks for 0.3, by the gates of each mixture; meter: pyloudnorm."""
     a, b = PAIRS[kind]
     sound, found = changing(), []
-    for x in (0, 0.25, 0.5, 0.75, 1):
+    for x in np.linspace(0, 1, of(5, 11)):
         item = split("copies", a, b, join={"law": "steady", "position": x})
         found.append(loudness(through([item], sound)))
     assert max(found) - min(found) < 0.05

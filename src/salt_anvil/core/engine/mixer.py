@@ -41,11 +41,10 @@ class Given(Mapping[str, T]):
 
     def __init__(self, cut: Callable[[T, int, int], T]) -> None:
         self._cut = cut
-        self._held: dict[str, tuple[T, int, int]] = {}
+        self._held: dict[str, tuple[T, int]] = {}
 
     def __getitem__(self, name: str) -> T:
-        item, at, count = self._held[name]
-        return self._cut(item, at, count)
+        return self._cut(*self._held[name], 1)
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._held)
@@ -55,12 +54,11 @@ class Given(Mapping[str, T]):
 
     def hold(self, name: str, item: T, at: int) -> None:
         """Take the block `at` of several for a strip."""
-        self._held[name] = item, at, 1
+        self._held[name] = item, at
 
     def piece(self, name: str) -> tuple[T, int]:
         """Return the blocks that were computed in one go, and which of them it is."""
-        item, at, _ = self._held[name]
-        return item, at
+        return self._held[name]
 
 
 class MixBlock(NamedTuple):
@@ -245,12 +243,13 @@ class Mixer:
         if outside.tap == "out":
             return self._out(name, j, count)
         strip = self.plan.strip(name).strip
-        if name not in self._inputs:
-            trim = trim_of(strip, self.plan.strip(name).own(name), self.plan.rate)
-            self._inputs[name] = AutomationRamp(trim)
-        track = strip.kind == "track"
-        entered = self._recorded(name, j, count) if track else self._bus_input(name, j, count)
-        return trimmed(entered, self._inputs[name], j * BLOCK)
+        with self._locks[name]:  # what comes in is faded and trimmed once for all who listen
+            if name not in self._inputs:
+                trim = trim_of(strip, self.plan.strip(name).own(name), self.plan.rate)
+                self._inputs[name] = AutomationRamp(trim)
+            track = strip.kind == "track"
+            entered = self._recorded(name, j, count) if track else self._bus_input(name, j, count)
+            return trimmed(entered, self._inputs[name], j * BLOCK)
 
     def _point(self, outside: Outside, j: int) -> Sound:
         """Return a block of a place inside a strip's chain."""
@@ -276,8 +275,7 @@ class Mixer:
             wanted = name not in self._frozen if names is None else name in names
             if wanted:
                 result.strips.hold(name, *self._given(name, k))
-                [(sound, at, _), *more] = self._faded(item.output, k, 1)
-                assert not more
+                [(sound, at, _)] = self._faded(item.output, k, 1)
                 result.faded.hold(name, sound, at)
         self.position = k + 1
         return result

@@ -345,6 +345,8 @@ class StripRunner:
         sounds = {INPUT: entered}
         for outside in self.plan.graph.outside:
             key = as_block(self._read_key(outside, j, count))
+            if len(key) != len(entered):  # kernels would read on behind it
+                raise AssertionError(f"{len(key)} frames of a key for {len(entered)} of sound")
             sounds[outside.buffer] = without_nonfinite(key)[0]
         return sounds
 

@@ -35,10 +35,7 @@ def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
 
 
 def level_cells(amplitudes: Sound, start: int, carry: Sound) -> Sound:
-    """Return the levels in dB of such cells; carry: the amplitude of the unfinished one.
-
-    The logarithm is taken of the cells: of every frame it costs as much as a filter.
-    """
+    """Return the levels in dB of such cells; carry: the amplitude of the unfinished one."""
     return np.asarray(20 * np.log10(np.maximum(cells_of(amplitudes, start, carry, 0.0), QUIET)))
 
 
