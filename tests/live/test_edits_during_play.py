@@ -57,8 +57,8 @@ def not_stuck() -> Iterator[None]:
 class Listener:
     """Takes what a player gives, and holds that nothing is missing and nothing is not a number."""
 
-    def __init__(self, player: Player, hungry: bool) -> None:
-        self.player, self.hungry = player, hungry
+    def __init__(self, player: Player, hungry: bool, random: np.random.Generator) -> None:
+        self.player, self.hungry, self.random = player, hungry, random
         player.ahead.chosen = 320
 
     def hear(self, blocks: int) -> np.ndarray:
@@ -74,10 +74,13 @@ class Listener:
                 expected += len(piece.sound)
                 if self.player.loop and expected == self.player.loop[1]:
                     expected = self.player.loop[0]
-            self.player.prepare()
             if self.hungry:
                 # All is used up at once, so that several blocks are computed in one go.
                 self.player.played(self.player.epoch, self.player._sent)
+            # As the engine does: between two goes, if there is time, and as often as there is.
+            for _ in range(self.random.integers(4) if self.hungry else 1):
+                if not self.player.under_way:
+                    self.player.prepare()
         mixer = self.player._mixer
         assert mixer is not None
         # What is kept: a few blocks a strip, however long it plays.
@@ -113,7 +116,7 @@ def _play(seed: int, folder: Path) -> None:
         shelf.fill(session, source)
     hungry = bool(seed // 2 % 2)
     player = Player(session, source, shelf, beside=BESIDE if hungry else None)
-    listener = Listener(player, hungry)
+    listener = Listener(player, hungry, random)
     player.play(0)
     past, coming = [], []
     for turn in range(EDITS):
@@ -136,7 +139,7 @@ def _play(seed: int, folder: Path) -> None:
                 player.seek(int(random.integers(FRAMES)))
             elif act == 5:
                 begin = int(random.integers(FRAMES - 3000))
-                player.set_loop(begin, begin + int(random.integers(1100, 3000)))
+                player.set_loop(begin, begin + int(random.integers(1100, FRAMES - begin)))
             else:
                 changed, _ = apply_edits(session, [random_play_edit(random, session)])
                 make_plan(changed)

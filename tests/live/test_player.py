@@ -2,6 +2,7 @@
 
 import math
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -179,6 +180,23 @@ def test_a_loop_without_checkpoints_goes_on_warm(kept: Kept) -> None:
     assert places.count(100_000) >= 2
     assert np.isfinite(sound).all()
     assert np.abs(np.diff(sound[9_000:11_000, 2])).max() < 4
+
+
+def test_just_behind_a_loops_end_no_more_is_computed_in_one_go() -> None:
+    """What was sure to be asked for before the jump back is not asked for behind it."""
+    player = Player(small_session(), source, RenderCache())
+    player.ahead.chosen = 640
+    player.set_loop(20 * BLOCK, 60 * BLOCK)
+    player.play(20 * BLOCK)
+    before, turned = 0, 0
+    while turned < 2:
+        turned += player.frame < before
+        before = player.frame
+        go(player)
+        assert player._mixer is not None
+        read = max(r.next_in for r in player._mixer._runners.values())
+        # Everybody reads ahead by a latency, and those whom he reads by theirs.
+        assert read <= player._mixer.position + 5
 
 
 def test_a_loop_gives_no_more_than_fits_into_the_time_ahead() -> None:
@@ -429,6 +447,91 @@ def test_a_frozen_strip_that_is_edited_is_thawed_and_heard(disk: OnDisk) -> None
     for _ in range(62):
         block = expected.block()
     assert np.abs(sound[-BLOCK:, 2:] - block.faded["main"]).max() < 0.01
+
+
+def bussed() -> Session:
+    """The same, with A going through a bus of its own."""
+    model = routed().model_dump()
+    bus = {"id": "own", "name": "own", "kind": "bus", "chain": [compressor("own1", ratio=3)]}
+    model["strips"].insert(3, bus)
+    model["strips"][0]["output"] = "own"
+    return checked(Session, model)
+
+
+LOOP = (10 * BLOCK, 40 * BLOCK)
+
+
+def looping(tmp_path: Path, at: int) -> Player:
+    """Return a player in a loop, which listens to B, eight blocks in one go; A and its bus are
+    read. It stands before a block."""
+    player = Player(bussed(), source, OnDisk(bussed(), tmp_path))
+    player.ahead.chosen = 640
+    player.listen(Listen(strip="b", at="b1"))
+    player.set_loop(*LOOP)
+    player.play(LOOP[0])
+    while player.frame < at * BLOCK:
+        go(player)
+    assert player._mixer is not None
+    assert {"a", "own", "c"} <= set(player._mixer.frozen)
+    return player
+
+
+def go(player: Player) -> None:
+    """Take what is computed in one go; all is used up at once."""
+    player.pieces()
+    while player.under_way:
+        player.pieces()
+    player.played(player.epoch, player.sent)
+
+
+def test_strips_that_the_loop_left_behind_run_again_where_it_comes_by(tmp_path: Path) -> None:
+    """They were on their way when the loop ended, and there is no time beside play."""
+    player = looping(tmp_path, 34)
+    player.listen(Listen(strip="a", at="a1"))
+    assert player._thaw is not None
+    while player._thaw.position < player.frame // BLOCK - 10:
+        player.prepare()
+    seen = []
+    while player._thaw is not None:
+        go(player)
+        seen.append(player.frame // BLOCK)
+        assert len(seen) < 30
+    assert min(seen) < 30  # it went round
+    for _ in range(10):
+        go(player)
+    assert player._listen.strip == "a"
+    assert player._shadow is not None
+
+
+def test_an_edit_is_not_lost_where_the_loop_begins_again(tmp_path: Path) -> None:
+    player = looping(tmp_path, 11)
+    while player._ready is None or player._ready.mixer.position < player._ready.target:
+        go(player)
+        player.played(player.epoch, player.sent - 40 * BLOCK)  # there is time for it
+        for _ in range(AT_ONCE):
+            player.prepare()
+    while player.frame < 34 * BLOCK:
+        go(player)
+    player.preview([SetParams(stage="a1", params={"makeup_db": -24})])
+    assert player._thaw is not None
+    for _ in range(10):
+        go(player)
+    assert player._plan == make_plan(player._model, observe="b", audition=("b", 0.0))
+
+
+def test_a_loop_that_ends_before_the_strips_that_wait(tmp_path: Path) -> None:
+    player = looping(tmp_path, 34)
+    player.listen(Listen(strip="a", at="a1"))
+    assert player._thaw is not None
+    while player._thaw.position < player.frame // BLOCK - 3:
+        player.prepare()
+    while player.frame >= 30 * BLOCK:
+        go(player)
+    player.set_loop(LOOP[0], 30 * BLOCK)
+    for _ in range(20):
+        go(player)
+        player.prepare()
+    assert player._listen.strip == "a"
 
 
 def test_what_nobody_touches_is_read_again(disk: OnDisk) -> None:

@@ -142,6 +142,11 @@ class StripRestart:
             own.block(tuple(n for n in self.names if n not in own.frozen))
         return own.position == target
 
+    @property
+    def position(self) -> int:
+        """The block that they stand before."""
+        return self._own.position
+
     def hand_over(self, mixer: Mixer) -> None:
         """Put the strips into a mixer that stands at the same block."""
         for name in self.names & mixer.frozen.keys():

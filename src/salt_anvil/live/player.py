@@ -131,6 +131,11 @@ class Player:
         """Go to a frame, playing or not."""
         self._jump(frame)
 
+    def begin_again(self) -> None:
+        """Let everything go that was computed, and go on from where it stands."""
+        self._ready = None
+        self._jump(self.frame)
+
     def set_loop(self, begin: int | None, end: int | None) -> None:
         """Loop [begin, end) from now on, or stop looping."""
         self.loop = None
@@ -244,7 +249,7 @@ class Player:
         """Whether more blocks belong to those that are computed in one go."""
         if not self.playing or self._arriving is not None or self._mixer is None:
             return False
-        return self._mixer.position < self._mixer.until
+        return self._mixer.under_way
 
     def wants(self) -> bool:
         """Say whether what is computed in one go fits into the time ahead, or is under way."""
@@ -293,8 +298,11 @@ class Player:
 
     def _next_block(self) -> tuple[MixBlock, Sound]:
         assert self._mixer is not None
-        if self._thaw is not None and self._thaw.roll(self._mixer.position):
-            self._hand_over()
+        if self._thaw is not None:
+            there = self._thaw.roll(self._mixer.position)
+            # In the midst of a go those who read them are further on than they are.
+            if there and not self._mixer.under_way:
+                self._hand_over()
         if self._catching is not None and self._catching.mixer.position == self._mixer.position:
             return self._caught_up(self._catching)
         self._look_ahead()
@@ -304,9 +312,12 @@ class Player:
     def _look_ahead(self) -> None:
         """Compute several blocks in one go where there is room for them."""
         assert self._mixer is not None
-        if self._mixer.position < self._mixer.until:
+        if self._mixer.under_way:
             return
         count = self._together
+        if self._thaw is not None and self._thaw.position > self._mixer.position:
+            # Strips that wait further on, as after a loop's end, are met where a go ends.
+            count = min(count, self._thaw.position - self._mixer.position)
         self._mixer.foresee(self._mixer.position + count)
         if self._beside is None or count < WORTH_SPREADING:
             return
@@ -488,7 +499,8 @@ class Player:
         """Go back to the loop's start without a gap: in that place's own state if it is ready."""
         assert self._mixer is not None
         ready = self._ready
-        if ready is None or not self._still_right(ready, begin):
+        # What waits for strips to run again must not be lost with them.
+        if ready is None or self._thaw is not None or not self._still_right(ready, begin):
             ready = None
         self._ready, self._patience, self._catching = ready, 0, None
         if ready is not None and ready.roll():
@@ -499,6 +511,15 @@ class Player:
             self._mixer.skip_to(begin // BLOCK)
             self._make_shadow()
             self.frame = begin
+            self._meet()
+
+    def _meet(self) -> None:
+        """Let strips set out anew that wait where the loop does not come by any more."""
+        if self._thaw is None or self.loop is None:
+            return
+        if self._thaw.position * BLOCK >= self.loop[1]:
+            self._thaw = None
+            self._take(self._model)
 
     def _still_right(self, head: PlaybackRun, begin: int) -> bool:
         return (

@@ -321,7 +321,7 @@ class Engine:
             raise
         except DamagedError as error:
             self._drop(seat, error)
-            self._mending(seat, partial(seat.player.seek, seat.player.frame))
+            self._mending(seat, seat.player.begin_again)
             self._report_transport(tab, seat.player)
         except SaltAnvilError as error:
             self._stop(tab, seat, str(error))
@@ -335,7 +335,7 @@ class Engine:
         if seat.faults > 2:
             self._stop(tab, seat, "the engine cannot play this place; what is stored is kept")
             return
-        seat.player.seek(seat.player.frame)
+        seat.player.begin_again()
         self._report_transport(tab, seat.player)
 
     def _mending(self, seat: Seat, work: Callable[[], T]) -> T:

@@ -473,9 +473,9 @@ class Mixer:
     def skip_to(self, block: int) -> None:
         """Go on from another block with the states as they are: warm, but not that place's own."""
         self._forget(block)
-        self.foresee(block)
         for runner in self._runners.values():
             runner.locate(block)
+        self.foresee(block)
 
     def _forget(self, block: int) -> None:
         self.position = block
@@ -487,6 +487,8 @@ class Mixer:
     def foresee(self, block: int) -> None:
         """Know that every block before this one will be asked for: it is faster, and the same."""
         self._until = block
+        for runner in self._runners.values():
+            runner.until = 0  # what was known before counts no more
         names = self.plan.digests
         for name, until in self._wanted(dict.fromkeys(names, block)).items():
             if name in self._runners:
@@ -526,6 +528,11 @@ class Mixer:
                 going.append(pool.submit(self._covered, name, at, until - at))
             for future in going:
                 future.result()
+
+    @property
+    def under_way(self) -> bool:
+        """Whether more blocks are known to be asked for: they are computed in one go."""
+        return self.position < self._until
 
     @property
     def until(self) -> int:
