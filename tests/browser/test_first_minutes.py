@@ -309,6 +309,30 @@ def test_a_deleted_session_goes_back_to_the_list(page: Page, tmp_path: Path) -> 
     expect(page.get_by_role("alert")).to_contain_text("deleted")
 
 
+OUT_OF_REACH = """() => {
+  const scrolls = (e) => e && (/auto|scroll/.test(getComputedStyle(e).overflowX) ||
+    scrolls(e.parentElement));
+  return [...document.querySelectorAll('button, a, input, select, [tabindex]')]
+    .filter((e) => e.checkVisibility() && !scrolls(e))
+    .filter((e) => e.getBoundingClientRect().right > innerWidth + 1)
+    .map((e) => `${e.tagName} ${e.textContent.trim().slice(0, 40)}`);
+}"""
+
+
+def test_at_1024_by_700_every_view_can_be_reached_whole(page: Page) -> None:
+    page.set_viewport_size({"width": 1024, "height": 700})
+    open_demo(page, "lead-voice")
+    found = {}
+    for key, name in zip("12345", ("Sessions", "Bench", "Desk", "Proof", "Lab"), strict=True):
+        page.keyboard.press(key)
+        page.locator("main").wait_for()
+        tab = page.get_by_role("button", name=name, exact=True)
+        expect(tab).to_have_attribute("aria-current", "true")
+        wide = page.evaluate("document.documentElement.scrollWidth")
+        found[name] = (wide, page.evaluate(OUT_OF_REACH))
+    assert found == dict.fromkeys(found, (1024, []))
+
+
 def test_at_1024_by_700_nothing_is_a_sliver(page: Page) -> None:
     page.set_viewport_size({"width": 1024, "height": 700})
     open_demo(page, "lead-voice")

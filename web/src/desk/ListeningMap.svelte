@@ -88,7 +88,11 @@
   section {
     padding: var(--s3);
     border-left: 1px solid var(--hair);
-    overflow-y: auto;
+  }
+  @media (max-width: 1100px) {
+    section {
+      border-left: none;
+    }
   }
   h2 {
     font-size: var(--text);

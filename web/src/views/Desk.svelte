@@ -51,67 +51,67 @@
 </script>
 
 <main class="desk">
-  <div class="left">
-    <header>
-      <button onclick={() => file?.click()}>add tracks…</button>
-      <button onclick={addBus}>add a bus</button>
-      {#if work.strip && work.strip.kind !== 'main'}
-        <span class="small">name</span>
-        <input
-          class="rename"
-          aria-label="Name of the selected strip"
-          bind:this={nameField}
-          value={work.strip.name}
+  <header>
+    <button onclick={() => file?.click()}>add tracks…</button>
+    <button onclick={addBus}>add a bus</button>
+    {#if work.strip && work.strip.kind !== 'main'}
+      <span class="small">name</span>
+      <input
+        class="rename"
+        aria-label="Name of the selected strip"
+        bind:this={nameField}
+        value={work.strip.name}
+        onchange={(e) =>
+          void work.edit({
+            type: 'set_strip',
+            strip: work.stripId,
+            field: 'name',
+            value: e.currentTarget.value,
+          })}
+      />
+      <button onclick={remove}>take {work.strip.name} away</button>
+    {/if}
+    {#if work.strip && work.strip.kind !== 'track'}
+      <label class="join"
+        >inputs of {work.strip.name} joined
+        <select
+          aria-label="Join of {work.strip.name}"
+          value={work.strip.join.law}
           onchange={(e) =>
             void work.edit({
-              type: 'set_strip',
+              type: 'set_bus_join',
               strip: work.stripId,
-              field: 'name',
-              value: e.currentTarget.value,
+              law: e.currentTarget.value as Strip['join']['law'],
             })}
-        />
-        <button onclick={remove}>take {work.strip.name} away</button>
-      {/if}
-      {#if work.strip && work.strip.kind !== 'track'}
-        <label class="join"
-          >inputs of {work.strip.name} joined
-          <select
-            aria-label="Join of {work.strip.name}"
-            value={work.strip.join.law}
-            onchange={(e) =>
-              void work.edit({
-                type: 'set_bus_join',
-                strip: work.stripId,
-                law: e.currentTarget.value as Strip['join']['law'],
-              })}
-          >
-            {#each ['sum', 'linear', 'equal-power', 'steady'] as law (law)}
-              <option value={law}>{law}</option>
-            {/each}
-          </select>
-          {#if work.strip.join.law !== 'sum'}
-            <MovingNumber
-              of={work.movable(work.stripId, 'position')}
-              label="Join position of {work.strip.name}"
-              value={work.strip.join.position}
-              words={(x) => `${Math.round(100 * x)} %`}
-              onhold={(x) => work.holdPosition(work.stripId, x, true)}
-              onlane={onopen}
-            />
-          {/if}
-        </label>
-      {/if}
-      <span class="space"></span>
-      {#if soloed.length}<b>Solo is on: {soloed.join(', ')}</b>{/if}
-      <input
-        bind:this={file}
-        type="file"
-        multiple
-        hidden
-        accept="audio/*,.wav,.flac,.aiff,.ogg,.mp3"
-        onchange={() => onfiles([...(file?.files ?? [])])}
-      />
-    </header>
+        >
+          {#each ['sum', 'linear', 'equal-power', 'steady'] as law (law)}
+            <option value={law}>{law}</option>
+          {/each}
+        </select>
+        {#if work.strip.join.law !== 'sum'}
+          <MovingNumber
+            of={work.movable(work.stripId, 'position')}
+            label="Join position of {work.strip.name}"
+            value={work.strip.join.position}
+            words={(x) => `${Math.round(100 * x)} %`}
+            onhold={(x) => work.holdPosition(work.stripId, x, true)}
+            onlane={onopen}
+          />
+        {/if}
+      </label>
+    {/if}
+    <span class="space"></span>
+    {#if soloed.length}<b>Solo is on: {soloed.join(', ')}</b>{/if}
+    <input
+      bind:this={file}
+      type="file"
+      multiple
+      hidden
+      accept="audio/*,.wav,.flac,.aiff,.ogg,.mp3"
+      onchange={() => onfiles([...(file?.files ?? [])])}
+    />
+  </header>
+  <div class="room">
     <div class="rows">
       <div class="legend">
         <span>strip</span><span></span><span>fader</span><span>level, taken</span><span>pan</span
@@ -129,36 +129,30 @@
         </div>
       {/each}
     </div>
-    <Levers {work} {onopen} />
+    <ListeningMap
+      strips={work.model?.strips ?? []}
+      titleOf={work.titleOf}
+      onselect={(strip, stage) => work.select(strip, stage)}
+    />
   </div>
-  <ListeningMap
-    strips={work.model?.strips ?? []}
-    titleOf={work.titleOf}
-    onselect={(strip, stage) => work.select(strip, stage)}
-  />
+  <Levers {work} {onopen} />
 </main>
 
 <style>
   .desk {
     display: grid;
-    grid-template-columns: minmax(0, 1fr) 250px;
-    min-height: 0;
-  }
-  .left {
-    display: grid;
-    grid-template-rows: 34px minmax(0, 1fr) auto;
-    min-width: 0;
+    grid-template-rows: auto minmax(0, 1fr) auto;
     min-height: 0;
   }
   header {
     display: flex;
-    gap: var(--s4);
+    flex-wrap: wrap;
+    gap: 0 var(--s4);
     align-items: center;
-    padding: 0 var(--s3);
+    padding: var(--s1) var(--s3);
+    min-height: 34px;
     font-size: var(--note);
     border-bottom: 1px solid var(--hair);
-    white-space: nowrap;
-    overflow: hidden;
   }
   header button {
     color: var(--slate);
@@ -179,7 +173,11 @@
   .space {
     flex: 1;
   }
-  .rows {
+  .room {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 250px;
+    grid-template-rows: auto;
+    align-content: start;
     overflow-y: auto;
   }
   .legend {
@@ -200,8 +198,8 @@
     font-weight: 600;
   }
   @media (max-width: 1100px) {
-    .desk {
-      grid-template-columns: minmax(0, 1fr) 0;
+    .room {
+      grid-template-columns: minmax(0, 1fr);
     }
   }
   .deep :global(.row > .name) {
