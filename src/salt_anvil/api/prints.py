@@ -19,7 +19,7 @@ from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine_version import BEFORE, changes_since
 from salt_anvil.core.errors import MissingRowError, StoreError
 from salt_anvil.core.session import Session
-from salt_anvil.files.write import part_of
+from salt_anvil.files.part import part_of
 from salt_anvil.jobs.print_worker import (
     Cancelled,
     PrintOptions,

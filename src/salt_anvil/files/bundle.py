@@ -22,6 +22,7 @@ from salt_anvil.core.processors import REGISTRY
 from salt_anvil.core.recipe import Recipe, recipe_of
 from salt_anvil.core.session import Model, Session, checked
 from salt_anvil.files.media import CHUNK, Media, MediaFolder
+from salt_anvil.files.part import Part
 from salt_anvil.files.places import file_stem
 from salt_anvil.files.write import PrintFormat, SoundWriter
 
@@ -68,16 +69,12 @@ def write_bundle(
     Raises:
         FileError: a recording is missing or damaged, or the file cannot be written.
     """
-    part = path.with_name(path.name + ".part")
     try:
-        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive:
-            _fill(archive, part, session, media, prints, progress)
-        part.replace(path)
+        with Part(path) as part, zipfile.ZipFile(part.path, "w", zipfile.ZIP_DEFLATED) as archive:
+            _fill(archive, part.path, session, media, prints, progress)
     except OSError as error:
         reason = (error.strerror or "error").lower()
         raise FileError(f"{path.name} was not written: {reason}") from None
-    finally:
-        part.unlink(missing_ok=True)
 
 
 def _fill(

@@ -14,6 +14,7 @@ from salt_anvil.core.delivery.dither import SEED, Dither, Levels, Quantiser
 from salt_anvil.core.errors import FileError
 from salt_anvil.core.measure.rows import RowMeter, Rows, figures
 from salt_anvil.files.labels import Labels, bext, cue_chunks, history_room, info_chunk, tag
+from salt_anvil.files.part import Part
 from salt_anvil.files.wave_file import WaveFile
 
 PrintFormat = Literal[
@@ -66,21 +67,25 @@ class SoundWriter:
             self._bits or 32, channels, dither=dither, seed=seed, start=start
         )
         self.path = path
-        self._part = part_of(path)
         self._meter = RowMeter(rate, channels) if container == "bwf" else None
         self._rows: list[Rows] = []
         self._buffer, self._held = np.empty((PIECE, channels)), 0
         try:
-            self._file = self._opened(frames)
+            self._part = Part(path)
+        except OSError:
+            raise FileError(f"{path} cannot be written: {_reason(path.parent)}") from None
+        try:
+            self._file = self._opened(self._part.path, frames)
         except (soundfile.LibsndfileError, OSError):
+            self._part.drop()
             raise FileError(f"{path} cannot be written: {_reason(path.parent)}") from None
 
-    def _opened(self, frames: int) -> "WaveFile | _Library":
+    def _opened(self, path: Path, frames: int) -> "WaveFile | _Library":
         if self._container in ("wav", "bwf"):
             begin = history_room() if self._container == "bwf" else 0
-            return WaveFile(self._part, self._rate, self._channels, self._bits, frames, begin)
+            return WaveFile(path, self._rate, self._channels, self._bits, frames, begin)
         kind = self._container.upper()
-        return _Library(self._part, self._rate, self._channels, self._bits, kind)
+        return _Library(path, self._rate, self._channels, self._bits, kind)
 
     @property
     def clipped(self) -> int:
@@ -127,9 +132,7 @@ class SoundWriter:
         self._put(self._buffer[: self._held])
         try:
             self._end()
-            with self._part.open("rb") as file:
-                os.fsync(file.fileno())
-            self._part.replace(self.path)
+            self._part.place()
         except (soundfile.LibsndfileError, OSError) as error:
             self.abandon()
             raise FileError(f"{self.path} was not written: {_words(error)}") from None
@@ -137,7 +140,7 @@ class SoundWriter:
     def _end(self) -> None:
         if isinstance(self._file, _Library):
             self._file.close()
-            tag(self._part, self._container, self._labels, self._rate)
+            tag(self._part.path, self._container, self._labels, self._rate)
             return
         if self._meter is not None:
             found = figures(np.concatenate([*self._rows, self._meter.flush()]))
@@ -154,7 +157,7 @@ class SoundWriter:
         """Close and remove what has been written."""
         with contextlib.suppress(soundfile.LibsndfileError, OSError):
             self._file.close()
-        self._part.unlink(missing_ok=True)
+        self._part.drop()
 
     def __enter__(self) -> "SoundWriter":
         return self
@@ -184,11 +187,6 @@ class _Library:
 
     def close(self) -> None:
         self._file.close()
-
-
-def part_of(path: Path) -> Path:
-    """Return the file that a file is written to until it is whole."""
-    return path.with_name(path.name + ".part")
 
 
 def format_of(path: Path, width: str | None) -> PrintFormat:

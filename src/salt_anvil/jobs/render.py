@@ -18,7 +18,8 @@ from salt_anvil.core.engine.strip import CHECKPOINT
 from salt_anvil.core.state import State
 from salt_anvil.files.codecs import converted, encode
 from salt_anvil.files.labels import Labels, tag
-from salt_anvil.files.write import PrintFormat, SoundWriter, part_of
+from salt_anvil.files.part import Part
+from salt_anvil.files.write import PrintFormat, SoundWriter
 
 Progress = Callable[[float], None]
 THREADS = os.cpu_count() or 1
@@ -141,16 +142,11 @@ def _code(
     sound: Iterator[Sound], way: Way, rate: int, channels: int, path: Path, labels: Labels
 ) -> None:
     """Write a listening copy: whole or not at all."""
-    part = part_of(path)
     out_rate = way.rate_at(rate)
-    try:
+    with Part(path) as part:
         going = converted(way, sound, rate, channels)
-        encode(way, going, out_rate, channels, part, lambda done: None)
-        tag(part, way.codec or "", labels, out_rate)
-        part.replace(path)
-    except BaseException:
-        part.unlink(missing_ok=True)
-        raise
+        encode(way, going, out_rate, channels, part.path, lambda done: None)
+        tag(part.path, way.codec or "", labels, out_rate)
 
 
 def _faded(sound: Iterator[Sound], fade_in: int, fade_out: int, frames: int) -> Iterator[Sound]:
