@@ -139,7 +139,8 @@ def random_play_edit(random: Random, session: Session) -> e.Edit:
     sections = [{"name": f"S{i}", "start_s": 0.05 * i} for i in range(random.integers(0, 4))]
     audio = f"s{random.integers(len(SOUNDS))}"
     track = {"name": "New", "kind": "track", "audio": audio,
-             "channels": SOUNDS[audio].shape[1], "frames": FRAMES}  # fmt: skip
+             "channels": SOUNDS[audio].shape[1],
+             "frames": pick(random, [FRAMES, FRAMES // 3, 2 * FRAMES])}  # fmt: skip
     recipe = {"format": "salt-anvil/recipe", "version": 1, "name": "R", "chain": [
         {"id": "g", "kind": "gate"}, {"id": "c", "kind": "compressor"}]}  # fmt: skip
     choices: list[Any] = [

@@ -21,8 +21,9 @@ from salt_anvil.core.recipe import read_recipe, recipe_session
 from salt_anvil.core.session import Split, checked
 from tests.conftest import noise, sine
 from tests.core.engine.test_engine import energy_over
+from tests.core.engine.test_keys import session_of
 from tests.long import of
-from tests.routing import RATE, bands, reader, split, stage, through
+from tests.routing import RATE, bands, held_plan, reader, split, stage, through
 
 even = JoinMeasurement.even
 
@@ -169,6 +170,15 @@ def test_a_steady_join_keeps_the_loudness(kind: str) -> None:
         item = split("copies", a, b, join={"law": "steady", "position": x})
         found.append(loudness(through([item], sound)))
     assert max(found) - min(found) < 0.05
+
+
+def test_a_steady_join_of_nothing_is_measured() -> None:
+    """A session before its first recording: there is a join, and a bus to hear it, but no sound."""
+    chain = [split("copies", EMPTY, [stage()], join={"law": "steady"}) | {"id": "s"}]
+    main = {"id": "main", "name": "Main", "kind": "main", "chain": chain}
+    plan = held_plan(session_of([main]), {})
+    assert plan.frames == 0
+    assert not plan.missing()
 
 
 def test_a_steady_join_says_where_it_is_not_steady() -> None:

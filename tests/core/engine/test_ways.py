@@ -136,6 +136,21 @@ def test_a_strip_taken_away_in_play_fades_out_of_its_bus() -> None:
     assert np.abs(np.diff(whole)).max() < 1.1 * 10 ** (-18 / 20) / BLOCK
 
 
+def test_a_song_that_gets_longer_behind_its_end_goes_on() -> None:
+    """Strips that stood still at the end, and strips that are new, stand at the same block."""
+    short, long = (dict(track("a"), frames=n * BLOCK) for n in (4, 90))
+    bus = {"id": "g", "name": "G", "kind": "bus", "chain": [stage(ratio=1, lookahead_ms=20)]}
+    sounds = {"a": constant(-12, 4 * BLOCK), "b": constant(-18, 90 * BLOCK)}
+    plan = make_plan(session_of([short, bus, MAIN]))
+    mixer = Mixer(plan, reader(sounds))
+    while mixer.position < plan.blocks + 5:
+        mixer.block()
+    added = dict(track("b"), frames=90 * BLOCK, output="g")
+    mixer.change(make_plan(session_of([long, added, bus, MAIN])))
+    after = [mixer.block().faded["main"] for _ in range(12)]
+    assert db(after[-1][-1, 0]) == pytest.approx(-18, abs=0.1)
+
+
 # Automation ------------------------------------------------------------------------------------
 
 

@@ -374,6 +374,7 @@ class Mixer:
 
         Strips that are frozen must sound the same in both.
         """
+        self._wake()
         rewired = self._leave(plan)
         self.plan = plan
         self._sums.clear()
@@ -397,6 +398,12 @@ class Mixer:
         for name in ({*self._runners, *self._frozen}) - set(plan.digests):
             for kept in (self._runners, self._frozen, self._fading, self._leaving, self._recent):
                 kept.pop(name, None)
+
+    def _wake(self) -> None:
+        """Bring those along that stood still while the song was over: it may be longer now."""
+        for runner in self._runners.values():
+            if runner.next_out < self.position:
+                runner.locate(self.position)
 
     def _leave(self, plan: Plan) -> dict[str, StripRunner]:
         """Compute once more what is about to be wired otherwise, while its wiring still stands:

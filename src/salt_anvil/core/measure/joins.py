@@ -65,7 +65,7 @@ def measure_join(
     kept = {n: f for n, f in frozen.items() if n != strip}
     mixer = Mixer(plan, source, watched={strip: frozenset(places)}, frozen=kept, told=False)
     meter: JoinMeter | None = None
-    blocks = -(-plan.frames // BLOCK)
+    blocks = max(-(-plan.frames // BLOCK), 1)  # of nothing a block of silence
     mixer.foresee(blocks)
     for k in range(0, blocks, AT_ONCE):
         notify()
