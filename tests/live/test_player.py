@@ -484,13 +484,19 @@ def go(player: Player) -> None:
     player.played(player.epoch, player.sent)
 
 
+def touch_a(player: Player, behind: int) -> None:
+    """Listen to A, which gets so near to where the ear is before there is no more time for it."""
+    player.listen(Listen(strip="a", at="a1"))
+    assert player._thaw is not None
+    while player._thaw.position < player.frame // BLOCK - behind:
+        player.prepare()
+
+
 def test_strips_that_the_loop_left_behind_run_again_where_it_comes_by(tmp_path: Path) -> None:
     """They were on their way when the loop ended, and there is no time beside play."""
     player = looping(tmp_path, 34)
-    player.listen(Listen(strip="a", at="a1"))
+    touch_a(player, 10)
     assert player._thaw is not None
-    while player._thaw.position < player.frame // BLOCK - 10:
-        player.prepare()
     seen = []
     while player._thaw is not None:
         go(player)
@@ -521,10 +527,7 @@ def test_an_edit_is_not_lost_where_the_loop_begins_again(tmp_path: Path) -> None
 
 def test_a_loop_that_ends_before_the_strips_that_wait(tmp_path: Path) -> None:
     player = looping(tmp_path, 34)
-    player.listen(Listen(strip="a", at="a1"))
-    assert player._thaw is not None
-    while player._thaw.position < player.frame // BLOCK - 3:
-        player.prepare()
+    touch_a(player, 3)
     while player.frame >= 30 * BLOCK:
         go(player)
     player.set_loop(LOOP[0], 30 * BLOCK)

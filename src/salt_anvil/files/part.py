@@ -4,7 +4,6 @@ import contextlib
 import fcntl
 import os
 from pathlib import Path
-from types import TracebackType
 
 from salt_anvil.core.errors import FileError
 
@@ -61,12 +60,7 @@ class Part:
     def __enter__(self) -> "Part":
         return self
 
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        at: TracebackType | None,
-    ) -> None:
+    def __exit__(self, kind: type[BaseException] | None, *_: object) -> None:
         try:
             if kind is None:
                 self.place()

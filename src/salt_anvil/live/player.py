@@ -298,11 +298,7 @@ class Player:
 
     def _next_block(self) -> tuple[MixBlock, Sound]:
         assert self._mixer is not None
-        if self._thaw is not None:
-            there = self._thaw.roll(self._mixer.position)
-            # In the midst of a go those who read them are further on than they are.
-            if there and not self._mixer.under_way:
-                self._hand_over()
+        self._restart()
         if self._catching is not None and self._catching.mixer.position == self._mixer.position:
             return self._caught_up(self._catching)
         self._look_ahead()
@@ -408,9 +404,14 @@ class Player:
         else:
             self._make_shadow()
 
-    def _hand_over(self) -> None:
-        """Let thawed strips run in the mixer, and do what waited for them."""
-        assert self._mixer is not None and self._thaw is not None
+    def _restart(self) -> None:
+        """Bring thawed strips a block further; where the mixer stands, let them run in it, and do
+        what waited for them."""
+        assert self._mixer is not None
+        if self._thaw is None or not self._thaw.roll(self._mixer.position):
+            return
+        if self._mixer.under_way:
+            return  # those who read them are further on than they are
         self._thaw.hand_over(self._mixer)
         self._thaw = None
         self._take(self._model)
@@ -541,8 +542,7 @@ class Player:
             self._catching.roll()
             return
         if self._thaw is not None:
-            if self._thaw.roll(self._mixer.position):
-                self._hand_over()
+            self._restart()
             return
         self._cooling -= 1
         if self._cooling <= 0:
