@@ -25,6 +25,8 @@ class Server(ServerProcess):
 
     def __init__(self, data: Path, *, ready: bool = True, **environment: str) -> None:
         self._copied = ready and not environment
+        self.log = data.with_name(f"{data.name}.log")
+        """What it and its processes have to say."""
         super().__init__(data, {**os.environ, **PATIENT, **environment}, ready=ready)
         # Connections are let go before the server closes them, which it does after 5 s.
         limits = httpx.Limits(keepalive_expiry=1)
@@ -33,8 +35,9 @@ class Server(ServerProcess):
 
     def _begun(self, words: list[str], environment: dict[str, str] | None) -> Any:
         if self._copied:
-            return Copy(words, environment or {})
-        return super()._begun(words, environment)
+            return Copy(words, environment or {}, self.log)
+        with self.log.open("a") as log:
+            return super()._begun(words, environment, log)
 
     @property
     def path(self) -> str:
@@ -58,6 +61,9 @@ class Server(ServerProcess):
     def stop(self, kill: bool = False) -> None:
         self.http.close()
         super().stop(kill)
+        # Faults that are caught, and said to nobody but the log, are faults.
+        said = self.log.read_text()
+        assert "Traceback" not in said, said[-6000:]
 
 
 @contextmanager

@@ -23,9 +23,10 @@ PATIENT = {"SALT_ANVIL_START_S": "60", "SALT_ANVIL_NICE": "4"}
 class Copy:
     """A command in a copy of the process, with what is needed here of `subprocess.Popen`."""
 
-    def __init__(self, words: list[str], environment: dict[str, str]) -> None:
+    def __init__(self, words: list[str], environment: dict[str, str], log: Path) -> None:
+        """log: what is written to standard error is appended to it."""
         reading, writing = os.pipe()
-        told = json.dumps([words, environment]).encode()
+        told = json.dumps([words, environment, str(log)]).encode()
         zygote, _ = _zygote()
         socket.send_fds(zygote, [told], [writing])
         os.close(writing)
@@ -90,13 +91,16 @@ def _serve_copies(asked: socket.socket) -> None:
         asked.send(str(pid).encode())
 
 
-def _become(words: list[str], environment: dict[str, str], out: int) -> None:
+def _become(words: list[str], environment: dict[str, str], log: str, out: int) -> None:
     """Be what the words would have begun."""
     from salt_anvil.cli import main
 
     signal.signal(signal.SIGCHLD, signal.SIG_DFL)
     os.dup2(out, 1)
     os.close(out)
+    written = os.open(log, os.O_WRONLY | os.O_CREAT | os.O_APPEND)
+    os.dup2(written, 2)
+    os.close(written)
     os.environ.clear()
     os.environ.update(environment)
     # Processes that are begun anew from here look for it.

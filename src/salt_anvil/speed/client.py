@@ -66,12 +66,14 @@ class ServerProcess:
                 raise TimeoutError("the server did not get ready")
             time.sleep(0.05)
 
-    def _begun(self, words: list[str], environment: dict[str, str] | None) -> Any:
-        """Begin a command of the program."""
+    def _begun(
+        self, words: list[str], environment: dict[str, str] | None, log: Any = subprocess.DEVNULL
+    ) -> Any:
+        """Begin a command of the program; log: a file for what it says beside."""
         return subprocess.Popen(
             [sys.executable, "-m", "salt_anvil", *words],
             stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
+            stderr=log,
             text=True,
             env=environment,
         )
