@@ -60,9 +60,9 @@ class Server(ServerProcess):
 
     def stop(self, kill: bool = False) -> None:
         self.http.close()
+        said = self.log.read_text()  # before it ends: what is cut off by that is no fault
         super().stop(kill)
         # Faults that are caught, and said to nobody but the log, are faults.
-        said = self.log.read_text()
         assert "Traceback" not in said, said[-6000:]
 
 
