@@ -55,6 +55,7 @@ class Hand:
         self.random = np.random.default_rng(seed)
         self.http = httpx.Client(base_url=server.url, timeout=300)
         self.wrong: list[str] = []
+        self.edited = 0
 
     def model(self, session: int) -> tuple[Session, int]:
         state = self.http.get(f"/api/sessions/{session}").json()
@@ -76,6 +77,7 @@ class Hand:
             if what == "edits":
                 bodies["edits"] = {"base": base, "edits": [any_edit(random, model)]}
             answer = self.http.post(f"{path}/{what}", json=bodies.get(what))
+            self.edited += what == "edits" and answer.is_success
         if answer.status_code >= 500:
             self.wrong.append(f"{answer.request.method} {answer.request.url}: {answer.text}")
 
@@ -131,6 +133,7 @@ def test_anything_in_any_order(tmp_path: Path, seed: int) -> None:
         for hand in hands:
             hand.http.close()
         assert [w for h in hands for w in h.wrong] == []
+        assert all(h.edited > REQUESTS / 20 for h in hands[:2])
         # Another session still plays as it should.
         last = server.api("POST", "/sessions", {"name": "Last"})["id"]
         body = (tmp_path / "long.wav").read_bytes()

@@ -15,8 +15,9 @@ from tests.conftest import noise
 
 KILLED = """
 import sys, time
+from pathlib import Path
 from salt_anvil.files.part import Part
-part = Part({target!r})
+part = Part(Path(sys.argv[1]))
 part.path.write_bytes(b"half of a file")
 print("held", flush=True)
 time.sleep(600)
@@ -45,8 +46,8 @@ def test_two_runs_do_not_write_into_one_file(tmp_path: Path) -> None:
 
 def test_what_a_killed_run_has_left_is_written_over(tmp_path: Path) -> None:
     target = tmp_path / "out.wav"
-    program = KILLED.format(target=target).replace("PosixPath", "__import__('pathlib').Path")
-    run = subprocess.Popen([sys.executable, "-c", program], stdout=subprocess.PIPE)
+    words = [sys.executable, "-c", KILLED, str(target)]
+    run = subprocess.Popen(words, stdout=subprocess.PIPE)
     assert run.stdout is not None
     assert run.stdout.readline() == b"held\n"
     with pytest.raises(FileError, match="being written by another run"):
