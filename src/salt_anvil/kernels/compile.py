@@ -13,6 +13,7 @@ from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.overview import extremes, mean_squares
 from salt_anvil.core.measure.rows import RowMeter
+from salt_anvil.core.measure.spectrum import Spectrum
 from salt_anvil.core.processors import REGISTRY, Context, Params, Processor
 from salt_anvil.core.processors.base import Control
 from salt_anvil.core.session import Key, Stage
@@ -80,6 +81,9 @@ def compile_kernels(
     stereo = placed_along(rounded(from_mid_side(to_mid_side(sound))), gain, gain)
     placed(stereo, *np.ones(2))
     RowMeter(48000, 2).feed(np.repeat(sound, 2, axis=0))
+    spectrum = Spectrum(48000)
+    spectrum.feed(sound)
+    spectrum.levels()
     extremes(sound, GRID)
     mean_squares(sound, GRID)
     dithers: tuple[Dither, ...] = ("tpdf", "shaped")

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from scipy import signal
 
 from salt_anvil.core.measure.spectrum import WINDOWS, Spectrum, centres
 from tests.conftest import noise, sine
@@ -42,3 +43,38 @@ def test_white_noise_rises_by_3_db_an_octave() -> None:
 
 def test_silence_is_the_floor() -> None:
     assert (Spectrum(48000).levels() == -120).all()
+
+
+@pytest.mark.parametrize("rate", [44100, 48000, 96000])
+@pytest.mark.parametrize("hz", [2900.0, 11950.0])
+def test_what_is_high_and_loud_does_not_fold_into_the_lows(rate: int, hz: float) -> None:
+    """What lies around the rate at which the longer windows are looked at, and would fold."""
+    meter = Spectrum(rate)
+    meter.feed(sine(hz * rate / 48000, 1.5, rate))
+    assert meter.levels()[centres() < 250].max() < -110
+    if hz > 10000:
+        assert meter.levels()[centres() < 2000].max() < -110
+
+
+@pytest.mark.parametrize("rate", [44100, 48000, 96000])
+def test_in_blocks_of_any_length_it_is_scipy_s_periodogram(rate: int) -> None:
+    """Of the last frames of each window, as long as they are at the full rate."""
+    sound, meter, at = noise(2 * rate, 2, seed=rate), Spectrum(rate), 0
+    for count in np.random.default_rng(3).integers(1, 3000, 2000):
+        meter.feed(sound[at : at + count])
+        at += count
+    middle, begin = sound.mean(axis=1), 0.0
+    for end, frames in WINDOWS:
+        size = 1 << round(np.log2(frames * rate / 48000))
+        mine = (centres() >= begin) & (centres() < end)
+        begin = end
+        window = np.hanning(size)
+        hz, power = signal.periodogram(middle[-size:], rate, window, detrend=False)
+        half = 2 ** (1 / 24)
+        bins = [(hz >= c / half) & (hz < c * half) for c in centres()[mine]]
+        wide = [b.sum() > 4 for b in bins]  # where some 100 frames later tell little
+        wanted = [10 * np.log10(2 * power[b].sum() * hz[1]) for b in bins if b.sum() > 4]
+        differences = np.abs(meter.levels()[mine][wide] - wanted)
+        print(len(differences), differences.mean(), differences.max())
+        assert len(differences) > 10
+        assert differences.mean() < 0.1

@@ -1,12 +1,14 @@
 """The mix as it would be without one strip's chain, or one place of it."""
 
+from collections import defaultdict
+
 import numpy as np
 
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum
 from salt_anvil.core.engine.mixer import Mixer
-from salt_anvil.core.engine.pieces import one
+from salt_anvil.core.engine.pieces import Pieces, blocks_of, one
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
 from salt_anvil.core.engine.routing import downstream
 from salt_anvil.core.engine.strip import Reader, StripRunner
@@ -22,8 +24,8 @@ class BypassMix:
     def __init__(self, mixer: Mixer, strip: str, watched: str) -> None:
         self._mixer, self._strip, self._watched = mixer, strip, watched
         self._gain = AutomationRamp(_constant(1.0))
-        self._recent: dict[tuple[str, str, int], Sound] = {}
-        self._outs: dict[tuple[str, int], Sound] = {}
+        self._outs: defaultdict[str, Pieces[Sound]] = defaultdict(Pieces)
+        self._routed: defaultdict[tuple[str, str], Pieces[Sound]] = defaultdict(Pieces)
         self._runners: dict[str, StripRunner] = {}
         self._faders: dict[tuple[str, str], Fader] = {}
         self._joins: dict[str, BusJoin] = {}
@@ -35,7 +37,8 @@ class BypassMix:
             )
             self._joins[name] = BusJoin(item)
             # What the mixer has computed ahead is behind its runner already.
-            self._outs |= {(name, j): block.out for j, block in mixer.ahead(name)}
+            for j, block in mixer.ahead(name):
+                self._outs[name].put(j, 1, block.out)
         for item in (mixer.plan.strip(strip), *reached):
             for route in item.routes:
                 self._faders[item.strip.id, route.name] = Fader(item, route)
@@ -56,56 +59,64 @@ class BypassMix:
 
     def block(self, k: int) -> Sound:
         """Return the main output's block k, which the mixer must just have given."""
-        for key in [key for key in self._recent if key[2] < k]:
-            del self._recent[key]
-        for out in [out for out in self._outs if out[1] < k]:
-            del self._outs[out]
-        return self._faded(self._mixer.plan.strip(self._mixer.plan.main).output, k)
+        for kept in (*self._outs.values(), *self._routed.values()):
+            kept.drop_before(k)
+        main = self._mixer.plan.main
+        count = max(self._mixer.runner(main).until - k, 1)
+        sound, at, _ = self._faded(self._mixer.plan.strip(main).output, k, count)[0]
+        return blocks_of(sound, at, 1)
 
     def _reader(self, name: str) -> Reader:
         def read(j: int, count: int) -> Sound:
             item = self._mixer.plan.strip(name)
-            join = self._joins[name].join
-            return one([join(self._inputs(item, i), i * BLOCK) for i in range(j, j + count)])
+            return self._joins[name].join(self._inputs(item, j, count), j * BLOCK, count * BLOCK)
 
         return read
 
-    def _inputs(self, item: StripPlan, j: int) -> list[Sound]:
+    def _inputs(self, item: StripPlan, j: int, count: int) -> list[Sound]:
         feeds = item.feeds
+        sounds = [one([blocks_of(*part) for part in self._faded(r, j, count)]) for r in feeds]
         if len(feeds) <= GROUP:
-            return [self._faded(r, j) for r in feeds]
-        return [
-            group_sum([self._faded(r, j) for r in feeds[i : i + GROUP]])
-            for i in range(0, len(feeds), GROUP)
-        ]
+            return sounds
+        return [group_sum(sounds[i : i + GROUP]) for i in range(0, len(feeds), GROUP)]
 
-    def _faded(self, route: Route, k: int) -> Sound:
+    def _faded(self, route: Route, j: int, count: int) -> list[tuple[Sound, int, int]]:
+        """Return what holds blocks of what is given on a way out, computing up to them."""
         name = route.strip
         if name != self._strip and name not in self._runners:
-            return self._mixer.faded(route, k)
-        key = (name, route.name, k)
-        if key not in self._recent:
-            self._recent[key] = self._faders[key[:2]].apply(self._out(name, k), k * BLOCK)
-        return self._recent[key]
+            return [(self._mixer.faded(route, j, count), 0, count)]
+        kept = self._routed[name, route.name]
+        first = kept.reach(j)
+        if first < j + count:
+            missing = j + count - first
+            sound = self._out(name, first, missing)
+            kept.put(first, missing, self._faders[name, route.name].apply(sound, first * BLOCK))
+        return kept.cover(j, count)
 
-    def _out(self, name: str, k: int) -> Sound:
-        while (name, k) not in self._outs:
+    def _out(self, name: str, j: int, count: int) -> Sound:
+        """Return blocks of what a strip gives here, computing up to them."""
+        kept = self._outs[name]
+        while (first := kept.reach(j)) < j + count:
+            missing = j + count - first
             if name == self._strip:
-                self._outs[name, k] = self._untreated(k)
-                break
-            at = self._runners[name].next_out
-            if at > k:
-                raise AssertionError(f"{name}: block {k} is wanted, and {at} comes next")
-            self._runners[name].until = self._mixer.runner(name).until
-            self._outs[name, at] = self._runners[name].block().out
-        return self._outs[name, k]
+                kept.put(first, missing, self._untreated(first, missing))
+                continue
+            runner = self._runners[name]
+            at = runner.next_out
+            if at > first:
+                raise AssertionError(f"{name}: block {first} is wanted, and {at} comes next")
+            runner.until = self._mixer.runner(name).until
+            kept.put(at, first + missing - at, runner.take(first + missing - at).out)
+        return one([blocks_of(*part) for part in kept.cover(j, count)])
 
-    def _untreated(self, k: int) -> Sound:
-        given = self._mixer.give(self._strip, k)
-        # What was computed before anybody listened there has only what comes out.
-        before = given.taps.get(self._watched, (given.out,))[0]
-        start = k * BLOCK
-        return before * self._gain.over(start, BLOCK).frames(0, start, BLOCK)
+    def _untreated(self, j: int, count: int) -> Sound:
+        found = []
+        for block, at, n in self._mixer.given(self._strip, j, count):
+            # What was computed before anybody listened there has only what comes out.
+            before = block.taps.get(self._watched, (block.out,))[0]
+            found.append(blocks_of(before, at, n))
+        start, frames = j * BLOCK, count * BLOCK
+        return one(found) * self._gain.over(start, frames).frames(0, start, frames)
 
 
 def _constant(value: float) -> Trajectory:

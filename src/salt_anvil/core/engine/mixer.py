@@ -274,11 +274,16 @@ class Mixer:
             name = item.strip.id
             wanted = name not in self._frozen if names is None else name in names
             if wanted:
-                result.strips.hold(name, *self._given(name, k))
-                [(sound, at, _)] = self._faded(item.output, k, 1)
+                count = self._sure(name) - k
+                result.strips.hold(name, *self._given(name, k, count))
+                sound, at, _ = self._faded(item.output, k, max(count, 1))[0]
                 result.faded.hold(name, sound, at)
         self.position = k + 1
         return result
+
+    def _sure(self, name: str) -> int:
+        """Return before which block a strip is sure to be asked for everything."""
+        return self._runners[name].until if name in self._runners else 0
 
     def chunk(self, name: str, count: int) -> StripBlock:
         """Return the next blocks of a running strip as one and move on; nobody listens to it."""
@@ -303,12 +308,21 @@ class Mixer:
         block, at = self._given(name, k)
         return block.part(at, 1)
 
-    def _given(self, name: str, k: int) -> tuple[StripBlock, int]:
-        """Return what holds block k of a strip, and which of its blocks that is."""
+    def _given(self, name: str, k: int, count: int = 1) -> tuple[StripBlock, int]:
+        """Return what holds block k of a strip, and which of its blocks that is; count: so many
+        from there on are sure to be asked for."""
         if k >= self.plan.blocks:
             return self._silence(self.plan.strip(name)), 0
-        [(block, at, _)] = self._covered(name, k, 1)
+        block, at, _ = self._covered(name, k, max(count, 1))[0]
         return block, at
+
+    def given(self, name: str, k: int, count: int) -> list[tuple[StripBlock, int, int]]:
+        """Return what holds blocks of a strip, computing up to them: blocks computed in one go,
+        the first of them that is meant, how many."""
+        inside = min(count, max(self.plan.blocks - k, 0))
+        found = self._covered(name, k, inside) if inside else []
+        silent = (self._silence(self.plan.strip(name)), 0, 1)
+        return found + [silent] * (count - inside)
 
     def _covered(self, name: str, k: int, count: int) -> list[tuple[StripBlock, int, int]]:
         """Return what holds blocks of a strip, computing up to them."""

@@ -2,13 +2,25 @@
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import signal
 
 from salt_anvil.core.audio import Sound
+from salt_anvil.core.compiled import measuring
 
 LOW_HZ, PER_OCTAVE, STEPS = 20.0, 12, 120
 FLOOR_DB = -120.0
 WINDOWS = ((250.0, 32768), (2000.0, 8192), (np.inf, 2048))
 """Up to which frequency how many frames at 48 kHz are looked at; other rates in proportion."""
+THINNING = 4
+"""Each longer window looks at every so manieth frame of what the shorter one looks at ..."""
+KEPT, REMOVED = 0.047, 0.203
+"""... after all above one share of the rate is taken away; up to the other nothing is changed:
+2 kHz and a band's half at 44.1 kHz, and what would fold down there."""
+DEPTH_DB = 120.0
+DIGEST = 8192
+"""Frames that wait at most until they are looked at."""
+
+Rows32 = NDArray[np.float32]
 
 
 def centres() -> Sound:
@@ -16,11 +28,65 @@ def centres() -> Sound:
     return np.asarray(LOW_HZ * 2 ** (np.arange(STEPS + 1) / PER_OCTAVE))
 
 
-class _Window:
-    """The bands that are read from the last so many frames."""
+def _thinning_taps() -> Rows32:
+    length, beta = signal.kaiserord(DEPTH_DB, 2 * (REMOVED - KEPT))
+    taps = signal.firwin(length | 1, (KEPT + REMOVED) / 2, window=("kaiser", beta), fs=1.0)
+    return np.asarray(taps, np.float32)
 
-    def __init__(self, rate: int, size: int, middles: Sound) -> None:
-        self.size, self._window = size, np.hanning(size).astype(np.float32)
+
+@measuring
+def _thin_into(found: Rows32, whole: Rows32, taps: Rows32) -> None:
+    """Fill found (rows, frames) with every fourth frame of the filtered rows."""
+    for row in range(found.shape[0]):
+        for i in range(found.shape[1]):
+            part = whole[row, THINNING * i : THINNING * i + len(taps)]
+            value = np.float32(0.0)
+            for k in range(len(taps)):
+                value += taps[k] * part[k]
+            found[row, i] = value
+
+
+@measuring
+def _sum_bands_into(
+    powers: Sound,
+    spectrum: NDArray[np.complex64],
+    first: NDArray[np.int64],
+    last: NDArray[np.int64],
+    scale: float,
+) -> None:
+    """Fill powers with the sums of a spectrum's squares over the bins [first, last) of each."""
+    for band in range(len(powers)):
+        part, total = spectrum[first[band] : last[band]], 0.0
+        for i in range(len(part)):
+            real, imaginary = part[i].real, part[i].imag
+            total += real * real + imaginary * imaginary
+        powers[band] = scale * total
+
+
+class _Thinned:
+    """Takes rows; gives every fourth frame of them, without what cannot stand there."""
+
+    _taps = _thinning_taps()
+
+    def __init__(self, rows: int) -> None:
+        self._held = np.zeros((rows, len(self._taps) - 1), np.float32)
+
+    def take(self, rows: Rows32) -> Rows32:
+        whole = np.concatenate([self._held, rows], axis=1)
+        count = (whole.shape[1] - len(self._taps)) // THINNING + 1
+        self._held = whole[:, max(count, 0) * THINNING :]
+        found = np.empty((len(rows), max(count, 0)), np.float32)
+        _thin_into(found, whole, self._taps)
+        return found
+
+
+class _Window:
+    """The bands that are read from the last so many frames of rows at some rate."""
+
+    def __init__(self, rate: float, size: int, middles: Sound, rows: int) -> None:
+        window = np.hanning(size)
+        self._window = window.astype(np.float32)
+        self._past = np.zeros((rows, size), np.float32)
         hz = np.fft.rfftfreq(size, 1 / rate)
         half = 2 ** (1 / (2 * PER_OCTAVE))
         nearest = np.rint(middles * size / rate).astype(int)
@@ -30,13 +96,22 @@ class _Window:
         self._from = np.minimum(np.where(empty, nearest, low), len(hz) - 1)
         self._to = np.clip(np.where(empty, nearest + 1, high), self._from + 1, len(hz))
         # A sine's power is spread over the window's bins; this brings it back to its own.
-        self._scale = 4 / (size * float(np.square(np.hanning(size)).sum()))
+        self._scale = 4 / (size * float(np.square(window).sum()))
 
-    def powers(self, past: NDArray[np.float32]) -> Sound:
-        found = np.fft.rfft(past[-self.size :] * self._window)
-        power = (np.square(found.real) + np.square(found.imag)) * self._scale
-        total = np.concatenate([[0.0], np.cumsum(power, dtype=np.float64)])
-        return np.asarray(total[self._to] - total[self._from])
+    def feed(self, rows: Rows32) -> None:
+        """Take what follows."""
+        count = min(rows.shape[1], self._past.shape[1])
+        if count:
+            kept = self._past[:, count:]
+            self._past = np.concatenate([kept, rows[:, -count:]], axis=1)
+
+    def powers(self, which: int) -> Sound:
+        """Return the power in every band of one of the rows."""
+        powers = np.empty(len(self._from))
+        found = np.fft.rfft(self._past[which] * self._window)
+        spectrum = found.astype(np.complex64, copy=False)
+        _sum_bands_into(powers, spectrum, self._from, self._to, self._scale)
+        return powers
 
 
 class Spectrum:
@@ -44,28 +119,42 @@ class Spectrum:
 
     def __init__(self, rate: int) -> None:
         middles = centres()
-        self._windows, begin = [], 0.0
+        self._windows: list[_Window] = []
+        """The longest, of the lows, first."""
+        begin, factor = 0.0, THINNING ** (len(WINDOWS) - 1)
         for end, size in WINDOWS:
             mine = middles[(middles >= begin) & (middles < end)]
             scaled = 1 << round(np.log2(size * rate / 48000))
-            self._windows.append(_Window(rate, scaled, mine))
-            begin = end
-        self._size = max(w.size for w in self._windows)
-        # For the eye float32 will do, at a third of the time.
-        self._past = np.zeros((2, 2 * self._size), np.float32)
-        self._end = self._size
+            self._windows.append(_Window(rate / factor, scaled // factor, mine, 2))
+            begin, factor = end, factor // THINNING
+        self._thinned = [_Thinned(2) for _ in WINDOWS[1:]]
+        self._waiting: list[Sound] = []
+        self._frames = 0
 
     def feed(self, block: Sound) -> None:
         """Take a block of one or two channels."""
-        block = block[-self._size :]
-        if self._end + len(block) > self._past.shape[1]:
-            self._past[:, : self._size] = self._past[:, self._end - self._size : self._end]
-            self._end = self._size
-        middle = (block[:, 0] + block[:, -1]) / 2
-        space = self._past[:, self._end : self._end + len(block)]
-        space[0] = middle
-        space[1] = block[:, 0] - middle
-        self._end += len(block)
+        self._waiting.append(block)
+        self._frames += len(block)
+        if self._frames > DIGEST:
+            self._digest()
+
+    def _digest(self) -> None:
+        """Bring what waits into the windows: the middle, half the sum, and half the difference."""
+        if not self._frames:
+            return
+        rows = np.empty((2, self._frames), np.float32)
+        at = 0
+        for block in self._waiting:
+            middle = (block[:, 0] + block[:, -1]) / 2
+            rows[0, at : at + len(block)] = middle
+            rows[1, at : at + len(block)] = block[:, 0] - middle
+            at += len(block)
+        self._waiting, self._frames = [], 0
+        *lower, shortest = self._windows
+        shortest.feed(rows)
+        for window, thinned in zip(reversed(lower), self._thinned, strict=True):
+            rows = thinned.take(rows)
+            window.feed(rows)
 
     def levels(self) -> Sound:
         """Return the levels of the middle, half the sum, over the last frames in dB."""
@@ -76,8 +165,8 @@ class Spectrum:
         return self._levels(1)
 
     def _levels(self, which: int) -> Sound:
-        past = self._past[which, : self._end]
-        bands = np.concatenate([w.powers(past) for w in self._windows])
+        self._digest()
+        bands = np.concatenate([w.powers(which) for w in self._windows])
         return np.asarray(np.maximum(10 * np.log10(np.maximum(bands, 1e-30)), FLOOR_DB))
 
 
