@@ -1,10 +1,8 @@
 """What a tab is told of every block that it hears."""
 
 from collections import deque
-from collections.abc import Callable
 from dataclasses import dataclass
-from functools import partial
-from typing import TypeVar
+from functools import cached_property
 
 import numpy as np
 
@@ -35,8 +33,6 @@ from salt_anvil.core.session import Stage
 from salt_anvil.live.listening import strip_of, watched_place
 from salt_anvil.live.messages import BlockReport, Listen, StageMeter
 
-T = TypeVar("T")
-V = TypeVar("V")
 SPECTRUM_BLOCKS = 4
 """A spectrum is told every so many blocks."""
 
@@ -61,30 +57,25 @@ class MainMeter:
             self.true_peak = max(self.true_peak, to_db(float(row[TRUE_PEAK])))
 
 
-def _extremes(sound: Sound) -> Sound:
+Pairs = list[tuple[float, float]]
+
+
+def _extremes(sound: Sound) -> Pairs:
+    """Return the least and the most of each cell, all channels together."""
     cells = extremes(sound, GRID)
     pairs = np.stack([least_of_channels(cells[:, 0]), most_of_channels(cells[:, 1])], axis=1)
-    return np.asarray(np.round(pairs.astype(np.float64), 5))
+    return [(low, high) for low, high in np.round(pairs.astype(np.float64), 5).tolist()]
 
 
-def _metered(known: dict[str, tuple[T, V]], name: str, piece: T, meter: Callable[[T], V]) -> V:
-    """Return what a meter tells of blocks that were computed in one go, found once for all."""
-    before = known.get(name)
-    if before is None or before[0] is not piece:
-        before = known[name] = piece, meter(piece)
-    return before[1]
-
-
-def _peaks(sound: Sound) -> list[tuple[float, float]]:
+def _peaks(sound: Sound) -> Pairs:
     """Return the peaks of left and right, block by block."""
     highest = np.abs(extremes(sound, BLOCK)).max(axis=1).astype(np.float64)
     return [(sides[0], sides[-1]) for sides in np.round(highest, 5).tolist()]
 
 
-def _body(sound: Sound) -> list[float]:
-    """Return the level of each cell, all channels together."""
-    power = np.square(sound).mean(axis=1).reshape(-1, GRID).mean(axis=1)
-    return _told(np.sqrt(power), 5)
+def _powers(sound: Sound) -> Sound:
+    """Return the mean square of each cell, all channels together."""
+    return np.asarray(np.square(sound).mean(axis=1).reshape(-1, GRID).mean(axis=1))
 
 
 def _rounded(cells: Sound | None) -> list[float]:
@@ -96,6 +87,68 @@ def _told(values: Sound, digits: int = 2) -> list[float]:
     """Return values for the page, rounded."""
     found: list[float] = np.round(values, digits).tolist()
     return found
+
+
+class _StageLists:
+    """What a stage tells of blocks computed in one go, as it is sent; fewer cells than there is
+    sound where a checkpoint kept none."""
+
+    def __init__(self, reported: dict[str, Sound]) -> None:
+        self.reduction = _rounded(reported.get("reduction_db"))
+        self._boost = _rounded(reported.get("boost_db"))
+        self._touched = _rounded(reported.get("touched"))
+        self._overshoot = _rounded(reported.get("overshoot_db"))
+        self._attack = _rounded(reported.get("attack_share"))
+        self._sustain = _rounded(reported.get("sustain_share"))
+        self._level = _rounded(reported.get("level_db"))
+        self._phase = [int(v) for v in _rounded(reported.get("phase"))]
+        self._opened = _rounded(reported.get("opened"))
+        self._moves = [_rounded(c) for n, c in reported.items() if n.startswith("move")]
+
+    def meter(self, cells: slice) -> StageMeter:
+        """Return what is told of some cells."""
+        moves = [m[cells] for m in self._moves]
+        return StageMeter.model_construct(
+            reduction=self.reduction[cells],
+            boost=self._boost[cells],
+            touched=self._touched[cells],
+            overshoot=self._overshoot[cells],
+            attack=self._attack[cells],
+            sustain=self._sustain[cells],
+            moves=[max(m) for m in moves if m],
+            level=self._level[cells],
+            phase=self._phase[cells],
+            opened=int(sum(self._opened[cells])),
+        )
+
+
+class _Watched:
+    """What is told of the watched strip's blocks that were computed in one go."""
+
+    def __init__(self, given: StripBlock, watched: str) -> None:
+        self.given, self.watched = given, watched
+        self.sides = given.taps.get(watched) or (given.out, given.out)
+        self.before, self.after = (_extremes(side) for side in self.sides)
+        self.stages = {name: _StageLists(told) for name, told in given.cells.items()}
+
+    @cached_property
+    def powers(self) -> tuple[Sound, Sound]:
+        """The power of each cell on both sides."""
+        before, after = self.sides
+        return _powers(before), _powers(after)
+
+    @cached_property
+    def body(self) -> list[float]:
+        """The level of each cell behind the place."""
+        return _told(np.sqrt(self.powers[1]), 5)
+
+
+class _StripMeters:
+    """A strip's meters of blocks that were computed in one go: peaks, and the most taken away."""
+
+    def __init__(self, given: StripBlock, faded: Sound, most: list[float]) -> None:
+        self.given, self.faded = given, faded
+        self.peaks, self.most = _peaks(faded), most
 
 
 @dataclass(frozen=True)
@@ -120,8 +173,8 @@ class Reporter:
         self._spectra = (Spectrum(rate), Spectrum(rate))
         self._gains = np.zeros((0, 3))
         self._whole = WholeReduction()
-        self._most: dict[str, tuple[StripBlock, list[float]]] = {}
-        self._peaks: dict[str, tuple[Sound, list[tuple[float, float]]]] = {}
+        self._watched: _Watched | None = None
+        self._meters: dict[str, _StripMeters] = {}
 
     def listen_elsewhere(self) -> None:
         """What was taken away at another place does not count here."""
@@ -137,40 +190,24 @@ class Reporter:
         return self._report(block)
 
     def _report(self, block: MixBlock) -> BlockReport:
-        stages = {}
-        strips = self._strip_meters(block)
         watched = strip_of(self._at.plan, self._at.listen)
         off = {s.id for s in self._at.plan.strip(watched).stages if not s.on}
-        given = block.strips[watched]
-        for stage, reported in given.cells.items():
-            if stage in off:
-                continue
-            reduction, level = reported.get("reduction_db"), reported.get("level_db")
-            stages[stage] = StageMeter.model_construct(
-                reduction=_rounded(reduction),
-                boost=_rounded(reported.get("boost_db")),
-                touched=_rounded(reported.get("touched")),
-                overshoot=_rounded(reported.get("overshoot_db")),
-                attack=_rounded(reported.get("attack_share")),
-                sustain=_rounded(reported.get("sustain_share")),
-                moves=[
-                    max(_rounded(c)) for n, c in reported.items() if n.startswith("move") and len(c)
-                ],
-                level=_rounded(level),
-                phase=[int(v) for v in _rounded(reported.get("phase"))],
-                opened=int(sum(_rounded(reported.get("opened")))),
-            )
-        taps = given.taps.get(self._at.watched)
-        sides = taps if taps else (given.out,) * 2
-        before, after = ([(float(a), float(b)) for a, b in _extremes(side)] for side in sides)
+        given, k = block.strips.piece(watched)
+        place = self._at.watched
+        told = self._watched
+        if told is None or told.given is not given or told.watched != place:
+            told = self._watched = _Watched(given, place)
+        cells, frames = slice(k * CELLS, (k + 1) * CELLS), slice(k * BLOCK, (k + 1) * BLOCK)
+        before, after = told.sides
+        sides = before[frames], after[frames]
         return BlockReport.model_construct(
             frame=(self._at.mixer.position - 1) * BLOCK,
-            before=before,
-            after=after,
-            body=_body(sides[1]),
-            taken=self._taken(given, sides),
-            strips=strips,
-            stages=stages,
+            before=told.before[cells],
+            after=told.after[cells],
+            body=told.body[cells],
+            taken=self._taken(told, cells),
+            strips=self._strip_meters(block),
+            stages={name: s.meter(cells) for name, s in told.stages.items() if name not in off},
             removed_gain=self._removed_gain(),
             spectrum=self._spectrum(sides),
             sides=self._sides(),
@@ -179,23 +216,23 @@ class Reporter:
             true_peak=round(self.main.true_peak, 1),
         )
 
-    def _taken(self, given: StripBlock, sides: tuple[Sound, ...]) -> list[float]:
+    def _taken(self, told: _Watched, cells: slice) -> list[float]:
         """Return what the watched place takes away, per cell (see core.measure.reduction)."""
         item = self._at.plan.strip(strip_of(self._at.plan, self._at.listen))
-        cells = given.cells
-        held = inside(item.strip.chain, self._at.watched)
+        held = inside(item.strip.chain, told.watched)
+        if len(held) == 1 and isinstance(held[0], Stage):
+            known = held[0].on and held[0].id in told.stages
+            return told.stages[held[0].id].reduction[cells] if known else []
 
         def reported(stage: str) -> Sound:
-            found = cells.get(stage, {}).get("reduction_db")
-            return np.zeros(0) if found is None or not len(found) else most_of_channels(found)
+            found = told.given.cells.get(stage, {}).get("reduction_db")
+            if found is None or not len(found[cells]):
+                return np.zeros(0)
+            return most_of_channels(found[cells])
 
-        if len(held) == 1 and isinstance(held[0], Stage):
-            own = reported(held[0].id) if held[0].on else np.zeros(0)
-            return _told(own)
-        powers = [np.square(s).mean(axis=1).reshape(-1, GRID).mean(axis=1) for s in sides]
-        most = together(held, reported, len(powers[0]))
-        taken = self._whole.feed(powers[0], powers[1], makeup_inside(held, item.context), most)
-        return _told(taken)
+        before, after = (power[cells] for power in told.powers)
+        most = together(held, reported, len(before))
+        return _told(self._whole.feed(before, after, makeup_inside(held, item.context), most))
 
     def _spectrum(self, sides: tuple[Sound, ...]) -> tuple[list[float], list[float]] | None:
         """Return the spectra of both sides, every SPECTRUM_BLOCKS."""
@@ -217,14 +254,16 @@ class Reporter:
 
     def _strip_meters(self, block: MixBlock) -> dict[str, tuple[float, float, float]]:
         found = {}
-        if len(self._most) > len(block.strips):  # some are no longer there
-            self._most, self._peaks = {}, {}
+        if len(self._meters) > len(block.strips):  # some are no longer there
+            self._meters = {}
         for name in block.strips:
             given, k = block.strips.piece(name)
             sound, at = block.faded.piece(name)
-            most = _metered(self._most, name, given, partial(self._most_reduced, name))
-            peaks = _metered(self._peaks, name, sound, _peaks)
-            found[name] = (*peaks[at], most[k])
+            meters = self._meters.get(name)
+            if meters is None or meters.given is not given or meters.faded is not sound:
+                meters = _StripMeters(given, sound, self._most_reduced(name, given))
+                self._meters[name] = meters
+            found[name] = (*meters.peaks[at], meters.most[k])
         return found | self._read_meters(self._at.mixer.position - 1)
 
     def _most_reduced(self, name: str, given: StripBlock) -> list[float]:

@@ -321,8 +321,9 @@ class Mixer:
         the first of them that is meant, how many."""
         inside = min(count, max(self.plan.blocks - k, 0))
         found = self._covered(name, k, inside) if inside else []
-        silent = (self._silence(self.plan.strip(name)), 0, 1)
-        return found + [silent] * (count - inside)
+        if inside < count:
+            found += [(self._silence(self.plan.strip(name)), 0, 1)] * (count - inside)
+        return found
 
     def _covered(self, name: str, k: int, count: int) -> list[tuple[StripBlock, int, int]]:
         """Return what holds blocks of a strip, computing up to them."""
