@@ -13,11 +13,13 @@ class SessionIndex:
     def __init__(self, session: Session) -> None:
         self.session = session
         self.strips = {s.id: s for s in session.strips}
+        self.frames = session.frames()
         self.levers = {lever.id: lever for lever in session.levers}
         self.elements: dict[str, Element] = {}
         self.branches: dict[str, Branch] = {}
         self._homes: dict[str, str] = {}
         self._strip_of: dict[str, Strip] = {}
+        self._within = {name: {name} for name in self.strips}
         for strip in session.strips:
             self._enter(strip, strip.id, strip.chain)
 
@@ -26,10 +28,12 @@ class SessionIndex:
             self.elements[element.id] = element
             self._homes[element.id] = home
             self._strip_of[element.id] = strip
+            self._within[strip.id].add(element.id)
             if isinstance(element, Split):
                 for branch in element.branches:
                     self.branches[branch.id] = branch
                     self._strip_of[branch.id] = strip
+                    self._within[strip.id].add(branch.id)
                     self._enter(strip, branch.id, branch.chain)
 
     @property
@@ -53,7 +57,7 @@ class SessionIndex:
 
     def within(self, strip: str) -> set[str]:
         """Return the ids of a strip and of everything on its chain."""
-        return {strip} | {name for name, of in self._strip_of.items() if of.id == strip}
+        return self._within[strip]
 
     def strip_of_source(self, source: str) -> str | None:
         """Return the strip on which a key's source, "strip:ID", "stage:ID" or "branch:ID", is."""

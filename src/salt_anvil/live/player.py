@@ -355,6 +355,7 @@ class Player:
             observe=where.strip,
             measured=self._shelf.join_measurement,
             audition=(where.strip, self._audition_db) if where.strip and in_mix else None,
+            before=self._plan,
         )
 
     def _take(self, session: Session) -> None:

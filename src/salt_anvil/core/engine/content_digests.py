@@ -36,15 +36,15 @@ def with_digest(
     measured: JoinMeasurements,
 ) -> StripPlan:
     """Return the plan with its steady joins looked up, in order, and its digest."""
-    strip, graph, session = plan.strip, plan.graph, index.session
-    inputs: list[Any] = [session.rate, session.frames(), plan.context.channels]
+    strip, graph, rate = plan.strip, plan.graph, index.session.rate
+    inputs: list[Any] = [rate, index.frames, plan.context.channels]
     inputs.append([strip.audio, strip.frames] if strip.kind == "track" else None)
     inputs += [_route_facts(r, done) for r in plan.feeds]
     joins: list[SteadyJoin] = []
     groups: list[str] = []
     if len(plan.feeds) > GROUP:
         fed = [_route_facts(r, done) for r in plan.feeds]
-        frame = ["group", session.rate, session.frames()]
+        frame = ["group", rate, index.frames]
         groups = [_digest([*frame, fed[i : i + GROUP]]) for i in range(0, len(fed), GROUP)]
     if strip.join.law == "steady":
         ready = all(_settled(done[r.strip]) for r in plan.feeds)

@@ -390,25 +390,26 @@ class Mixer:
         Strips that are frozen must sound the same in both.
         """
         self._wake()
-        rewired = self._leave(plan)
+        rewired, before = self._leave(plan), self.plan
         self.plan = plan
         self._sums.clear()
         self._inputs.clear()
         for item in plan.strips:
             name = item.strip.id
             runner = self._runners.get(name)
-            if name in self._frozen:
-                self._joins[name].change(item)
-                self._add_faders(item)
-                continue
-            if runner is None or runner.plan.context.channels != item.context.channels:
+            frozen = name in self._frozen
+            if not frozen and not (
+                runner and runner.plan.context.channels == item.context.channels
+            ):
                 self._add(item)
                 continue
-            self._add_faders(item)
-            self._joins[name].change(item)
+            old = before.strip(name)
+            if old.routes != item.routes or not item.runs_like(old):
+                self._add_faders(item)
+                self._joins[name].change(item)
             if name in rewired:
                 self._runners[name] = rewired[name]
-            else:
+            elif runner and not frozen:
                 runner.change(item)
         for name in ({*self._runners, *self._frozen}) - set(plan.digests):
             for kept in (self._runners, self._frozen, self._fading, self._leaving, self._recent):

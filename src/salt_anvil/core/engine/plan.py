@@ -115,6 +115,14 @@ class StripPlan:
         """Return the lanes of a stage, split or branch of this strip, or of the strip."""
         return self.lanes.get(owner, NONE)
 
+    def runs_like(self, other: "StripPlan") -> bool:
+        """Say whether everything moves here as it does in another plan of the same strip."""
+        if (self.strip, self.graph, self.context) != (other.strip, other.graph, other.context):
+            return False
+        if (self.lanes, self.audition_db) != (other.lanes, other.audition_db):
+            return False
+        return {j.name: j.measured for j in self.joins} == {j.name: j.measured for j in other.joins}
+
     def measurement(self, name: str) -> JoinMeasurement | None:
         """Return the measurement of a steady join."""
         return next((j.measured for j in self.joins if j.name == name), None)

@@ -397,6 +397,8 @@ class StripRunner:
     def fits(self, plan: StripPlan) -> bool:
         """Say whether a changed plan needs no new runner."""
         graph = plan.graph
+        if graph is self.plan.graph:
+            return plan.exports == self.plan.exports
         return (
             len(graph.nodes) == len(self._steps)
             and graph.outside == self.plan.graph.outside
@@ -406,10 +408,12 @@ class StripRunner:
 
     def change(self, plan: StripPlan) -> None:
         """Move to other settings of the same wiring without a click."""
+        same, self.plan = plan.runs_like(self.plan), plan
+        if same:
+            return
         for step, node in zip(self._steps, plan.graph.nodes, strict=True):
             step.change(node, plan)
         self._trim.to(trim_trajectory(plan))
-        self.plan = plan
 
     def rewired(self, plan: StripPlan) -> "StripRunner":
         """Return a runner of another wiring that stands where this one stands, warm.
