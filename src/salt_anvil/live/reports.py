@@ -19,7 +19,7 @@ from salt_anvil.core.engine.mixer import MixBlock, Mixer
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.strip import CELLS, StripBlock
 from salt_anvil.core.measure.loudness import SILENT
-from salt_anvil.core.measure.overview import extremes
+from salt_anvil.core.measure.overview import extremes, peaks, raise_to_most
 from salt_anvil.core.measure.reduction import (
     WholeReduction,
     inside,
@@ -69,8 +69,8 @@ def _extremes(sound: Sound) -> Pairs:
 
 def _peaks(sound: Sound) -> Pairs:
     """Return the peaks of left and right, block by block."""
-    highest = np.abs(extremes(sound, BLOCK)).max(axis=1).astype(np.float64)
-    return [(sides[0], sides[-1]) for sides in np.round(highest, 5).tolist()]
+    highest = np.round(peaks(sound, BLOCK).astype(np.float64), 5).tolist()
+    return [(sides[0], sides[-1]) for sides in highest]
 
 
 def _powers(sound: Sound) -> Sound:
@@ -275,9 +275,7 @@ class Reporter:
             cells = reported.get("reduction_db")
             if stage not in off and cells is not None:
                 # Checkpoints do not keep reports: there may be fewer of them than of the sound.
-                whole = np.zeros((count * CELLS, cells.shape[1]))
-                whole[: len(cells)] = cells
-                most = np.maximum(most, whole.reshape(count, -1).max(axis=1))
+                raise_to_most(most, cells, CELLS)
         return _told(most)
 
     def _read_meters(self, k: int) -> dict[str, tuple[float, float, float]]:

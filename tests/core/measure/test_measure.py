@@ -13,7 +13,7 @@ from scipy import signal
 
 from salt_anvil.core.dsp.between import EDGE
 from salt_anvil.core.dsp.k_weighting import k_weighting
-from salt_anvil.core.measure import rows
+from salt_anvil.core.measure import overview, rows
 from salt_anvil.core.measure.overview import mean_squares
 from salt_anvil.core.measure.reduction import reduction_figures
 from salt_anvil.core.measure.rows import RowMeter, figures
@@ -205,3 +205,15 @@ def test_ebu_3341_short_term_wherever_it_begins(place: int) -> None:
     quiet = np.zeros((place * 7200, 2))
     sound = np.concatenate([quiet, sine(1000, 3, level_db=-23), np.zeros((48000, 2))])
     assert measured(sound).short_term_max_lufs == pytest.approx(-23, abs=0.1)
+
+
+@pytest.mark.parametrize("channels", [1, 2])
+def test_peaks_and_the_most_of_pieces_are_numpy_s(channels: int) -> None:
+    sound = noise(3 * 64 + 5, channels, seed=channels)
+    found = overview.peaks(sound, 64)
+    for piece, wanted in enumerate(found):
+        assert wanted == pytest.approx(np.abs(sound[64 * piece :][:64]).max(axis=0), rel=1e-6)
+    most = np.array([0.0, 9.0, 0.1, 0.2])
+    cells = np.abs(np.repeat(sound, 2, axis=1))[:11, ::2]
+    overview.raise_to_most(most, cells, 4)
+    assert (most == [cells[:4].max(), 9.0, max(cells[8:11].max(), 0.1), 0.2]).all()

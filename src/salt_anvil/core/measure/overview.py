@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from salt_anvil.core.audio import Sound
+from salt_anvil.core.audio import Sound, Values
 from salt_anvil.core.compiled import kernel, measuring
 from salt_anvil.core.dsp.maxima import extremes_of
 
@@ -18,6 +18,25 @@ def _extremes(sound: Sound, size: int, out: Narrow) -> None:
         high, low, other_high, other_low = extremes_of(values[begin * n : end * n], n)
         out[piece, 0, 0], out[piece, 1, 0] = low, high
         out[piece, 0, n - 1], out[piece, 1, n - 1] = other_low, other_high
+
+
+@kernel
+def _peaks(sound: Sound, size: int, out: Narrow) -> None:
+    values, n = sound.ravel(), sound.shape[1]
+    for piece in range(len(out)):
+        begin, end = piece * size, min((piece + 1) * size, len(sound))
+        high, low, other_high, other_low = extremes_of(values[begin * n : end * n], n)
+        out[piece, 0] = max(high, -low)
+        if n > 1:
+            out[piece, 1] = max(other_high, -other_low)
+
+
+@kernel
+def raise_to_most(most: Values, cells: Sound, size: int) -> None:
+    """Raise each value to the greatest of its `size` rows of cells; there may be fewer of them."""
+    for row in range(min(len(cells), size * len(most))):
+        for channel in range(cells.shape[1]):
+            most[row // size] = max(most[row // size], cells[row, channel])
 
 
 @measuring
@@ -35,6 +54,13 @@ def extremes(sound: NDArray[np.floating], size: int) -> Narrow:
     """Return (columns, min and max, channels) of pieces of `size` frames; the last may be short."""
     out = np.empty((-(-len(sound) // size), 2, sound.shape[1]), np.float32)
     _extremes(np.ascontiguousarray(sound, np.float64), size, out)
+    return out
+
+
+def peaks(sound: Sound, size: int) -> Narrow:
+    """Return the greatest magnitude of pieces of `size` frames, (pieces, channels)."""
+    out = np.empty((-(-len(sound) // size), sound.shape[1]), np.float32)
+    _peaks(np.ascontiguousarray(sound), size, out)
     return out
 
 
