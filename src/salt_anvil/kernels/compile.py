@@ -11,7 +11,7 @@ from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.stereo import from_mid_side, placed, placed_along, to_mid_side
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError
-from salt_anvil.core.measure.overview import extremes, mean_squares, peaks, raise_to_most
+from salt_anvil.core.measure.overview import extremes, mean_squares, raise_to_most
 from salt_anvil.core.measure.rows import RowMeter
 from salt_anvil.core.measure.spectrum import Spectrum
 from salt_anvil.core.processors import REGISTRY, Context, Params, Processor
@@ -85,7 +85,6 @@ def compile_kernels(
     spectrum.feed(sound)
     spectrum.levels()
     extremes(sound, GRID)
-    peaks(sound, GRID)
     for cells in (sound, sound[:, 1:]):  # what stands alone, and beside others
         raise_to_most(np.zeros(1), cells, GRID)
     mean_squares(sound, GRID)

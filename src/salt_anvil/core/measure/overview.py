@@ -21,17 +21,6 @@ def _extremes(sound: Sound, size: int, out: Narrow) -> None:
 
 
 @kernel
-def _peaks(sound: Sound, size: int, out: Narrow) -> None:
-    values, n = sound.ravel(), sound.shape[1]
-    for piece in range(len(out)):
-        begin, end = piece * size, min((piece + 1) * size, len(sound))
-        high, low, other_high, other_low = extremes_of(values[begin * n : end * n], n)
-        out[piece, 0] = max(high, -low)
-        if n > 1:
-            out[piece, 1] = max(other_high, -other_low)
-
-
-@kernel
 def raise_to_most(most: Values, cells: Sound, size: int) -> None:
     """Raise each value to the greatest of its `size` rows of cells; there may be fewer of them."""
     for row in range(min(len(cells), size * len(most))):
@@ -57,11 +46,10 @@ def extremes(sound: NDArray[np.floating], size: int) -> Narrow:
     return out
 
 
-def peaks(sound: Sound, size: int) -> Narrow:
+def peaks(sound: NDArray[np.floating], size: int) -> Narrow:
     """Return the greatest magnitude of pieces of `size` frames, (pieces, channels)."""
-    out = np.empty((-(-len(sound) // size), sound.shape[1]), np.float32)
-    _peaks(np.ascontiguousarray(sound), size, out)
-    return out
+    both = extremes(sound, size)
+    return np.maximum(both[:, 1], -both[:, 0])
 
 
 def mean_squares(sound: Sound, size: int) -> Narrow:
