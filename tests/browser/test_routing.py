@@ -22,12 +22,17 @@ def strip_of(page: Page, strip: str) -> dict[str, Any]:
     )
 
 
+SETTLED = "saltAnvil.work.settled()"
+"""Until all that was done on the page is stored."""
+
+
 def type_into(page: Page, name: str, text: str) -> None:
-    """Type a value into a control, which stores it."""
+    """Type a value into a control, until it is stored: before that it is only in the hand."""
     control = page.get_by_role("slider", name=name, exact=True)
     control.focus()
     page.keyboard.type(text)
     page.keyboard.press("Enter")
+    page.evaluate(SETTLED)
 
 
 def wait_for_reduction(page: Page, stage: str, least_db: float) -> None:

@@ -5,6 +5,7 @@ from playwright.sync_api import Page, Route, expect
 
 from tests.browser.sound import recorded, start_recording
 from tests.browser.test_job import open_demo
+from tests.browser.test_routing import SETTLED
 
 STAGE = "squeezebox-tamer"
 
@@ -107,10 +108,12 @@ def test_places_by_keyboard(page: Page) -> None:
     page.wait_for_function("saltAnvil.work.stage.params.places[1].on === false")
     page.keyboard.press("Delete")
     page.wait_for_function("saltAnvil.work.stage.params.places.length === 1")
-    while places(page) != before:
-        revision = page.evaluate("saltAnvil.work.state.revision")
+    page.evaluate(SETTLED)
+    for _ in range(4):
+        assert places(page) != before
         page.keyboard.press("Control+z")
-        page.wait_for_function(f"saltAnvil.work.state.revision !== {revision}")
+        page.evaluate(SETTLED)
+    assert places(page) == before
     page.wait_for_function("saltAnvil.work.state.undo === null")
 
 

@@ -348,6 +348,28 @@ def test_strips_are_computed_beside_each_other_where_one_processor_is_hardly_eno
     assert (sounds[0] == sounds[1]).all()
 
 
+@pytest.mark.parametrize("at", ["chain", "c2"])
+def test_what_is_told_is_the_same_however_many_blocks_are_computed_in_one_go(at: str) -> None:
+    """Of a strip with several stages as a whole, and of one of them."""
+    told = []
+    for ahead in (40, 640):
+        player = Player(small_session(), source, RenderCache())
+        player.ahead.chosen = ahead
+        player.listen(Listen(strip="c", at=at))
+        player.play(0)
+        reported: list[str] = []
+        together = 1
+        while len(reported) < 48:
+            reported += [p.report.model_dump_json() for p in player.pieces()]
+            player.took(1, 1.0)
+            together = max(together, player._together)
+            player.played(player.epoch, max(player.sent - 30 * BLOCK, 0))
+        assert together == (1 if ahead == 40 else AT_ONCE)
+        told.append(reported[:48])
+    assert told[0] == told[1]
+    assert '"reduction":[]' not in told[0][40]
+
+
 def test_meters_of_what_was_computed_in_one_go() -> None:
     """Block by block; a stage may have told less than there is sound."""
     plan = make_plan(small_session())

@@ -190,6 +190,46 @@ def test_shadow_is_the_mix_without_the_chain() -> None:
     assert np.abs(np.concatenate(heard) - expected).max() < 1e-6
 
 
+@pytest.mark.parametrize("strip", ["a", "c", "bus"])
+def test_the_shadow_is_the_same_however_many_blocks_are_computed_in_one_go(strip: str) -> None:
+    """Though its level and a stage behind it are changed between two goes."""
+    heard = []
+    for together in (1, 5):
+        session = small_session()
+        mixer = Mixer(make_plan(session), source, tapped=True)
+        shadow, found = BypassMix(mixer, strip, "chain"), []
+        for k in range(40):
+            if k == 20:
+                shadow.level(0.5)
+                session, _ = SetParams(stage="main1", params={"threshold_db": -45}).apply(session)
+                plan = make_plan(session, before=mixer.plan)
+                mixer.change(plan)
+                shadow.change(plan)
+            if k % together == 0:
+                mixer.foresee(k + together)
+            mixer.block()
+            found.append(shadow.block(k))
+        heard.append(np.concatenate(found))
+    assert (heard[0] == heard[1]).all()
+    assert np.abs(heard[0]).max() > 0.01
+
+
+def test_the_level_of_the_shadow_is_reached_and_kept() -> None:
+    heard = []
+    for level in (1.0, 0.5):
+        mixer = Mixer(make_plan(small_session()), source, tapped=True)
+        shadow, found = BypassMix(mixer, "main", "chain"), []
+        for k in range(40):
+            if k == 20:
+                shadow.level(level)
+            mixer.block()
+            found.append(shadow.block(k))
+        heard.append(np.concatenate(found))
+    assert (heard[0][: 20 * BLOCK] == heard[1][: 20 * BLOCK]).all()
+    assert np.allclose(heard[0][30 * BLOCK :] * 0.5, heard[1][30 * BLOCK :])
+    assert np.abs(heard[0][30 * BLOCK :]).max() > 0.01
+
+
 def test_taps_give_both_sides_in_step() -> None:
     mixer = Mixer(make_plan(small_session()), source, tapped=True)
     before, after = [], []

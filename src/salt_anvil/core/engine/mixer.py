@@ -274,16 +274,16 @@ class Mixer:
             name = item.strip.id
             wanted = name not in self._frozen if names is None else name in names
             if wanted:
-                count = self._sure(name) - k
+                count = self._sure(name, k)
                 result.strips.hold(name, *self._given(name, k, count))
-                sound, at, _ = self._faded(item.output, k, max(count, 1))[0]
+                sound, at, _ = self._faded(item.output, k, count)[0]
                 result.faded.hold(name, sound, at)
         self.position = k + 1
         return result
 
-    def _sure(self, name: str) -> int:
-        """Return before which block a strip is sure to be asked for everything."""
-        return self._runners[name].until if name in self._runners else 0
+    def _sure(self, name: str, k: int) -> int:
+        """Return how many blocks from k on a strip is sure to be asked for, one at least."""
+        return max(self._runners[name].until - k, 1) if name in self._runners else 1
 
     def chunk(self, name: str, count: int) -> StripBlock:
         """Return the next blocks of a running strip as one and move on; nobody listens to it."""
@@ -313,7 +313,7 @@ class Mixer:
         from there on are sure to be asked for."""
         if k >= self.plan.blocks:
             return self._silence(self.plan.strip(name)), 0
-        block, at, _ = self._covered(name, k, max(count, 1))[0]
+        block, at, _ = self._covered(name, k, count)[0]
         return block, at
 
     def given(self, name: str, k: int, count: int) -> list[tuple[StripBlock, int, int]]:

@@ -2,21 +2,22 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.compiled import measuring
+from salt_anvil.core.dsp.between import kaiser
 
 LOW_HZ, PER_OCTAVE, STEPS = 20.0, 12, 120
 FLOOR_DB = -120.0
 WINDOWS = ((250.0, 32768), (2000.0, 8192), (np.inf, 2048))
 """Up to which frequency how many frames at 48 kHz are looked at; other rates in proportion."""
 THINNING = 4
-"""Each longer window looks at every so manieth frame of what the shorter one looks at ..."""
+"""Each longer window looks at one in so many frames of what the next shorter one looks at ..."""
 KEPT, REMOVED = 0.047, 0.203
-"""... after all above one share of the rate is taken away; up to the other nothing is changed:
-2 kHz and a band's half at 44.1 kHz, and what would fold down there."""
-DEPTH_DB = 120.0
+"""... filtered: nothing is changed up to one share of the rate, all is taken away from the other on
+(at 44.1 kHz up to 2 kHz and half a band, and from what would fold down to there)."""
+TAPS, BETA = 51, 12.3
+"""For 120 dB (Kaiser's formulas: 0.1102 (A - 8.7), and (A - 7.95) / (14.36 width))."""
 DIGEST = 8192
 """Frames that wait at most until they are looked at."""
 
@@ -29,14 +30,14 @@ def centres() -> Sound:
 
 
 def _thinning_taps() -> Rows32:
-    length, beta = signal.kaiserord(DEPTH_DB, 2 * (REMOVED - KEPT))
-    taps = signal.firwin(length | 1, (KEPT + REMOVED) / 2, window=("kaiser", beta), fs=1.0)
-    return np.asarray(taps, np.float32)
+    at = np.arange(TAPS, dtype=np.float64) - TAPS // 2
+    taps = np.sinc((KEPT + REMOVED) * at) * kaiser(at, TAPS / 2, BETA)
+    return np.asarray(taps / taps.sum(), np.float32)
 
 
 @measuring
 def _thin_into(found: Rows32, whole: Rows32, taps: Rows32) -> None:
-    """Fill found (rows, frames) with every fourth frame of the filtered rows."""
+    """Fill found (rows, frames) with one in THINNING frames of the filtered rows."""
     for row in range(found.shape[0]):
         for i in range(found.shape[1]):
             part = whole[row, THINNING * i : THINNING * i + len(taps)]
@@ -64,29 +65,29 @@ def _sum_bands_into(
 
 
 class _Thinned:
-    """Takes rows; gives every fourth frame of them, without what cannot stand there."""
+    """Takes two rows; gives one in THINNING frames of them, without what cannot stand there."""
 
     _taps = _thinning_taps()
 
-    def __init__(self, rows: int) -> None:
-        self._held = np.zeros((rows, len(self._taps) - 1), np.float32)
+    def __init__(self) -> None:
+        self._held = np.zeros((2, TAPS - 1), np.float32)
 
     def take(self, rows: Rows32) -> Rows32:
         whole = np.concatenate([self._held, rows], axis=1)
-        count = (whole.shape[1] - len(self._taps)) // THINNING + 1
-        self._held = whole[:, max(count, 0) * THINNING :]
-        found = np.empty((len(rows), max(count, 0)), np.float32)
+        count = (whole.shape[1] - TAPS) // THINNING + 1  # 0 where one frame is too few
+        self._held = whole[:, count * THINNING :]
+        found = np.empty((2, count), np.float32)
         _thin_into(found, whole, self._taps)
         return found
 
 
 class _Window:
-    """The bands that are read from the last so many frames of rows at some rate."""
+    """The bands that are read from the last so many frames of two rows at some rate."""
 
-    def __init__(self, rate: float, size: int, middles: Sound, rows: int) -> None:
+    def __init__(self, rate: float, size: int, middles: Sound) -> None:
         window = np.hanning(size)
         self._window = window.astype(np.float32)
-        self._past = np.zeros((rows, size), np.float32)
+        self._past = np.zeros((2, size), np.float32)
         hz = np.fft.rfftfreq(size, 1 / rate)
         half = 2 ** (1 / (2 * PER_OCTAVE))
         nearest = np.rint(middles * size / rate).astype(int)
@@ -125,9 +126,9 @@ class Spectrum:
         for end, size in WINDOWS:
             mine = middles[(middles >= begin) & (middles < end)]
             scaled = 1 << round(np.log2(size * rate / 48000))
-            self._windows.append(_Window(rate / factor, scaled // factor, mine, 2))
+            self._windows.append(_Window(rate / factor, scaled // factor, mine))
             begin, factor = end, factor // THINNING
-        self._thinned = [_Thinned(2) for _ in WINDOWS[1:]]
+        self._thinned = [_Thinned() for _ in WINDOWS[1:]]
         self._waiting: list[Sound] = []
         self._frames = 0
 
