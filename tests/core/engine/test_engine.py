@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from salt_anvil.core.audio import BLOCK
+from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.edits import SetParams, SetStage, SetStrip
 from salt_anvil.core.engine.bypass_mix import BypassMix
 from salt_anvil.core.engine.fader import bus_sum, gains_trajectory, tree_sum
@@ -12,7 +12,7 @@ from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
-from salt_anvil.core.engine.strip import CHECKPOINT
+from salt_anvil.core.engine.strip import AT_ONCE, CHECKPOINT
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError, RoutingError
 from salt_anvil.core.processors import Context
@@ -212,6 +212,26 @@ def test_the_shadow_is_the_same_however_many_blocks_are_computed_in_one_go(strip
         heard.append(np.concatenate(found))
     assert (heard[0] == heard[1]).all()
     assert np.abs(heard[0]).max() > 0.01
+
+
+def test_no_more_than_a_piece_is_computed_ahead_however_long_all_is_wanted() -> None:
+    """A song is written without being held in memory."""
+    read = {}
+
+    def counted(audio: str, start: int, frames: int) -> Sound:
+        read[audio] = start + frames
+        return np.full((frames, 2 if audio == "a" else 1), 0.1)
+
+    strips = [
+        s.model_copy(update={"frames": s.frames and 500 * BLOCK}) for s in small_session().strips
+    ]
+    mixer = Mixer(make_plan(small_session(strips=strips)), counted)
+    mixer.foresee(500)
+    for k in range(200):
+        mixer.block()
+        # The bus and the main strip read ahead by their latency, and each in whole pieces.
+        assert max(read.values()) < (k + 4 * AT_ONCE) * BLOCK
+    assert len(read) == 3
 
 
 def test_the_level_of_the_shadow_is_reached_and_kept() -> None:

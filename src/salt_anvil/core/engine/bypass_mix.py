@@ -62,8 +62,8 @@ class BypassMix:
         for kept in (*self._outs.values(), *self._routed.values()):
             kept.drop_before(k)
         main = self._mixer.plan.main
-        count = max(self._mixer.runner(main).until - k, 1)
-        sound, at, _ = self._faded(self._mixer.plan.strip(main).output, k, count)[0]
+        output = self._mixer.plan.strip(main).output
+        sound, at, _ = self._faded(output, k, self._mixer.sure(main, k))[0]
         return blocks_of(sound, at, 1)
 
     def _reader(self, name: str) -> Reader:

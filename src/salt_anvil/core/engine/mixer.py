@@ -274,16 +274,18 @@ class Mixer:
             name = item.strip.id
             wanted = name not in self._frozen if names is None else name in names
             if wanted:
-                count = self._sure(name, k)
+                count = self.sure(name, k)
                 result.strips.hold(name, *self._given(name, k, count))
                 sound, at, _ = self._faded(item.output, k, count)[0]
                 result.faded.hold(name, sound, at)
         self.position = k + 1
         return result
 
-    def _sure(self, name: str, k: int) -> int:
-        """Return how many blocks from k on a strip is sure to be asked for, one at least."""
-        return max(self._runners[name].until - k, 1) if name in self._runners else 1
+    def sure(self, name: str, k: int) -> int:
+        """Return how many blocks from k on a strip is sure to be asked for, one at least, and no
+        more than to the next checkpoint."""
+        runner = self._runners.get(name)
+        return min(max(runner.until - k, 1), CHECKPOINT - k % CHECKPOINT) if runner else 1
 
     def chunk(self, name: str, count: int) -> StripBlock:
         """Return the next blocks of a running strip as one and move on; nobody listens to it."""
