@@ -68,6 +68,7 @@ def _zygote() -> tuple[socket.socket, subprocess.Popen[bytes]]:
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,
         env=os.environ | PATIENT,
+        start_new_session=True,
     )
     there.close()
     return here, process
@@ -81,8 +82,8 @@ def _serve_copies(asked: socket.socket) -> None:
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     while True:
         told, files, _, _ = socket.recv_fds(asked, _LONGEST, 1)
-        if not told:
-            return
+        if not told:  # the tests are over, or were killed: what they left running ends too
+            os.killpg(0, signal.SIGTERM)
         pid = os.fork()
         if not pid:
             asked.close()
