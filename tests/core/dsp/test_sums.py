@@ -1,5 +1,7 @@
 """Weighted sums: against numpy, in pieces of any length, from any places."""
 
+from typing import Any
+
 import numpy as np
 import pytest
 
@@ -56,13 +58,18 @@ def test_some_of_the_weights_alone() -> None:
         assert room[begin : begin + 50] == pytest.approx(wanted, abs=1e-12)
 
 
-_run = run(21, 3, 16)
+_single, _double = run(3, 16, single=True), run(3, 8)
 _tops = tops(3, 7, 16)
 
 
 @kernel
-def _run_into(room: np.ndarray, weights: np.ndarray, to: int, at: int) -> None:
-    _run(room, weights, to, at)
+def _single_into(room: np.ndarray, weights: np.ndarray, out: np.ndarray, to: int, at: int) -> None:
+    _single(room, weights, out, to, at)
+
+
+@kernel
+def _double_into(room: np.ndarray, weights: np.ndarray, out: np.ndarray, to: int, at: int) -> None:
+    _double(room, weights, out, to, at)
 
 
 @kernel
@@ -72,15 +79,22 @@ def _tops_into(
     _tops(most, to, line, places, at, weights)
 
 
-def test_a_run_of_sums_is_that_of_numpy() -> None:
+@pytest.mark.parametrize("taps", [32, 33, 100])
+@pytest.mark.parametrize(
+    ("run_into", "kind", "sums", "near"),
+    [(_single_into, np.float32, 48, 1e-5), (_double_into, np.float64, 24, 1e-12)],
+)
+def test_a_run_of_sums_is_that_of_numpy(
+    run_into: Any, kind: type, sums: int, near: float, taps: int
+) -> None:
     """At the ends of the run a value is part of some of the sums only."""
-    weights, line = noise(21, 1)[:, 0].astype(np.float32), noise(80, 1)[:, 0].astype(np.float32)
-    room = np.concatenate([line, np.full(60, np.nan, np.float32)])
-    _run_into(room, weights, 85, 9)
-    wanted = np.correlate(line[9 : 9 + 48 + 20].astype(np.float64), weights, "valid")
-    assert room[85 : 85 + 48] == pytest.approx(wanted, abs=1e-6)
-    assert np.isnan(room[80:85]).all()
-    assert np.isnan(room[133:]).all()
+    weights, line = noise(taps, 1)[:, 0].astype(kind), noise(160, 1)[:, 0].astype(kind)
+    out = np.full(60, np.nan, kind)
+    run_into(line, weights, out, 5, 9)
+    wanted = np.correlate(line[9 : 9 + sums + taps - 1].astype(np.float64), weights, "valid")
+    assert out[5 : 5 + sums] == pytest.approx(wanted, abs=near)
+    assert np.isnan(out[:5]).all()
+    assert np.isnan(out[5 + sums :]).all()
 
 
 def test_the_greatest_of_several_sums() -> None:

@@ -83,7 +83,7 @@ def _bend_factor(taps: Values, at: float) -> float:
 
 
 # All half-way values of a step at once, and all points of a group.
-_half_way_into = run(HALF_TAPS, _MIDS // 16, 16)
+_half_way_into = run(_MIDS // 16, 16, single=True)
 _points_into = tops(POINTS - 1, FINE_TAPS, _GROUP)
 _HALF_WAY_BEND = _bend_factor(half_way(), (HALF_TAPS - 1) / 2)
 _FROM_DOUBLED = max(_bend_factor(fine()[p - 1], _NEAR - 1 + p / POINTS) for p in range(1, POINTS))
@@ -122,7 +122,7 @@ def _reach(
     """
     half_way, _, taps, _, from_doubled, slack = tables
     near, behind = _NEAR // 2, len(room) - _BEHIND
-    _half_way_into(room, half_way, behind, at)
+    _half_way_into(room, half_way, room, behind, at)
     between = room[behind : behind + _MIDS]
     first = at + BEFORE - near
     samples = room[first : first + _MIDS + 1]

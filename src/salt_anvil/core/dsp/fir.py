@@ -77,31 +77,35 @@ def sums(rows: int, vectors: int, lanes: int) -> Callable[..., None]:
     return fill
 
 
-def run(count: int, vectors: int, lanes: int) -> Callable[..., None]:
-    """Return a function that fills vectors * lanes sums in float32 of values that follow one
-    another: room[to + i] with the sum over t of weights[t] * room[at + i + t], t < count.
+def run(vectors: int, lanes: int, *, single: bool = False) -> Callable[..., None]:
+    """Return a function that fills vectors * lanes sums of values that follow one another:
+    out[to + i] with the sum over t of weights[t] * room[at + i + t]; in float32 if single.
 
-    It takes room, weights, to, at. Each value is loaded once for all the sums that it is part of,
-    which takes half the time of `sums`; the order of a sum is the same.
+    It takes room, weights, out, to, at; (vectors - 1) * lanes weights at least. Each value is
+    loaded once for all the sums that it is part of, which takes half the time of `sums`; the order
+    of a sum is the same.
     """
 
     @intrinsic
-    def fill(typing: Any, room: Any, weights: Any, to: Any, at: Any) -> Any:
+    def fill(typing: Any, room: Any, weights: Any, out: Any, to: Any, at: Any) -> Any:
         def code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-            kind = ir.VectorType(_SINGLE, lanes)
-            values, factors = (
-                context.make_array(type_)(context, builder, value).data
-                for type_, value in zip(signature.args[:2], args[:2], strict=True)
-            )
+            kind = ir.VectorType(_SINGLE if single else _DOUBLE, lanes)
+            arrays = [
+                context.make_array(type_)(context, builder, value)
+                for type_, value in zip(signature.args[:3], args[:3], strict=True)
+            ]
+            values, factors, ends = (array.data for array in arrays)
+            count = builder.extract_value(arrays[1].shape, 0)
             multiply_add = _multiply_add(builder, kind)
             nothing = ir.Constant(kind, [0.0] * lanes)
             totals = [variable(builder, nothing) for _ in range(vectors)]
             # At the ends of the run a value is part of some of the vectors only.
-            borders = sorted({m * lanes + e for m in range(vectors) for e in (0, count)})
-            for low, high in pairwise(borders):
-                part = [m for m in range(vectors) if m * lanes <= low < m * lanes + count]
-                with cgutils.for_range(builder, _index(high, 64), _index(low, 64)) as loop:
-                    here = builder.gep(values, [builder.add(args[3], loop.index)])
+            begins = [_index(m * lanes, 64) for m in range(vectors)]
+            borders = [*begins, *(builder.add(count, begin) for begin in begins)]
+            for turn, (low, high) in enumerate(pairwise(borders)):
+                part = range(max(turn - vectors + 1, 0), min(turn + 1, vectors))
+                with cgutils.for_range(builder, high, low) as loop:
+                    here = builder.gep(values, [builder.add(args[4], loop.index)])
                     given = _vector_at(builder, kind, here)
                     for m in part:
                         index = builder.sub(loop.index, _index(m * lanes, 64))
@@ -109,12 +113,12 @@ def run(count: int, vectors: int, lanes: int) -> Callable[..., None]:
                         more = builder.call(multiply_add, [weight, given, builder.load(totals[m])])
                         builder.store(more, totals[m])
             for m, total in enumerate(totals):
-                there = builder.gep(values, [builder.add(args[2], _index(m * lanes, 64))])
+                there = builder.gep(ends, [builder.add(args[3], _index(m * lanes, 64))])
                 there = builder.bitcast(there, kind.as_pointer())
-                builder.store(builder.load(total), there, align=4)
+                builder.store(builder.load(total), there, align=4 if single else 8)
             return context.get_dummy_value()
 
-        return types.void(room, weights, to, at), code
+        return types.void(room, weights, out, to, at), code
 
     return fill
 

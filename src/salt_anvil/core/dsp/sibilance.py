@@ -6,18 +6,19 @@ from functools import lru_cache
 import numpy as np
 
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
-from salt_anvil.core.compiled import inlined, kernel
+from salt_anvil.core.compiled import kernel
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
+from salt_anvil.core.dsp.fir import run
 from salt_anvil.core.dsp.grid import grid_cells
 
 # Columns of the control vector behind dynamics': share of `relative`, time of the mean squares.
 RELATIVE, WHOLE = d.CONTROLS, d.CONTROLS + 1
 CONTROLS = d.CONTROLS + 2
 SMALLEST_DB = 1e-9
-TOGETHER = 256
-"""Frames of a range that are summed together: they stay in the cache, with the taps' lines."""
+TOGETHER = 48
+"""Frames of a range that are summed together."""
 HEADROOM_DB = 60.0
 """A relative level counts at most this much above the level of the whole, so that silence, of
 which every range is a great part, asks for nothing; common practice, no source."""
@@ -66,47 +67,30 @@ def ranges(
     return taps
 
 
-@inlined
-def _add_pairs(total: Sound, line: Sound, middle: int, t: int, taps: Sound) -> None:
-    """Add the weighted values t to t + 3 before and behind the middle."""
-    w0, w1, w2, w3 = taps[t], taps[t + 1], taps[t + 2], taps[t + 3]
-    before, behind = middle - t - 3, middle + t
-    a3, a2 = line[before : before + TOGETHER], line[before + 1 : before + 1 + TOGETHER]
-    a1, a0 = line[before + 2 : before + 2 + TOGETHER], line[before + 3 : before + 3 + TOGETHER]
-    b0, b1 = line[behind : behind + TOGETHER], line[behind + 1 : behind + 1 + TOGETHER]
-    b2, b3 = line[behind + 2 : behind + 2 + TOGETHER], line[behind + 3 : behind + 3 + TOGETHER]
-    for i in range(TOGETHER):
-        total[i] += (w0 * (a0[i] + b0[i]) + w1 * (a1[i] + b1[i])) + (
-            w2 * (a2[i] + b2[i]) + w3 * (a3[i] + b3[i])
-        )
+_sums_into = run(TOGETHER // 8, 8)
 
 
 @kernel
 def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
     """Fill out (frames, channels) with what a symmetrical filter passes.
 
-    sound: (frames + 2 * half, channels); out[i] is centred on sound[i + half]. taps: (half + 1,).
+    sound: (frames + 2 * half, channels); out[i] is centred on sound[i + half]. taps: (half + 1,),
+    TOGETHER / 2 at least.
     """
     frames, channels = out.shape
     half = len(taps) - 1
-    whole = 1 + half // 4 * 4
-    line = np.zeros(TOGETHER + 2 * half)
-    total = np.empty(TOGETHER)
+    whole = np.empty(2 * half + 1)
+    for t in range(half + 1):
+        whole[half - t] = whole[half + t] = taps[t]
+    room = -(-frames // TOGETHER) * TOGETHER
+    line, total = np.zeros(room + 2 * half), np.empty(room)
     for channel in range(channels):
-        for at in range(0, frames, TOGETHER):
-            span = min(TOGETHER, frames - at)
-            given, ours = sound[at:], out[at:]
-            for i in range(span + 2 * half):
-                line[i] = given[i, channel]
-            for i in range(TOGETHER):
-                total[i] = taps[0] * line[half + i]
-            for t in range(1, whole, 4):
-                _add_pairs(total, line, half, t, taps)
-            for t in range(whole, half + 1):
-                for i in range(TOGETHER):
-                    total[i] += taps[t] * (line[half - t + i] + line[half + t + i])
-            for i in range(span):
-                ours[i, channel] = total[i]
+        for i in range(frames + 2 * half):
+            line[i] = sound[i, channel]
+        for at in range(0, room, TOGETHER):
+            _sums_into(line, whole, total, at, at)
+        for i in range(frames):
+            out[i, channel] = total[i]
 
 
 @kernel
