@@ -100,25 +100,6 @@ def heard_into(
 
 
 @inlined
-def levels_into(
-    level: Sound,
-    key: Sound,
-    channel: int,
-    n: int,
-    detector: int,
-    value: Sound,
-    step: Sound,
-    offset: int,
-    power: float,
-    exponent: Sound,
-) -> float:
-    """Fill level[:n] with the detector's level in dB; return the mean square at the end."""
-    power = heard_into(level, key, channel, n, detector, value, step, offset, power)
-    log2_into(level, exponent, n, scale_of(detector))
-    return power
-
-
-@inlined
 def scale_of(detector: int) -> float:
     """Return the decibels of a doubling of what a detector hears."""
     return (0.5 if detector == MEAN_SQUARE else 1.0) * DB_PER_OCTAVE

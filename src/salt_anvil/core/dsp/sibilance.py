@@ -6,10 +6,10 @@ from functools import lru_cache
 import numpy as np
 
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
-from salt_anvil.core.compiled import kernel
+from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.control_ramp import Vector
-from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
+from salt_anvil.core.dsp.decibel import log2_into
 from salt_anvil.core.dsp.fir import run
 from salt_anvil.core.dsp.grid import grid_cells
 
@@ -93,6 +93,40 @@ def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
             out[i, channel] = total[i]
 
 
+@inlined
+def _powers_into(
+    heard: Sound,
+    wholes: Sound,
+    band: Sound,
+    whole: Sound,
+    n: int,
+    v: Vector,
+    s: Vector,
+    offset: int,
+    state: Sound,
+    powers: Sound,
+) -> None:
+    """Fill heard and wholes, (2, at least n), with mean squares of range and whole, no less than
+    the floor; those at the end are kept."""
+    # All in one loop: none waits for another's last frame.
+    last, floor = band.shape[1] - 1, FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
+    a, b = state[d.POWER, 0], state[d.POWER, last]
+    c, e = powers[0], powers[last]
+    rate, d_rate, slow = v[d.RMS] + s[d.RMS] * offset, s[d.RMS], v[WHOLE]
+    for i in range(n):
+        now = rate + d_rate * i
+        left, right = band[i, 0], band[i, last]
+        a += now * (left * left - a)
+        b += now * (right * right - b)
+        heard[0, i], heard[1, i] = a + floor, b + floor
+        left, right = whole[i, 0], whole[i, last]
+        c += slow * (left * left - c)
+        e += slow * (right * right - e)
+        wholes[0, i], wholes[1, i] = c + floor, e + floor
+    state[d.POWER, 0], state[d.POWER, last] = a if a >= TINY else 0.0, b if b >= TINY else 0.0
+    powers[0], powers[last] = c if c > TINY else 0.0, e if e > TINY else 0.0
+
+
 @kernel
 def ess_into(
     reduction: Sound,
@@ -113,8 +147,7 @@ def ess_into(
     the whole.
     """
     frames, channels = band.shape
-    levels, wholes = np.empty((2, GRID)), np.empty(GRID)
-    exponent = np.empty(GRID)
+    levels, wholes, exponent = np.empty((2, GRID)), np.empty((2, GRID)), np.empty(GRID)
     carried = np.empty(d.STATES)
     for at, n, k, offset in grid_cells(start, frames):
         whole_here = whole[at : at + n]
@@ -122,27 +155,26 @@ def ess_into(
         reduction_here = reduction[at : at + n]
         band_here = band[at : at + n]
         v, s = value[k], step[k]
+        _powers_into(levels, wholes, band_here, whole_here, n, v, s, offset, state, powers)
+        relative = v[RELATIVE]
         for channel in range(channels):
-            state[d.POWER, channel] = d.levels_into(
-                levels[channel], band_here, channel, n, d.MEAN_SQUARE, v, s, offset,
-                state[d.POWER, channel], exponent,
-            )  # fmt: skip
-            power = powers[channel]
-            for i in range(n):
-                x = whole_here[i, channel]
-                power += v[WHOLE] * (x * x - power)
-                wholes[i] = power + FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
-            powers[channel] = power if power > TINY else 0.0
-            relative = v[RELATIVE]
+            level, of = levels[channel], wholes[channel]
+            log2_into(level, exponent, n, d.scale_of(d.MEAN_SQUARE))
             if relative != 0.0 or s[RELATIVE] != 0.0:
-                log2_into(wholes, exponent, n, 0.5 * DB_PER_OCTAVE)
+                log2_into(of, exponent, n, d.scale_of(d.MEAN_SQUARE))
                 for i in range(n):
                     share = relative + s[RELATIVE] * (offset + i)
-                    against = min(levels[channel, i] - wholes[i], wholes[i] + HEADROOM_DB)
-                    levels[channel, i] += share * (against - levels[channel, i])
-        if channels == 2:
-            d._link(levels, n, v[d.LINK] + s[d.LINK] * offset, s[d.LINK])
-        for channel in range(channels):
+                    against = min(level[i] - of[i], of[i] + HEADROOM_DB)
+                    level[i] += share * (against - level[i])
+        link = v[d.LINK] + s[d.LINK] * offset
+        alike = channels == 2 and link == 1.0 and s[d.LINK] == 0.0
+        if alike:
+            for i in range(n):
+                levels[0, i] = levels[1, i] = max(levels[0, i], levels[1, i])
+            alike = d.equal_lanes(state, d.POWER)
+        elif channels == 2:
+            d._link(levels, n, link, s[d.LINK])
+        for channel in range(1 if alike else channels):
             c = levels[channel]
             for i in range(n):
                 heard_here[i, channel] = c[i]
@@ -154,6 +186,12 @@ def ess_into(
                     state[row, channel] = carried[row]
             for i in range(n):
                 reduction_here[i, channel] = c[i] if c[i] > SMALLEST_DB else 0.0
+        if alike:
+            for row in range(d.STATES):
+                if row != d.POWER:
+                    state[row, 1] = state[row, 0]
+            for i in range(n):
+                heard_here[i, 1], reduction_here[i, 1] = heard_here[i, 0], reduction_here[i, 0]
 
 
 def response_db(taps: Vector, hz: Vector, rate: int) -> Vector:

@@ -1,5 +1,6 @@
 """deesser: turns down a range of the spectrum where it sticks out."""
 
+from functools import reduce
 from typing import Literal
 
 import numpy as np
@@ -222,14 +223,14 @@ class Deesser(Processor[DeesserParams]):
             listened = sound if own else heard_too
             late = sound[half : half + len(block)]
             heard_late = np.ascontiguousarray(listened[half : half + len(block)])
-            out = late.copy()
-            reduction, loudest = np.zeros_like(block), np.full_like(block, -300.0)
+            out, found = late.copy(), []
             for taps, detector, power in ranges:
                 band, taken, heard = (np.empty_like(block) for _ in range(3))
                 e.range_into(band, listened, taps)
                 e.ess_into(
                     taken, heard, band, heard_late, start, ramp.value, ramp.step, detector, power
                 )
+                found.append((taken, heard))
                 if params.action == "split":
                     mine = band
                     if not own:
@@ -237,9 +238,9 @@ class Deesser(Processor[DeesserParams]):
                         e.range_into(mine, sound, taps)
                     less = np.empty_like(block)
                     d.gain_into(less, mine, taken, start, still, still)
-                    out += less - mine
-                np.maximum(reduction, taken, out=reduction)
-                np.maximum(loudest, heard, out=loudest)
+                    less -= mine
+                    out += less
+            reduction, loudest = (reduce(np.maximum, told_) for told_ in zip(*found, strict=True))
             if params.action == "wide":
                 d.gain_into(out, np.ascontiguousarray(late), reduction, start, still, still)
             if sides:
