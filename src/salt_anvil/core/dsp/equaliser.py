@@ -188,25 +188,61 @@ def _by_state(weights: Vector, c: Sound) -> None:
 
 
 @kernel
-def glide(line: Vector, inside: int, span: int, c: Sound, to: Sound, memory: Sound) -> None:
-    """Run a section from c to `to` over span frames, of which `inside` are past."""
+def glide(lines: Sound, inside: int, span: int, c: Sound, to: Sound, memory: Sound) -> None:
+    """Run a section from c to `to` over span frames, of which `inside` are past.
+
+    lines: (1 or 2, frames); memory: (as many, 2). Two go in one loop: neither waits for the
+    other's last frame.
+    """
     share = 1.0 / span
     dg, dk = share * (to[0] - c[0]), share * (to[1] - c[1])
     d0, d1, d2 = share * (to[2] - c[2]), share * (to[3] - c[3]), share * (to[4] - c[4])
-    z1, z2 = memory
-    for i in range(len(line)):
+    z1, z2 = memory[0]
+    last = len(lines) - 1
+    y1, y2 = memory[last]
+    for i in range(lines.shape[1]):
         j = float(inside + i)
         g, k = c[0] + dg * j, c[1] + dk * j
         a1 = 1.0 / (1.0 + g * (g + k))
         a2 = g * a1
-        x = line[i]
-        u = x - z2
-        band = a1 * z1 + a2 * u
-        low = z2 + a2 * z1 + g * a2 * u
-        z1 = 2.0 * band - z1
-        z2 = 2.0 * low - z2
-        line[i] = (c[2] + d0 * j) * x + (c[3] + d1 * j) * band + (c[4] + d2 * j) * low
-    memory[0], memory[1] = z1, z2
+        m0, m1, m2 = c[2] + d0 * j, c[3] + d1 * j, c[4] + d2 * j
+        x, y = lines[0, i], lines[last, i]
+        u, v = x - z2, y - y2
+        band, other = a1 * z1 + a2 * u, a1 * y1 + a2 * v
+        low, lower = z2 + a2 * z1 + g * a2 * u, y2 + a2 * y1 + g * a2 * v
+        z1, y1 = 2.0 * band - z1, 2.0 * other - y1
+        z2, y2 = 2.0 * low - z2, 2.0 * lower - y2
+        lines[0, i] = m0 * x + m1 * band + m2 * low
+        lines[last, i] = m0 * y + m1 * other + m2 * lower
+    memory[0, 0], memory[0, 1] = z1, z2
+    memory[last, 0], memory[last, 1] = y1, y2
+
+
+@inlined
+def _ear(
+    x: float,
+    z1: float,
+    z2: float,
+    a1: float,
+    a2: float,
+    a3: float,
+    damping: float,
+    lower: bool,
+    rate: float,
+    square: float,
+    quarter: float,
+    both: float,
+) -> tuple[float, float, float, float, float]:
+    """Return the state of a section and the means of `_heard` behind a frame."""
+    u = x - z2
+    band = a1 * z1 + a2 * u
+    low = z2 + a2 * z1 + a3 * u
+    high = x - damping * band - low
+    y = low if lower else high
+    square += rate * (y * y - square)
+    quarter += rate * (band * band - quarter)
+    both += rate * (-low * high - both)
+    return 2.0 * band - z1, 2.0 * low - z2, square, quarter, both
 
 
 @inlined
@@ -233,25 +269,27 @@ def _heard(
     a1 = 1.0 / (1.0 + warped * (warped + damping))
     a2 = warped * a1
     a3 = warped * a2
+    lower, last = kind == LOW_SHELF, channels - 1
+    z1, z2 = memory[0]
+    y1, y2 = memory[last]
+    one, other = row[MEANS : MEANS + 3], row[MEANS + 3 * last : MEANS + 3 * last + 3]
+    s0, s1, s2 = one
+    t0, t1, t2 = other
+    # In one loop: neither channel waits for the other's last frame.
+    for i in range(at, at + n):
+        z1, z2, s0, s1, s2 = _ear(keys[0, i], z1, z2, a1, a2, a3, damping, lower, rate, s0, s1, s2)
+        y1, y2, t0, t1, t2 = _ear(
+            keys[last, i], y1, y2, a1, a2, a3, damping, lower, rate, t0, t1, t2
+        )
+    memory[0, 0], memory[0, 1], memory[last, 0], memory[last, 1] = z1, z2, y1, y2
+    one[0], one[1], one[2] = s0, s1, s2
+    other[0], other[1], other[2] = t0, t1, t2
     for channel in range(channels):
-        z1, z2 = memory[channel]
+        for j in range(2):
+            kept = memory[channel, j]
+            memory[channel, j] = kept if abs(kept) > TINY else 0.0
         means = row[MEANS + 3 * channel : MEANS + 3 * channel + 3]
-        square, quarter, both = means
-        for i in range(at, at + n):
-            x = keys[channel, i]
-            u = x - z2
-            band = a1 * z1 + a2 * u
-            low = z2 + a2 * z1 + a3 * u
-            z1 = 2.0 * band - z1
-            z2 = 2.0 * low - z2
-            high = x - damping * band - low
-            y = low if kind == LOW_SHELF else high
-            square += rate * (y * y - square)
-            quarter += rate * (band * band - quarter)
-            both += rate * (-low * high - both)
-        memory[channel, 0] = z1 if abs(z1) > TINY else 0.0
-        memory[channel, 1] = z2 if abs(z2) > TINY else 0.0
-        square, quarter = max(square, 0.0), max(quarter, 0.0)
+        square, quarter, both = max(means[0], 0.0), max(means[1], 0.0), means[2]
         if kind == BELL:
             power = 0.5 * damping * damping * (quarter + max(both, 0.0))
         else:
@@ -427,12 +465,12 @@ def _moved_into(
             asked[j, 0], asked[j, 1], asked[j, 2], asked[j, 3] = g_to, d_to, gain_to + end, on_to
             if not _same(wanted, asked[j]):
                 section(kind, g_to, d_to, gain_to + end, on_to, real, edge, there)
-            for column in range(count):
-                line = lines[column, i : i + m]
-                if _same(here, there):
-                    stand(line, here, memory[j, column])
-                else:
-                    glide(line, inside, span, here, there, memory[j, column])
+            if _same(here, there):
+                for column in range(count):
+                    stand(lines[column, i : i + m], here, memory[j, column])
+            else:
+                part = lines[:count, i : i + m]
+                glide(part, inside, span, here, there, memory[j, :count])
         if moving:
             _heard(heard, i, m, kind, g, k, power_rate, row, ears, count)
             for t in range(m):

@@ -64,26 +64,53 @@ def expected_db(q: float, over_db: float) -> float:
 
 
 @inlined
-def _hear(
-    line: Sound, n: int, warped: float, damping: float, rate: float, power: float, memory: Sound
-) -> float:
-    """Return the mean square of what a band pass lets through, moved on by n frames."""
+def _pass(
+    x: float, z1: float, z2: float, a1: float, a2: float, a3: float
+) -> tuple[float, float, float]:
+    """Return what a band pass lets through, before its damping, and its next state."""
+    u = x - z2
+    band = a1 * z1 + a2 * u
+    return band, 2.0 * band - z1, 2.0 * (z2 + a2 * z1 + a3 * u) - z2
+
+
+@inlined
+def _weights(warped: float, damping: float) -> tuple[float, float, float]:
     g = math.exp(warped)
     a1 = 1.0 / (1.0 + g * (g + damping))
-    a2 = g * a1
-    a3 = g * a2
-    z1, z2 = memory[0], memory[1]
+    return a1, g * a1, g * (g * a1)
+
+
+@inlined
+def _hear(line: Sound, n: int, v: Vector, powers: Vector, ears: Sound) -> None:
+    """Move the mean squares of what the three band passes of a place let through on by n frames.
+
+    powers: (BANDS,); ears: (BANDS, 2).
+    """
+    damping, rate = v[DAMPING], v[POWER]
+    a1, a2, a3 = _weights(v[WARPED], damping)
+    b1, b2, b3 = _weights(v[LOW], damping)
+    c1, c2, c3 = _weights(v[HIGH], damping)
+    p, q, r = powers
+    y1, y2 = ears[0]
+    z1, z2 = ears[1]
+    w1, w2 = ears[2]
+    # In one loop: none waits for another's last frame.
     for i in range(n):
-        u = line[i] - z2
-        band = a1 * z1 + a2 * u
-        low = z2 + a2 * z1 + a3 * u
-        z1 = 2.0 * band - z1
-        z2 = 2.0 * low - z2
-        y = damping * band
-        power += rate * (y * y - power)
-    memory[0] = z1 if abs(z1) > TINY else 0.0
-    memory[1] = z2 if abs(z2) > TINY else 0.0
-    return power if power > TINY else 0.0
+        x = line[i]
+        one, y1, y2 = _pass(x, y1, y2, a1, a2, a3)
+        two, z1, z2 = _pass(x, z1, z2, b1, b2, b3)
+        three, w1, w2 = _pass(x, w1, w2, c1, c2, c3)
+        one, two, three = damping * one, damping * two, damping * three
+        p += rate * (one * one - p)
+        q += rate * (two * two - q)
+        r += rate * (three * three - r)
+    ears[0, 0], ears[0, 1], ears[1, 0] = y1, y2, z1
+    ears[1, 1], ears[2, 0], ears[2, 1] = z2, w1, w2
+    powers[0], powers[1], powers[2] = p, q, r
+    for band in range(BANDS):
+        powers[band] = powers[band] if powers[band] > TINY else 0.0
+        for k in range(2):
+            ears[band, k] = ears[band, k] if abs(ears[band, k]) > TINY else 0.0
 
 
 @inlined
@@ -168,24 +195,15 @@ def cut_into(
                     g_to, k_to = math.exp(v[WARPED] + s[WARPED] * GRID), k + s[DAMPING] * GRID
                     section(BELL, g, k, -now, 1.0, False, BILINEAR, here)
                     section(BELL, g_to, k_to, -to, 1.0, False, BILINEAR, there)
-                    line = lines[column, :n]
+                    line, mine = lines[column : column + 1, :n], memory[p, column : column + 1]
                     if now == to and s[WARPED] == 0.0 and s[DAMPING] == 0.0:
-                        stand(line, here, memory[p, column])
+                        stand(line[0], here, mine[0])
                     else:
-                        glide(line, offset, GRID, here, there, memory[p, column])
+                        glide(line, offset, GRID, here, there, mine)
                 for i in range(n):
                     part = now + (to - now) * (offset + i) / GRID
                     taken[p, at + i] = max(taken[p, at + i], part)
-                powers[p, 0, column] = _hear(
-                    keys[column], n, v[WARPED], v[DAMPING], v[POWER], powers[p, 0, column],
-                    ears[p, 0, column],
-                )  # fmt: skip
-                for band in range(1, BANDS):
-                    place = v[LOW] if band == 1 else v[HIGH]
-                    powers[p, band, column] = _hear(
-                        keys[column], n, place, v[DAMPING], v[POWER], powers[p, band, column],
-                        ears[p, band, column],
-                    )  # fmt: skip
+                _hear(keys[column], n, v, powers[p, :, column], ears[p, :, column])
         for i in range(n):
             if sides:
                 middle, side = lines[0, i] - before[0, i], lines[1, i] - before[1, i]
