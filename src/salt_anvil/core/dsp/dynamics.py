@@ -359,9 +359,7 @@ def reduce_into(
             for i in range(n):
                 reduction_here[i, channel] = c[i]
         if alike:
-            for row in range(STATES):
-                if row != POWER:
-                    state[row, 1] = state[row, 0]
+            stand_alike(state, POWER)
             for i in range(n):
                 reduction_here[i, 1] = reduction_here[i, 0]
                 if len(heard):
@@ -403,6 +401,14 @@ def equal_lanes(state: Sound, apart: int) -> bool:
     for row in range(len(state)):
         unequal += row != apart and state[row, 0] != state[row, 1]
     return unequal == 0
+
+
+@inlined
+def stand_alike(state: Sound, apart: int) -> None:
+    """Let the second channel stand where the first does, but for one row of the state."""
+    for row in range(len(state)):
+        if row != apart:
+            state[row, 1] = state[row, 0]
 
 
 @inlined

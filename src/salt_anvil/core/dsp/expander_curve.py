@@ -81,8 +81,6 @@ def expand_into(
             for i in range(n):
                 change_here[i, channel] = c[i]
         if alike:
-            for row in range(d.STATES):
-                if row != d.POWER:
-                    state[row, 1] = state[row, 0]
+            d.stand_alike(state, d.POWER)
             for i in range(n):
                 change_here[i, 1], heard_here[i, 1] = change_here[i, 0], heard_here[i, 0]

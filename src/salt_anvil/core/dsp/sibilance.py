@@ -187,9 +187,7 @@ def ess_into(
             for i in range(n):
                 reduction_here[i, channel] = c[i] if c[i] > SMALLEST_DB else 0.0
         if alike:
-            for row in range(d.STATES):
-                if row != d.POWER:
-                    state[row, 1] = state[row, 0]
+            d.stand_alike(state, d.POWER)
             for i in range(n):
                 heard_here[i, 1], reduction_here[i, 1] = heard_here[i, 0], reduction_here[i, 0]
 
