@@ -26,7 +26,7 @@ def made(live: dict[str, float], printed: dict[str, float]) -> dict[str, Any]:
         "split": {"two copies": row},
         "trim": row,
         "meter": factor(90, 95),
-        "demo": {"strips": 3, "stages": 5, **row},
+        "demo": {"strips": 3, "stages": 5, "live, pieces": live, **row},
     }
 
 
