@@ -60,7 +60,7 @@ def test_slower_is_what_even_its_best_does_not_reach() -> None:
 def test_what_is_new_or_gone_is_left_out() -> None:
     before, now = (made(factor(1, 1), factor(1, 1)) for _ in range(2))
     del before["dynamics"], now["split"]
-    assert compared.against(now, before)[-1].endswith("both: 8")
+    assert compared.against(now, before)[-1].endswith("both: 9")
 
 
 @pytest.mark.parametrize("text", ["", "[]", "{}", '{"a": 1}', "\x00"])
