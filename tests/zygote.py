@@ -84,6 +84,7 @@ def _serve_copies(asked: socket.socket) -> None:
         told, files, _, _ = socket.recv_fds(asked, _LONGEST, 1)
         if not told:  # the tests are over, or were killed: what they left running ends too
             os.killpg(0, signal.SIGTERM)
+            return
         pid = os.fork()
         if not pid:
             asked.close()

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from scipy import signal as scipy_signal
 
-from salt_anvil.core.dsp.sibilance import half_length, ranges, response_db
+from salt_anvil.core.dsp.sibilance import half_length, range_into, ranges, response_db
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.processors import Context
 from tests.conftest import RATES, noise, sine
@@ -96,6 +96,19 @@ def test_ranges_have_the_magnitude_of_butterworth_filters(rate: int, slope: int)
     expected = 20 * np.log10(np.abs(scipy_signal.freqs(b, a, hz)[1]))
     there = expected > -20
     assert np.abs(response_db(taps, hz, rate) - expected)[there].max() < 0.25
+
+
+@pytest.mark.parametrize("rate", [44100, 48000, 192000])
+@pytest.mark.parametrize("frames", [1, 47, 48, 49, 1000])
+def test_a_range_is_the_convolution_with_its_taps(rate: int, frames: int) -> None:
+    """By numpy."""
+    taps, half = ranges(rate, 24, (5000.0, None), None)[0], half_length(rate)
+    sound, found = noise(frames + 2 * half, 2), np.full((frames, 2), np.nan)
+    range_into(found, sound, taps)
+    whole = np.concatenate([taps[:0:-1], taps])
+    for channel in range(2):
+        wanted = np.convolve(sound[:, channel], whole, "valid")
+        assert found[:, channel] == pytest.approx(wanted, abs=1e-12)
 
 
 def test_two_ranges_never_take_more_than_the_whole() -> None:

@@ -107,7 +107,7 @@ def _powers_into(
     powers: Sound,
 ) -> None:
     """Fill heard and wholes, (2, at least n), with mean squares of range and whole, no less than
-    the floor; those at the end are kept."""
+    the floor; those at the end are kept. Of one channel both rows are the same."""
     # All in one loop: none waits for another's last frame.
     last, floor = band.shape[1] - 1, FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
     a, b = state[d.POWER, 0], state[d.POWER, last]
