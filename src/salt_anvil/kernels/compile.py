@@ -2,10 +2,11 @@
 
 import multiprocessing
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 
-from salt_anvil.core.audio import GRID, rounded
+from salt_anvil.core.audio import GRID, Sound, rounded
 from salt_anvil.core.delivery.dither import Dither, Quantiser
 from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.stereo import from_mid_side, placed, placed_along, to_mid_side
@@ -22,6 +23,8 @@ from salt_anvil.kernels.parent import end_with_parent
 
 BETWEEN = 0.3719
 """Of a range, where nothing is round."""
+FROM_BEHIND = {"limiter", "tone", "tamer", "clipper", "room"}
+"""Half of the work, which shares little with the other half."""
 
 
 def _every_route(item: Processor[Params]) -> list[Params]:
@@ -62,20 +65,30 @@ def _ignore(share: float) -> None:
 
 
 def compile_kernels(
-    progress: Callable[[float], None] = _ignore, which: slice = slice(None)
+    progress: Callable[[float], None] = _ignore, *, backwards: bool = False
 ) -> None:
-    """Run every processor and meter once over a short sound; which: of the processors."""
+    """Run every processor and meter once over a short sound; backwards: the last one first."""
     sound = np.random.default_rng(0).standard_normal((4096, 2))
-    kinds = list(REGISTRY.values())[which]
-    progress(0.0)
-    for index, item in enumerate(kinds):
-        stage = Stage(id="x", kind=item.kind, params=item.Params(), key=Key(low_hz=60))
-        unit = Unit(stage, Context(48000, 2, 96, observe=True))
-        unit.process(sound, 0)
-        for params in _every_route(item):
-            context = Context(48000, 2, 96)
-            Unit(Stage(id="x", kind=item.kind, params=params), context).process(sound[:256], 0)
-        progress((index + 1) / (len(kinds) + 1))
+    # Stable: but for these, as in the catalogue.
+    kinds = sorted(REGISTRY.values(), key=lambda item: item.kind in FROM_BEHIND)
+    runs = [*(partial(_run, item, sound) for item in kinds), partial(_measure, sound)]
+    for done, run in enumerate(reversed(runs) if backwards else runs):
+        progress(done / len(runs))
+        run()
+    progress(1.0)
+
+
+def _run(item: Processor[Params], sound: Sound) -> None:
+    stage = Stage(id="x", kind=item.kind, params=item.Params(), key=Key(low_hz=60))
+    unit = Unit(stage, Context(48000, 2, 96, observe=True))
+    unit.process(sound, 0)
+    for params in _every_route(item):
+        context = Context(48000, 2, 96)
+        Unit(Stage(id="x", kind=item.kind, params=params), context).process(sound[:256], 0)
+
+
+def _measure(sound: Sound) -> None:
+    """Place, measure and dither a sound."""
     points = np.ones((len(sound) // GRID, 1))
     gain = Ramp(points, points, bends=np.array([points, points])).frames(0, 0, len(sound))
     stereo = placed_along(rounded(from_mid_side(to_mid_side(sound))), gain, gain)
@@ -91,19 +104,21 @@ def compile_kernels(
     dithers: tuple[Dither, ...] = ("tpdf", "shaped")
     for dither in dithers:
         Quantiser(16, 2, dither=dither).levels(sound)
-    progress(1.0)
 
 
 def _compile_others() -> None:
     end_with_parent()
-    compile_kernels(which=slice(1, None, 2))
+    compile_kernels(backwards=True)
 
 
 def compile_and_note(progress: Callable[[float], None]) -> None:
-    """Compile every kernel into the cache, on two cores, and note that they are there."""
+    """Compile every kernel into the cache, and note that they are there.
+
+    Two processes begin at both ends: what one has compiled, the other reads.
+    """
     other = multiprocessing.get_context("spawn").Process(target=_compile_others)
     other.start()
-    compile_kernels(lambda share: progress(0.95 * share), slice(0, None, 2))
+    compile_kernels(lambda share: progress(0.95 * share))
     other.join()
     # Two processes may have written one list of a kernel's forms: what was lost is made again.
     compile_kernels()

@@ -47,6 +47,22 @@ def test_smooth_is_the_monotone_cubic_of_scipy(level: float) -> None:
     assert settled_db(level, POINTS, smooth=True) == pytest.approx(expected, abs=0.01)
 
 
+def test_any_points_give_the_table_of_scipy() -> None:
+    chance = np.random.default_rng(11)
+    for _ in range(300):
+        count = chance.integers(3, 12)
+        x = np.round(np.sort(chance.choice(np.arange(-99, 19, 0.5), count, replace=False)), 1)
+        y = np.round(chance.uniform(-99, 10, count), 1)
+        y[1:][chance.random(count - 1) < 0.2] = y[0]  # level pieces, and turns in them
+        levels, out = tabulate(tuple(zip(x.tolist(), y.tolist(), strict=True)), True)
+        cubic = PchipInterpolator(x, y)
+        low, high = cubic.derivative()(x[[0, -1]])
+        expected = cubic(np.clip(levels, x[0], x[-1]))
+        expected += low * np.minimum(levels - x[0], 0) + high * np.maximum(levels - x[-1], 0)
+        expected = levels + np.clip(expected - levels, -100, 100)
+        assert np.abs(out - expected).max() < 1e-9
+
+
 def test_smooth_never_overshoots() -> None:
     generator = np.random.default_rng(5)
     for _ in range(50):

@@ -8,6 +8,7 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
+from salt_anvil.core.dsp.line import copy_into
 from salt_anvil.core.dsp.maxima import greatest
 from salt_anvil.core.state import State
 
@@ -108,6 +109,7 @@ def _cut_rows(
 def _cut_into(
     out: Sound,
     share: Sound,
+    first: int,
     sound: Sound,
     start: int,
     ceiling: Vector,
@@ -117,7 +119,8 @@ def _cut_into(
     memory: o.Kept,
 ) -> None:
     """Fill out (channels, frames) with what is cut off a sound (frames, channels), o.LATENCY frames
-    late, and share, likewise, with the share of each frame, o.UP frames late, that is."""
+    late, and share, likewise from `first` on, with the share of each frame, o.UP frames late, that
+    is."""
     room, tops, softs = o.room_for(tables), np.empty(o.CHUNK), np.empty(o.CHUNK)
     still = np.zeros(len(shape))
     for at in range(0, len(sound), o.CHUNK):
@@ -131,14 +134,14 @@ def _cut_into(
             soft[i] = 1.0 - min(max(soft[i], 0.0), 1.0)
             bends_at = min(bends_at, top[i] * (1.0 - soft[i]))
         for lane in range(sound.shape[1]):
-            cut, mine = out[lane, at : at + n], share[lane, at : at + n]
+            cut, mine = out[lane, at : at + n], share[lane, first + at : first + at + n]
             if o.idle(block, bends_at / o.BOUND, lane, tables, memory):
                 cut[:] = 0.0
                 mine[:] = 0.0
                 continue
             o.rise(room, block, lane, tables, memory)
             _cut_rows(room, tables, n, top, soft, mine)
-            cut[:] = o.fall(room, n, lane, tables, memory)
+            copy_into(cut, o.fall(room, n, lane, tables, memory))
 
 
 @kernel
@@ -165,7 +168,7 @@ def cut_block(
     """
     tables, memory = (factor, stages, pairs, places, weights), (was, frames, past, last)
     cut, share = np.empty(sound.T.shape), np.empty(sound.T.shape)
-    _cut_into(cut, share, sound, start, ceiling, d_ceiling, shape, tables, memory)
+    _cut_into(cut, share, 0, sound, start, ceiling, d_ceiling, shape, tables, memory)
     return cut.T
 
 
@@ -215,16 +218,16 @@ def clip_block(
     frames, channels = dry.shape
     share, late = np.empty((channels, o.DOWN + frames)), np.empty((channels, o.LATENCY + frames))
     for channel in range(channels):
-        share[channel, : o.DOWN], late[channel, : o.LATENCY] = kept[channel], past[channel]
+        copy_into(share[channel, : o.DOWN], kept[channel])
+        copy_into(late[channel, : o.LATENCY], past[channel])
         for i in range(frames):
             late[channel, o.LATENCY + i] = dry[i, channel]
-        past[channel] = late[channel, frames:]
+        copy_into(past[channel], late[channel, frames:])
     lines, taken = late[:, :frames], np.empty((channels, frames))
-    fresh = share[:, o.DOWN :]
-    _cut_into(taken, fresh, band, start, ceiling, d_ceiling, shape, tables, memory)
+    _cut_into(taken, share, o.DOWN, band, start, ceiling, d_ceiling, shape, tables, memory)
     for channel in range(channels):
         if channel == spared:
-            fresh[channel] = 0.0
+            share[channel, o.DOWN :] = 0.0
             continue
         line, off = lines[channel], taken[channel]
         for i in range(frames):
@@ -236,7 +239,7 @@ def clip_block(
     cells, done = np.empty((3, frames // GRID + 1, channels)), 0
     out = np.empty((frames, channels))
     for channel in range(channels):
-        kept[channel] = share[channel, frames:]
+        copy_into(kept[channel], share[channel, frames:])
         done = _notify_into(
             cells[:, :, channel],
             lines[channel],

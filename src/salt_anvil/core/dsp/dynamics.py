@@ -16,6 +16,7 @@ from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
 from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, exp2_into, log2_into
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.line import copy_into
 from salt_anvil.core.dsp.maxima import highest
 
 # Columns of the control vector of `reduce_into`.
@@ -333,7 +334,7 @@ def reduce_into(
             alike = alike and equal_lanes(state, POWER)
         for channel in range(1 if alike else channels):
             c = levels[channel]
-            carried[:] = state[:, channel]
+            copy_into(carried, state[:, channel])
             if len(heard):
                 for i in range(n):
                     heard_here[i, channel] = c[i]

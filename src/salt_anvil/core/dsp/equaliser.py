@@ -17,6 +17,7 @@ from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.cascade import FIRST, OUT, SECOND, WEIGHTS, run_sections
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.line import copy_into
 from salt_anvil.core.dsp.matched import matched
 
 Shapes = NDArray[np.int64]
@@ -461,7 +462,7 @@ def _moved_into(
             wanted[0], wanted[1], wanted[2], wanted[3] = g, d, gain + begin, on
             if not _same(wanted, asked[j]):
                 section(kind, g, d, gain + begin, on, real, edge, there)
-            here[:] = there
+            copy_into(here, there)
             asked[j, 0], asked[j, 1], asked[j, 2], asked[j, 3] = g_to, d_to, gain_to + end, on_to
             if not _same(wanted, asked[j]):
                 section(kind, g_to, d_to, gain_to + end, on_to, real, edge, there)
@@ -532,10 +533,10 @@ def tone_into(
             still = not moving and _still(s)
             if still and not _stands(v, s, known[b]):
                 _design(weights[b], shapes[b], v, dampings, edge)
-                known[b] = v[:MOVE]
+                copy_into(known[b], v)
             if still and whole:
                 for j in range((order + 1) // 2):
-                    waiting[count] = weights[b, j]
+                    copy_into(waiting[count], weights[b, j])
                     places[count] = (b * SECTIONS + j) * apart
                     count += 1
                 continue

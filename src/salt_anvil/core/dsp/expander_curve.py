@@ -7,6 +7,7 @@ from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.compiled import kernel
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.line import copy_into
 
 DOWN, UP = 0, 1
 
@@ -73,7 +74,7 @@ def expand_into(
                 c[i] = expansion(
                     level, threshold + dt * j, slope + ds * j, knee + dk * j, most + dm * j, way
                 )
-            carried[:] = state[:, channel]
+            copy_into(carried, state[:, channel])
             d._smooth(c, n, carried, d.DECOUPLED, False, v, s, offset)
             for row in range(d.STATES):
                 if row != d.POWER:

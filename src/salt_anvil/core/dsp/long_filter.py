@@ -192,12 +192,10 @@ def _turned(whole: Sound, state: State) -> int:
 
 def _at_once(whole: Sound, n: int, parts: Parts) -> Sound:
     """Return the last n frames of a sound through the filters in one transform."""
-    from scipy import fft  # takes a third of a second to import
-
-    size = fft.next_fast_len(len(whole) + BLOCK, real=True)
+    size = 1 << (len(whole) + BLOCK - 1).bit_length()
     out = np.zeros((whole.shape[1], n))
     for (o, i), spectra in zip(parts.pairs, parts.spectra, strict=True):
         taps = np.fft.irfft(spectra[:, 0] + 1j * spectra[:, 1], _SIZE, axis=1)[:, :BLOCK].ravel()
-        product = fft.rfft(whole[:, i], size) * fft.rfft(taps, size)
-        out[o] += fft.irfft(product, size)[len(whole) - n : len(whole)]
+        product = np.fft.rfft(whole[:, i], size) * np.fft.rfft(taps, size)
+        out[o] += np.fft.irfft(product, size)[len(whole) - n : len(whole)]
     return np.ascontiguousarray(out.T)

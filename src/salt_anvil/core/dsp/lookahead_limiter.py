@@ -12,6 +12,7 @@ from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, log2_into
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.line import copy_into
 from salt_anvil.core.dsp.maxima import greatest
 
 AIM_DB = -0.03
@@ -301,22 +302,18 @@ def smooth_into(
     alike = channels == 2 and _alike(needs) and _alike(held) and _alike(state)
     for channel in range(channels):
         if channel == 1 and alike:
-            reduction[:, 1] = reduction[:, 0]
-            held[:, 1] = held[:, 0]
-            state[:, 1] = state[:, 0]
+            copy_into(reduction[:, 1], reduction[:, 0])
+            copy_into(held[:, 1], held[:, 0])
+            copy_into(state[:, 1], state[:, 0])
             continue
         asked = needs[len(needs) - frames - first - (wide - 1) :]
-        for i in range(len(column)):
-            column[i] = asked[i, channel]
+        copy_into(column, asked[:, channel])
         maxima_into(held_line, column, wide)
         release_into(held_line, start, value, step, adaptive, longest, state, channel)
-        for i in range(len(held)):
-            line[i] = held[i, channel]
-        line[len(held) :] = held_line
+        copy_into(line[: len(held)], held[:, channel])
+        copy_into(line[len(held) :], held_line)
         mean_into(inner, line[len(held) - (window - 1) :], one)
         mean_into(means, inner, two)
         for i in range(frames):
             reduction[i, channel] = means[i] * UNIT
-        left = line[frames:]
-        for i in range(len(held)):
-            held[i, channel] = left[i]
+        copy_into(held[:, channel], line[frames:])

@@ -20,6 +20,7 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.fir import sum_into
+from salt_anvil.core.dsp.line import copy_into
 from salt_anvil.core.dsp.maxima import greatest
 from salt_anvil.core.state import State
 
@@ -342,7 +343,7 @@ def rise(room: Vector, block: Sound, lane: int, tables: Tables, kept: Kept) -> N
         known = frames[lane].copy()
         frames[lane] = 0.0
         line = room[rows[0, ROOM_AT] + SPAN :]
-        line[:SPAN] = known
+        copy_into(line[:SPAN], known)
         _through(room, tables, 0, rising, SPAN, past[lane], frames[lane])
         last[lane, 0] = raised(room, tables, factor - 1, SPAN)[SPAN - 1]
     n = len(block)
@@ -382,10 +383,10 @@ def idle(block: Sound, level: float, lane: int, tables: Tables, kept: Kept) -> b
             return False
         was[lane] = 0.0
     if len(line) < SPAN:
-        frames[lane, : SPAN - len(line)] = frames[lane, len(line) :].copy()
-        frames[lane, SPAN - len(line) :] = line
+        copy_into(frames[lane, : SPAN - len(line)], frames[lane, len(line) :])
+        copy_into(frames[lane, SPAN - len(line) :], line)
     else:
-        frames[lane] = line[len(line) - SPAN :]
+        copy_into(frames[lane], line[len(line) - SPAN :])
     return True
 
 

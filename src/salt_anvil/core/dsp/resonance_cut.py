@@ -15,6 +15,7 @@ from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, exp2_into
 from salt_anvil.core.dsp.equaliser import BELL, BILINEAR, glide, section, stand
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.line import copy_into
 
 # Columns of one place in the control vector, then those of all places together.
 WARPED, DAMPING, LOW, HIGH, SLOPE, CAP, ON, ATTACK, RELEASE, POWER = range(10)
@@ -173,7 +174,8 @@ def cut_into(
             else:
                 for column in range(columns):
                     lines[column, i], keys[column, i] = sound_here[i, column], key_here[i, column]
-        before[:, :n] = lines[:, :n]
+        for row in range(2):
+            copy_into(before[row, :n], lines[row])
         common, common_step = value[point, :COMMON], step[point, :COMMON]
         for p in range(len(cuts)):
             first = COMMON + p * COLUMNS

@@ -12,6 +12,7 @@ from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import log2_into
 from salt_anvil.core.dsp.fir import run
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.line import copy_into
 
 # Columns of the control vector behind dynamics': share of `relative`, time of the mean squares.
 RELATIVE, WHOLE = d.CONTROLS, d.CONTROLS + 1
@@ -179,7 +180,7 @@ def ess_into(
             for i in range(n):
                 heard_here[i, channel] = c[i]
             d._curve_into(c, n, v, s, offset)
-            carried[:] = state[:, channel]
+            copy_into(carried, state[:, channel])
             d._smooth(c, n, carried, d.DECOUPLED, False, v, s, offset)
             for row in range(d.STATES):
                 if row != d.POWER:
