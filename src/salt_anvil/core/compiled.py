@@ -87,7 +87,7 @@ def _forget_numbers(dispatcher: Any) -> None:
     found = dispatcher.get_call_template
 
     def any_number(args: Any, kws: Any) -> Any:
-        unliteral = cast(Callable[[Any], Any], types.unliteral)
+        unliteral: Any = types.unliteral
         return found(tuple(map(unliteral, args)), {n: unliteral(kind) for n, kind in kws.items()})
 
     dispatcher.get_call_template = any_number
