@@ -29,6 +29,11 @@ CASES: dict[str, tuple[list[dict[str, Any]] | None, str]] = {
         [{"kind": "limiter", "params": {"drive_db": 12, "ceiling_db": -1}}],
         "alimiter=level_in=4:limit=0.89:attack=5:release=60:level=disabled",
     ),
+    # Theirs looks at samples alone; so does this.
+    "the same by samples": (
+        [{"kind": "limiter", "params": {"drive_db": 12, "ceiling_db": -1, "true_peak": False}}],
+        "alimiter=level_in=4:limit=0.89:attack=5:release=60:level=disabled",
+    ),
     "gate": (
         [{"kind": "gate", "params": {"threshold_db": -20}}],
         "agate=threshold=0.1:attack=1:release=120",

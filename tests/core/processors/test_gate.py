@@ -136,3 +136,64 @@ def test_a_linked_gate_keeps_the_image() -> None:
     alone, _ = gated(sound, threshold_db=-40, link=0)
     assert linked[-1, 1] == sound[-1, 1]
     assert abs(alone[-1, 1]) < 1e-3 * abs(sound[-1, 1]) + 1e-6
+
+
+def _sample_by_sample(key: np.ndarray, v: np.ndarray, links: np.ndarray) -> np.ndarray:
+    """The gate as its words say it, one frame after another; links: the link of every frame."""
+    left, gain, phase, count = [0.0, 0.0], [v[g.FLOOR]] * 2, [g.CLOSED] * 2, [0.0, 0.0]
+    out = np.empty_like(key)
+    for i, frame in enumerate(np.abs(key)):
+        for c in range(2):
+            left[c] = max(frame[c], left[c] + v[g.FALL] * (frame[c] - left[c]))
+        for c in range(2):
+            level = left[c] + links[i] * (max(left) - left[c])
+            over, still = level >= v[g.OPEN_AT], level >= v[g.CLOSE_AT]
+            full = g.OPEN if gain[c] >= 1 else g.OPENING
+            if over and phase[c] < g.OPENING:
+                phase[c] = g.OPENING if phase[c] < g.HOLDING else full
+            if still and phase[c] == g.HOLDING:
+                phase[c] = full
+            if over or (still and phase[c] >= g.HOLDING):
+                count[c] = v[g.HOLD]
+            elif phase[c] >= g.HOLDING and count[c] > 0:
+                count[c] -= 1
+                phase[c] = g.HOLDING if gain[c] >= 1 else phase[c]
+            elif phase[c] >= g.HOLDING:
+                phase[c] = g.CLOSING
+            if phase[c] >= g.HOLDING:
+                gain[c] += v[g.ATTACK] * (1 - gain[c])
+                if gain[c] > 1 - g.NEAR:
+                    gain[c], phase[c] = 1.0, g.OPEN if phase[c] == g.OPENING else phase[c]
+            else:
+                gain[c] -= v[g.RELEASE] * gain[c]
+                if phase[c] == g.CLOSED or gain[c] <= v[g.FLOOR]:
+                    gain[c], phase[c] = v[g.FLOOR], g.CLOSED
+            out[i, c] = gain[c]
+    return out
+
+
+@pytest.mark.parametrize("told", [False, True])
+def test_the_kernel_is_the_gate_sample_by_sample_also_where_the_link_begins_and_ends(
+    told: bool,
+) -> None:
+    """Linked all along, both channels are found once: from where they stand alike on."""
+    chance = np.random.default_rng(7)
+    cells = 160
+    heights = chance.choice([0.0, 0.04, 0.3], (cells, 2), p=(0.9, 0.05, 0.05))
+    bursts = np.repeat(heights, 64, axis=0)
+    key = bursts * chance.uniform(-1, 1, bursts.shape)
+    v = np.zeros(g.CONTROLS)
+    v[g.OPEN_AT], v[g.CLOSE_AT], v[g.FLOOR] = 0.1, 0.03, 0.01
+    v[g.ATTACK], v[g.RELEASE], v[g.HOLD], v[g.FALL] = 0.05, 0.02, 40, 0.02
+    value = np.repeat(v[None], cells, axis=0)
+    value[:, g.LINK] = np.repeat([0.0, 1.0, 0.5, 1.0, 1.0], cells // 5)
+    gain, state = np.empty_like(key), np.zeros((g.STATES, 2))
+    state[g.GAIN] = v[g.FLOOR]
+    others = [np.empty((len(key) if told else 0, 2)) for _ in range(3)]
+    g.gate_into(gain, *others, key, 0, value, np.zeros_like(value), state)
+    expected = _sample_by_sample(key, v, np.repeat(value[:, g.LINK], 64))
+    assert np.abs(gain - expected).max() < 1e-12
+    assert (np.ptp(gain[-64 * cells // 5 :]) > 0.9) and (np.diff(gain, axis=1) == 0).any()
+    if told:
+        assert (np.diff(others[0][-64:], axis=1) == 0).all()
+        assert set(np.unique(others[1])) == {0, 1, 2, 3, 4}

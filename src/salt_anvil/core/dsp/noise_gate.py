@@ -7,7 +7,9 @@ import numpy as np
 from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.dynamics import equal_lanes, stand_alike
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.line import copy_into
 
 # Columns of the control vector of `gate_into`; levels as amplitudes, rates per frame.
 OPEN_AT, CLOSE_AT, FLOOR, ATTACK, RELEASE, HOLD, LINK, FALL = range(8)
@@ -25,7 +27,10 @@ NEAR = 1e-3
 def _levels_into(
     levels: Sound, key: Sound, v: Vector, d: Vector, offset: int, state: Sound
 ) -> None:
-    """Fill levels (2, frames) with what is heard of both channels, linked; a mono key is both."""
+    """Fill levels (2, frames) with what is heard of both channels, linked; a mono key is both.
+
+    Of channels that are linked all along the first is enough.
+    """
     last = key.shape[1] - 1
     left, right = state[LEVEL, 0], state[LEVEL, last]
     slowly, changing = v[FALL], d[FALL]
@@ -38,8 +43,13 @@ def _levels_into(
         levels[0, i], levels[1, i] = left, right
     state[LEVEL, 0], state[LEVEL, last] = left, right
     one, other = levels[0], levels[1]
+    linked, linking = v[LINK], d[LINK]
+    if linked == 1.0 and linking == 0.0:
+        for i in range(len(key)):
+            one[i] = max(one[i], other[i])
+        return
     for i in range(len(key)):
-        link = v[LINK] + d[LINK] * (offset + i)
+        link = linked + linking * (offset + i)
         most = max(one[i], other[i])
         one[i] += link * (most - one[i])
         other[i] += link * (most - other[i])
@@ -59,34 +69,38 @@ def _passed_into(
     """Fill gain, phases and opened of one channel in a cell; state: (STATES,), changed."""
     n = len(level)
     opening = keeping = 0
+    # Read once: for all that the compiler knows, what is written may be the controls.
+    opens, d_opens, closes, d_closes = v[OPEN_AT], d[OPEN_AT], v[CLOSE_AT], d[CLOSE_AT]
+    attack, d_attack, release, d_release = v[ATTACK], d[ATTACK], v[RELEASE], d[RELEASE]
+    hold, d_hold, lowest, d_lowest = v[HOLD], d[HOLD], v[FLOOR], d[FLOOR]
     for i in range(n):
         j = offset + i
-        opening += 1 if level[i] >= v[OPEN_AT] + d[OPEN_AT] * j else 0
-        keeping += 1 if level[i] >= v[CLOSE_AT] + d[CLOSE_AT] * j else 0
+        opening += 1 if level[i] >= opens + d_opens * j else 0
+        keeping += 1 if level[i] >= closes + d_closes * j else 0
     g, phase, count = state[GAIN], state[PHASE], state[COUNT]
     if phase == OPEN and keeping == n:
         for i in range(n):
             gain[i], phases[i], opened[i] = 1.0, OPEN, 0.0
-        state[COUNT] = v[HOLD] + d[HOLD] * (offset + n - 1)
+        state[COUNT] = hold + d_hold * (offset + n - 1)
         return
     if phase == CLOSED and opening == 0:
         for i in range(n):
-            gain[i], phases[i], opened[i] = v[FLOOR] + d[FLOOR] * (offset + i), CLOSED, 0.0
+            gain[i], phases[i], opened[i] = lowest + d_lowest * (offset + i), CLOSED, 0.0
         state[GAIN] = gain[n - 1]
         return
     for i in range(n):
         j = offset + i
         began = 0.0
-        if level[i] >= v[OPEN_AT] + d[OPEN_AT] * j:
+        if level[i] >= opens + d_opens * j:
             if phase < HOLDING:
                 began = 1.0
                 phase = OPENING
             elif phase == HOLDING:
                 phase = OPEN if g >= 1.0 else OPENING
-            count = v[HOLD] + d[HOLD] * j
+            count = hold + d_hold * j
         elif phase >= HOLDING:
-            if level[i] >= v[CLOSE_AT] + d[CLOSE_AT] * j:
-                count = v[HOLD] + d[HOLD] * j
+            if level[i] >= closes + d_closes * j:
+                count = hold + d_hold * j
                 if phase == HOLDING:
                     phase = OPEN if g >= 1.0 else OPENING
             elif count > 0.0:
@@ -96,15 +110,15 @@ def _passed_into(
             else:
                 phase = CLOSING
         if phase >= HOLDING:
-            g += (v[ATTACK] + d[ATTACK] * j) * (1.0 - g)
+            g += (attack + d_attack * j) * (1.0 - g)
             if g > 1.0 - NEAR:
                 g = 1.0
                 if phase == OPENING:
                     phase = OPEN
         else:
-            floor = v[FLOOR] + d[FLOOR] * j
+            floor = lowest + d_lowest * j
             # Falls straight in dB: a share of itself every frame.
-            g -= (v[RELEASE] + d[RELEASE] * j) * g
+            g -= (release + d_release * j) * g
             if phase == CLOSED or g <= floor:
                 g = floor
                 phase = CLOSED
@@ -138,7 +152,11 @@ def gate_into(
     for at, n, k, offset in grid_cells(start, frames):
         _levels_into(levels, key[at : at + n], value[k], step[k], offset, state)
         gain_here = gain[at : at + n]
-        for channel in range(channels):
+        linked = channels == 2 and value[k, LINK] == 1.0 and step[k, LINK] == 0.0
+        alike = linked and equal_lanes(state, LEVEL)
+        if linked and not alike:
+            copy_into(levels[1], levels[0])
+        for channel in range(1 if alike else channels):
             for row in range(STATES):
                 mine[row] = state[row, channel]
             level = levels[channel, :n]
@@ -161,6 +179,15 @@ def gate_into(
                     heard[at + i, channel] = level[i]
                     phases[at + i, channel] = found[1, i]
                     opened[at + i, channel] = found[2, i]
+        if alike:
+            stand_alike(state, LEVEL)
+            for i in range(n):
+                gain_here[i, 1] = gain_here[i, 0]
+            if told:
+                for i in range(n):
+                    heard[at + i, 1] = levels[0, i]
+                    phases[at + i, 1] = phases[at + i, 0]
+                    opened[at + i, 1] = opened[at + i, 0]
     for channel in range(channels):
         if state[LEVEL, channel] < TINY:
             state[LEVEL, channel] = 0.0
