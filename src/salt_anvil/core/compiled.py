@@ -13,16 +13,13 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 
 def _without_linear_algebra() -> None:
-    """Let numba look for scipy's linear algebra in vain: it would load all of it with the first
-    kernel that makes an array, and no kernel multiplies matrices."""
+    """Load what compiling needs of arrays, and let it look for scipy's linear algebra in vain: it
+    would load all of it, and no kernel multiplies matrices."""
     name = "scipy.linalg.cython_blas"
     if name not in sys.modules:
         sys.modules[name] = None  # type: ignore[assignment]
         importlib.import_module("numba.np.arraymath")
         del sys.modules[name]
-
-
-_without_linear_algebra()
 
 
 class _Kept(FunctionCache):
@@ -43,7 +40,10 @@ class _Kept(FunctionCache):
 
     def load_overload(self, sig: Any, target_context: Any) -> Any:
         rtsys.initialize(target_context)
-        return self._load_overload(sig, target_context)  # type: ignore[no-untyped-call]
+        found = self._load_overload(sig, target_context)  # type: ignore[no-untyped-call]
+        if found is None:
+            _without_linear_algebra()
+        return found
 
 
 def kernel(function: F) -> F:
