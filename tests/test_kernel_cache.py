@@ -151,6 +151,38 @@ print(kernels_here.steps(4).tolist(), "numba.cpython.printimpl" in sys.modules,
     assert second == ["False", "False", "False", "1"]
 
 
+def test_a_form_kept_under_the_name_of_another_is_not_run(tmp_path: Path) -> None:
+    """Two processes that keep two forms of one kernel at the same time may both call theirs 1."""
+    (tmp_path / "kernels_here.py").write_text("""
+from salt_anvil.core.compiled import kernel
+
+@kernel
+def last(values):
+    return values[len(values) - 1]
+""")
+    code = """
+import numpy as np
+import kernels_here
+for kind in (np.float32, np.float64, np.int64):
+    print(kernels_here.last(np.arange(40).astype(kind)))
+"""
+    kept = tmp_path / "kept"
+    environment = dict(
+        os.environ,
+        NUMBA_CACHE_DIR=str(kept),
+        PYTHONPATH=os.pathsep.join([str(tmp_path), str(Path(salt_anvil.__file__).parent.parent)]),
+    )
+    for _ in range(3):
+        words = [sys.executable, "-c", code]
+        out = subprocess.run(words, capture_output=True, text=True, env=environment, check=True)
+        assert out.stdout.split() == ["39.0", "39.0", "39"]
+        first, second, third = sorted(kept.rglob("*.nbc"))
+        held = first.read_bytes()
+        first.write_bytes(second.read_bytes())
+        second.write_bytes(third.read_bytes())
+        third.write_bytes(held)
+
+
 def test_no_process_needs_the_parts_of_scipy_that_take_long_to_load() -> None:
     """A tenth of a second to a whole one each: not to begin with, nor for any processor."""
     code = """

@@ -41,6 +41,9 @@ class _Kept(FunctionCache):
     def load_overload(self, sig: Any, target_context: Any) -> Any:
         rtsys.initialize(target_context)
         found = self._load_overload(sig, target_context)  # type: ignore[no-untyped-call]
+        if found is not None and tuple(found.signature.args) != tuple(sig):
+            # Two processes have kept two forms at once, under one name.
+            found = None
         if found is None:
             _without_linear_algebra()
         return found
