@@ -128,7 +128,8 @@ import sys
 from salt_anvil.kernels import cache
 import kernels_here
 print(kernels_here.steps(4).tolist(), "numba.cpython.printimpl" in sys.modules,
-      "numba.np.arraymath" in sys.modules, "scipy.linalg" in sys.modules, sum(kernels_here.steps.stats.cache_hits.values()))
+      "numba.np.arraymath" in sys.modules, "scipy.linalg" in sys.modules,
+      sum(kernels_here.steps.stats.cache_hits.values()))
 """
     environment = dict(
         os.environ,
