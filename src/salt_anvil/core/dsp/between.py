@@ -233,7 +233,9 @@ def _pieces_into(peaks: Values, whole: Sound, size: int, tables: Tables) -> None
         for piece in range(len(peaks)):
             beside, bent = _bounds(room, bends, piece * size, size)
             # Where the samples are greatest comes first: most of the others cannot exceed that.
-            first = int(beside.argmax())
+            first = 0  # numba's own argmax would load scipy's linear algebra with the kernel
+            for step in range(1, len(beside)):
+                first = step if beside[step] > beside[first] else first
             for turn in range(-1, len(beside)):
                 step = first if turn < 0 else turn
                 if turn == first or _silent(step, beside, bent, tables, peaks[piece]):
