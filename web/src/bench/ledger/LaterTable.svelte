@@ -32,6 +32,6 @@
 
 <style>
   .later thead th {
-    max-width: 220px;
+    white-space: normal;
   }
 </style>
