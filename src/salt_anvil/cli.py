@@ -582,13 +582,19 @@ def _compile(options: argparse.Namespace) -> None:
 
 
 def _serve(options: argparse.Namespace) -> int:
+    from salt_anvil.api.port import listening
+    from salt_anvil.store.database import FolderLock
+
+    # Before the two seconds that all the rest takes to load.
+    listener, held = listening(options.host, options.port), FolderLock(options.data)
+
     from salt_anvil.api.processes import begin_template
     from salt_anvil.api.serve import serve
 
     if kernel_cache.is_compiled():
         begin_template(forked=True)
 
-    return serve(options.data, options.host, options.port, demo=options.demo)
+    return serve(held, options.host, listener, demo=options.demo)
 
 
 def _print(options: argparse.Namespace) -> int:

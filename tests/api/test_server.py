@@ -19,7 +19,7 @@ import soundfile
 import websockets
 from websockets.sync.client import connect
 
-from salt_anvil.api.serve import listening
+from salt_anvil.api.port import listening
 from salt_anvil.speed.client import PATIENCE_S, heard_in
 from tests.api.processes import analysed, ask_print, children, finished_print, until
 from tests.commands import command, command_process

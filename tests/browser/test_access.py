@@ -10,9 +10,9 @@ from tests.browser.test_job import open_demo
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
-FINDINGS = """async (rules) => {
+FINDINGS = """async ([rules, seen]) => {
   const how = { resultTypes: ['violations'], preload: false, ...rules };
-  return (await axe.run(document, how)).violations.map(
+  return (await axe.run({ include: document, exclude: seen }, how)).violations.map(
     (v) => `${v.id}: ${v.help}: ${v.nodes.slice(0, 4).map((n) => n.html.slice(0, 160)).join(' | ')}`
   );
 }"""
@@ -70,6 +70,13 @@ def stage(strip: str, name: str) -> Callable[[Page], None]:
     return choose
 
 
+def back(page: Page) -> None:
+    """Leave what is open, for Bench."""
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    page.keyboard.press("2")
+
+
 VIEWS: dict[str, Callable[[Page], None]] = {
     "bench": bench,
     "split": split,
@@ -104,10 +111,9 @@ def test_nothing_is_found(page: Page, theme: str, rules: dict[str, list[str]]) -
     for name, show in VIEWS.items():
         show(page)
         expect(page.locator("body")).to_be_visible()
-        found[name] = page.evaluate(FINDINGS, rules)
-        page.keyboard.press("Escape")
-        page.keyboard.press("Escape")
-        page.keyboard.press("2")
+        # The strips beside are the same in every view.
+        found[name] = page.evaluate(FINDINGS, [rules, [["[data-strip]"]] if found else []])
+        back(page)
     assert {name: lines for name, lines in found.items() if lines} == {}
 
 
@@ -132,16 +138,21 @@ SCROLLS_SIDEWAYS = """() => [...document.querySelectorAll('.middle section, .mid
   .map((e) => `${e.tagName}.${e.className} ${e.scrollWidth} > ${e.clientWidth}`)"""
 
 
-@pytest.mark.parametrize("name", ["bench", "split", "settings", "blind", "recipes", "keeping"])
-def test_at_1024_by_700_nothing_lies_on_the_ledger(page: Page, name: str) -> None:
+def finding(page: Page) -> None:
+    bench(page)
+    page.keyboard.press("a")
+    page.get_by_role("button", name="Find it").wait_for()
+
+
+def test_at_1024_by_700_nothing_lies_on_the_ledger(page: Page) -> None:
     page.set_viewport_size({"width": 1024, "height": 700})
     open_demo(page)
-    VIEWS[name](page)
-    if name == "bench":
-        page.keyboard.press("a")
-        page.get_by_role("button", name="Find it").wait_for()
-    assert page.evaluate(STICKS_OUT) == []
-    assert page.evaluate(SCROLLS_SIDEWAYS) == []
+    for show in (bench, finding, split, settings, blind, recipes, keeping):
+        show(page)
+        assert page.evaluate(STICKS_OUT) == [], show.__name__
+        assert page.evaluate(SCROLLS_SIDEWAYS) == [], show.__name__
+        back(page)
+        page.get_by_role("complementary", name="Ledger").wait_for()
 
 
 def test_who_asks_for_less_motion_sees_fewer_pictures(page: Page) -> None:

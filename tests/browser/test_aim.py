@@ -89,6 +89,19 @@ def test_what_cannot_be_had_is_said_and_changes_nothing(page: Page) -> None:
     expect(page.locator("output")).to_contain_text("gives −1")
     page.wait_for_function("saltAnvil.work.analysed.main === 1")
     page.keyboard.press("Control+z")
+    # Esc leaves the figure, then the box; on another strip the keys are the page's.
+    wanted = page.get_by_label("How much is wanted")
+    wanted.focus()
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    expect(wanted).to_have_count(0)
+    page.keyboard.press("a")
+    expect(wanted).to_be_focused()
+    page.click("[data-strip=shaker]")
+    expect(page.get_by_label("What is moved")).to_be_visible()
+    page.keyboard.press(" ")
+    page.wait_for_function("saltAnvil.live.transport.playing")
+    page.get_by_role("button", name="Stop", exact=True).click()
 
 
 def test_a_gate_is_set_by_marked_hits(page: Page) -> None:

@@ -45,7 +45,7 @@ def test_a_against_b_at_the_same_loudness(page: Page, mixed: bool) -> None:
     crushed(page, "B")
     page.keyboard.press("v")
     page.keyboard.press("g")
-    play_loop(page, 31, 32.5)
+    play_loop(page, 31, 32)
     page.wait_for_function(MEASURED)
     heard = {}
     for setting in "BA":
@@ -183,7 +183,7 @@ def test_the_best_of_three_is_picked_by_mouse(page: Page) -> None:
 def test_a_revision_is_heard_at_the_loudness_of_what_stands(page: Page) -> None:
     open_demo(page, "lead-voice")
     alone(page)
-    play_loop(page, 31, 32.5)
+    play_loop(page, 31, 32)
     then = settled_loop(page)
     gain = (
         "{ stage: 'main-compressor', params: { makeup_db: 9 }, type: 'set_params', whole: false }"

@@ -54,40 +54,40 @@ def drag(page: Page, x: float, y: float, dx: float, dy: float) -> None:
     page.mouse.up()
 
 
-@pytest.mark.parametrize(
-    ("title", "control", "text", "keyed"),
-    [("Expander", "Threshold", "-10", False), ("Transient", "Sustain", "-12", False),
-     ("Compressor", "Threshold", "-50", True)],
-)  # fmt: skip
-def test_on_bands(page: Page, title: str, control: str, text: str, keyed: bool) -> None:
+def test_on_bands(page: Page) -> None:
     """Multiband expander, transient shaper, and a compressor whose bands hear another strip."""
     open_demo(page, "shaker")
-    empty(page, "shaker")
-    add(page, "Shaker", title)
-    if keyed:
-        page.get_by_label("Key", exact=True).select_option(label="Fiddle")
-        expect(page.locator(".key", has_text="key: Fiddle").first).to_be_visible()
-    page.get_by_role("button", name="into bands").click()
-    expect(page.get_by_role("heading", name="3 bands")).to_be_visible()
-    split = strip_of(page, "shaker")["chain"][0]
-    kinds = {e["kind"] for b in split["branches"] for e in b["chain"]}
-    assert kinds == {title.lower()}
-    if keyed:
-        sources = {e["key"]["source"] for b in split["branches"] for e in b["chain"]}
-        assert sources == {"strip:fiddle"}
-    # The high band alone is set, in its own panel; it alone works differently.
-    high = split["branches"][2]["chain"][0]["id"]
-    page.locator(f"[data-stage={high}] [data-focus]").click()
-    expect(page.get_by_role("heading", name=title, exact=True)).to_be_visible()
-    type_into(page, control, text)
-    name = {"Threshold": "threshold_db", "Sustain": "sustain_db"}[control]
-    branches = strip_of(page, "shaker")["chain"][0]["branches"]
-    values = [b["chain"][0]["params"][name] for b in branches]
-    assert values[2] == float(text)
-    assert values[0] == values[1] != values[2]
-    play_loop(page, 27, 30)
-    wait_for_reduction(page, high, 2)
-    page.get_by_role("button", name="Stop").click()
+    for title, control, text, keyed in (
+        ("Expander", "Threshold", "-10", False),
+        ("Transient", "Sustain", "-12", False),
+        ("Compressor", "Threshold", "-50", True),
+    ):
+        empty(page, "shaker")
+        add(page, "Shaker", title)
+        if keyed:
+            page.get_by_label("Key", exact=True).select_option(label="Fiddle")
+            expect(page.locator(".key", has_text="key: Fiddle").first).to_be_visible()
+        page.get_by_role("button", name="into bands").click()
+        expect(page.get_by_role("heading", name="3 bands")).to_be_visible()
+        split = strip_of(page, "shaker")["chain"][0]
+        kinds = {e["kind"] for b in split["branches"] for e in b["chain"]}
+        assert kinds == {title.lower()}
+        if keyed:
+            sources = {e["key"]["source"] for b in split["branches"] for e in b["chain"]}
+            assert sources == {"strip:fiddle"}
+        # The high band alone is set, in its own panel; it alone works differently.
+        high = split["branches"][2]["chain"][0]["id"]
+        page.locator(f"[data-stage={high}] [data-focus]").click()
+        expect(page.get_by_role("heading", name=title, exact=True)).to_be_visible()
+        type_into(page, control, text)
+        name = {"Threshold": "threshold_db", "Sustain": "sustain_db"}[control]
+        branches = strip_of(page, "shaker")["chain"][0]["branches"]
+        values = [b["chain"][0]["params"][name] for b in branches]
+        assert values[2] == float(text)
+        assert values[0] == values[1] != values[2]
+        play_loop(page, 27, 30)
+        wait_for_reduction(page, high, 2)
+        page.get_by_role("button", name="Stop").click()
 
 
 def test_a_limiter_holds_what_is_heard_under_the_ceiling_dragged(page: Page) -> None:

@@ -26,7 +26,7 @@ def test_stepped_through_in_the_loop_at_the_same_loudness(page: Page) -> None:
     before = page.evaluate(CHAIN)
     page.keyboard.press("e")
     page.get_by_role("button", name="speech", exact=True).click()
-    play_loop(page, 31, 33)
+    play_loop(page, 31, 32.25)
     heard = []
     for _ in range(2):
         page.keyboard.press("]")

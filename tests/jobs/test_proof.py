@@ -35,13 +35,15 @@ from tests.commands import command
 from tests.conftest import sine
 
 ANY = Target(name="Any")
+LENGTH_S = 2
+"""Of what is proved."""
 
 
-def dense(rate: int = 48000, seconds: float = 4, seed: int = 2) -> np.ndarray:
+def dense(rate: int = 48000, seed: int = 2) -> np.ndarray:
     """Loud material with many peaks at one height, as a mix pressed against a wall."""
     rng = np.random.default_rng(seed)
     sos = signal.butter(2, [60, 12000], "band", fs=rate, output="sos")
-    sound = signal.sosfilt(sos, rng.standard_normal((round(seconds * rate), 2)), axis=0)
+    sound = signal.sosfilt(sos, rng.standard_normal((LENGTH_S * rate, 2)), axis=0)
     sound *= (0.4 + np.abs(np.sin(np.arange(len(sound)) / rate * 5)))[:, None]
     return np.tanh(2.5 * sound / np.abs(sound).max()) * 0.9
 
@@ -83,7 +85,7 @@ def test_each_way_against_another_decoder(loud: Path, tmp_path: Path) -> None:
     assert [w.name for w in found.ways] == ["44100:16", "mp3:128", "opus:96"]
     for way, result in zip(ways, found.ways, strict=True):
         back = soundfile.read(heard_file(tmp_path / "proof", result.name))[0]
-        assert len(back) == result.frames == round(4 * result.rate)
+        assert len(back) == result.frames == LENGTH_S * result.rate
         assert result.true_peak_dbtp == pytest.approx(longest_peak_db(back), abs=0.15)
         if way.codec:
             coded = tmp_path / f"again.{way.codec}"
@@ -123,13 +125,13 @@ def test_the_ceiling_proposed_leaves_none_when_others_look(
     coded = tmp_path / "coded.mp3"
     encode(way_of("mp3:128"), pieces(wall), 48000, 2, coded, lambda done: None)
     assert longest_peak_db(soundfile.read(coded)[0]) < 0.1
-    # It is not lower than it has to be: 0.2 dB more leaves some.
-    limited(loud, wall, tmp_path / "by-hand", {"ceiling_db": ceiling.found_db + 0.2}, 1.0)
+    # It is not lower than it has to be: 0.1 dB more leaves some.
+    limited(loud, wall, tmp_path / "by-hand", {"ceiling_db": ceiling.found_db + 0.1}, 1.0)
     with ThreadPoolExecutor(1) as pool:
         request = ProofRequest(ways=ways, target=ANY, ceiling=False)
         higher = Prover(tmp_path / "higher", pool).prove(FileSubject(wall), request)
     worst = max(w.true_peak_dbtp or -99 for w in [higher.as_it_stands, *higher.ways])
-    assert worst > -0.05
+    assert worst > 0
 
 
 def test_a_session_is_proved_after_its_fader_and_the_ceiling_goes_to_its_limiter(
@@ -175,8 +177,9 @@ def edit_of(session: Session, strip: str, ceiling_db: float):  # type: ignore[no
 
 def of_session(data: Path, session: Session, folder: Path, **wanted: object) -> Proof:
     main = next(s.id for s in session.strips if s.kind == "main")
-    subject = SessionSubject(data, session.model_dump(), main, 0, 4 * session.rate)
-    request = ProofRequest(**{"target": ANY, "end": 4 * session.rate, **wanted})  # type: ignore[arg-type]
+    end = 4 * session.rate
+    subject = SessionSubject(data, session.model_dump(), main, 0, end)
+    request = ProofRequest(**{"target": ANY, "end": end, **wanted})  # type: ignore[arg-type]
     with ThreadPoolExecutor(2) as pool:
         return Prover(folder / "proof", pool).prove(subject, request)
 

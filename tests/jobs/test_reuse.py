@@ -20,8 +20,8 @@ from salt_anvil.core.session import Session
 from tests import long
 from tests.random_sessions import FRAMES, edited, random_session, source
 
-SESSIONS = long.of(32, 600)
-GROUPS = 8
+SESSIONS = long.of(20, 600)
+GROUPS = 4
 CODE = "code"
 BLOCKS = -(-FRAMES // BLOCK)
 

@@ -82,7 +82,12 @@
   }
 
   function key(event: KeyboardEvent): void {
-    if (isTyping(event.target) || sheet) return;
+    if (sheet) return;
+    if (isTyping(event.target)) {
+      // Out of what is typed into; the next Esc leaves what that stands in.
+      if (event.key === 'Escape') event.target.blur();
+      return;
+    }
     if (!press(keys, event, view)) return;
     // Space would press the button that has the focus as well.
     if (event.target instanceof HTMLButtonElement && event.key === ' ') event.target.blur();

@@ -85,14 +85,14 @@ Passage = tuple[int, int]
 class Hub:
     """Everything that the routes share."""
 
-    def __init__(self, data: Path) -> None:
-        """Take the data folder.
+    def __init__(self, held: FolderLock) -> None:
+        """Use a data folder that is held, until the end.
 
         Raises:
-            StoreError: it cannot be used, or another server has it.
+            StoreError: it cannot be used.
         """
-        self.data = data
-        self._lock = FolderLock(data)
+        self.data = data = held.folder
+        self._lock = held
         database = Database(data / "salt-anvil.db")
         self.sessions = SessionStore(database)
         self.recipes = RecipeStore(database)

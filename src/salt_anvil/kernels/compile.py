@@ -1,7 +1,7 @@
 """Compiles every kernel for the argument types that the engine uses, so that play never does."""
 
 import multiprocessing
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
 
 import numpy as np
@@ -73,22 +73,26 @@ def compile_kernels(
     kinds = sorted(REGISTRY.values(), key=lambda item: item.kind in FROM_BEHIND)
     runs = [*(partial(_run, item, sound) for item in kinds), partial(_measure, sound)]
     for done, run in enumerate(reversed(runs) if backwards else runs):
-        progress(done / len(runs))
-        run()
+        for share in run():
+            progress((done + share) / len(runs))
     progress(1.0)
 
 
-def _run(item: Processor[Params], sound: Sound) -> None:
+def _run(item: Processor[Params], sound: Sound) -> Iterator[float]:
+    """Process a sound with every route in turn; gives how much of it is done."""
     stage = Stage(id="x", kind=item.kind, params=item.Params(), key=Key(low_hz=60))
     unit = Unit(stage, Context(48000, 2, 96, observe=True))
     unit.process(sound, 0)
-    for params in _every_route(item):
+    routes = _every_route(item)
+    for done, params in enumerate(routes):
+        yield (done + 1) / (len(routes) + 1)
         context = Context(48000, 2, 96)
         Unit(Stage(id="x", kind=item.kind, params=params), context).process(sound[:256], 0)
+    yield 1.0
 
 
-def _measure(sound: Sound) -> None:
-    """Place, measure and dither a sound."""
+def _measure(sound: Sound) -> Iterator[float]:
+    """Place, measure and dither a sound; gives how much of it is done."""
     points = np.ones((len(sound) // GRID, 1))
     gain = Ramp(points, points, bends=np.array([points, points])).frames(0, 0, len(sound))
     stereo = placed_along(rounded(from_mid_side(to_mid_side(sound))), gain, gain)
@@ -104,6 +108,7 @@ def _measure(sound: Sound) -> None:
     dithers: tuple[Dither, ...] = ("tpdf", "shaped")
     for dither in dithers:
         Quantiser(16, 2, dither=dither).levels(sound)
+    yield 1.0
 
 
 def _compile_others() -> None:

@@ -147,6 +147,7 @@ class FolderLock:
         Raises:
             StoreError: it cannot be written to, or another server holds it.
         """
+        self.folder = folder
         try:
             folder.mkdir(parents=True, exist_ok=True)
             self._file: TextIO = (folder / "lock").open("w")

@@ -104,9 +104,8 @@ def test_one_voice_is_looked_at_by_a_shorter_window_than_chords(
     bed: Callable[[], Bed], windows: int
 ) -> None:
     """A window of 4096 frames cannot part what is 20 Hz apart; one of 8192 blurs what glides."""
-    frames = len(bed().sound)
-    hop = in_notes.SHORT // 2 * windows
-    assert abs(in_notes.lines_of(bed().sound, RATE).frames - frames // hop) <= 2
+    sound, hop = bed().sound, in_notes.SHORT // 2 * windows
+    assert abs(in_notes.lines_of(sound, RATE).frames - len(sound) // hop) <= 2
 
 
 @pytest.mark.parametrize(

@@ -33,8 +33,8 @@ export class Aiming {
   /** Under way. */
   number = $state<number | null>(null);
   result = $state<string | null>(null);
-  /** Counts how often it was asked for beside a control. */
-  asked = $state(0);
+  /** Until what is wanted can be typed. */
+  asked = $state(false);
   readonly marking: Marking;
   private chosen = $state('');
   private passage = $state('loop');
@@ -120,7 +120,7 @@ export class Aiming {
 
   /** Opens it for a control, with what is usually wanted of such a one. */
   showFor(control: string): void {
-    this.asked += 1;
+    this.asked = true;
     this.chosen = control;
     if (this.number === null && (!this.open || control === 'ceiling_db')) {
       this.want(control === 'ceiling_db' ? 'true_peak' : 'reduction');
@@ -139,7 +139,7 @@ export class Aiming {
   show(): void {
     if (!this.work.element) return;
     if (!this.work.stage && this.what === 'reduction') this.want('down');
-    this.open = !this.open;
+    this.open = this.asked = !this.open;
     this.result = null;
     this.steps = [];
   }

@@ -254,7 +254,9 @@ export function combination(event: KeyboardEvent): string {
 }
 
 /** Whether a key belongs to something that is being typed into. */
-export function isTyping(target: EventTarget | null): boolean {
+export function isTyping(
+  target: EventTarget | null,
+): target is HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement {
   return (
     target instanceof HTMLInputElement ||
     target instanceof HTMLSelectElement ||

@@ -46,13 +46,7 @@
 <section class="panel" aria-label="Recipes">
   <header>
     <h2>Recipes</h2>
-    <input
-      type="search"
-      placeholder="find"
-      aria-label="Find a recipe"
-      bind:value={library.query}
-      onkeydown={(e) => e.key === 'Escape' && e.currentTarget.blur()}
-    />
+    <input type="search" placeholder="find" aria-label="Find a recipe" bind:value={library.query} />
     <span class="count" role="status">{library.shown.length} of {library.items.length}</span>
     <span class="space"></span>
     <button onclick={() => (library.saving = !library.saving)}>keep what stands</button>

@@ -12,9 +12,10 @@
   const label = $derived(aiming.controls.find((c) => c.name === aiming.control)?.label ?? '');
 
   let number: HTMLInputElement | undefined = $state();
-  // Whoever asks for a control's aim types next what is wanted of it.
+  // Whoever asks for an aim types next what is wanted; whoever looks at another stage does not.
   $effect(() => {
-    void aiming.asked;
+    if (!aiming.asked) return;
+    aiming.asked = false;
     void tick().then(() => number?.select());
   });
 
