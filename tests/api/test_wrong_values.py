@@ -104,6 +104,21 @@ def test_no_route_breaks(server: Server, method: str, path: str, reported: dict[
     assert server.http.get("/api/sessions/1").status_code == 200
 
 
+@pytest.mark.parametrize(
+    ("wrong", "said"),
+    [({"name": "x" * 81}, "name is too long; at most 80 characters are allowed"),
+     ({"name": ""}, "name is empty"),
+     ({"name": "a\nb"}, "name is 'a\\nb'; it has characters that are not allowed"),
+     ({"value": "much"}, "value is 'much'; a number is wanted")],
+)  # fmt: skip
+def test_what_is_wrong_is_said_in_a_sentence(
+    server: Server, wrong: dict[str, Any], said: str
+) -> None:
+    edits = {"base": 1, "edits": [{"type": "set_lever", "lever": "l", **wrong}]}
+    answer = server.http.post(f"/api{server.path}/edits", json=edits)
+    assert (answer.status_code, answer.json()["error"]) == (422, said)
+
+
 def test_an_origin_that_is_none(server: Server) -> None:
     assert server.http.get("/api/sessions", headers={"Origin": "http://["}).status_code == 403
 

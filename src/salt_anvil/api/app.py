@@ -9,7 +9,6 @@ from pathlib import Path
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.staticfiles import StaticFiles
@@ -26,7 +25,7 @@ from salt_anvil.core.errors import (
     NotReadyError,
     SaltAnvilError,
 )
-from salt_anvil.core.session import plain_words
+from salt_anvil.core.session import fault_in_words
 
 STATUS: dict[type[Exception], int] = {
     SaltAnvilError: 422,
@@ -87,18 +86,8 @@ async def _nowhere(request: Request, error: Exception) -> JSONResponse:
 async def _invalid(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, RequestValidationError)
     fault = error.errors()[0]
-    known = ValidationError.from_exception_data(
-        "request",
-        [
-            {
-                "type": "value_error",
-                "loc": tuple(fault["loc"][1:]),
-                "input": None,
-                "ctx": {"error": ValueError(fault["msg"].removeprefix("Value error, "))},
-            }
-        ],
-    )
-    return JSONResponse(models.Problem(error=plain_words(known)).model_dump(), 422)
+    said = fault_in_words({**fault, "loc": tuple(fault["loc"][1:])})
+    return JSONResponse(models.Problem(error=said).model_dump(), 422)
 
 
 def schema() -> dict[str, object]:

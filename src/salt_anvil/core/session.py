@@ -3,6 +3,7 @@
 Everything is immutable; an edit returns a new session (see `edits`).
 """
 
+from collections.abc import Mapping
 from functools import cache
 from itertools import pairwise
 from typing import Annotated, Any, Literal, Self, TypeVar
@@ -578,8 +579,15 @@ def checked(model: type[M], data: Any) -> M:
 
 def plain_words(error: ValidationError, model: type[Params] | None = None) -> str:
     """Return the first fault of a validation as one sentence; model gives the ranges."""
-    fault = error.errors()[0]
-    where = ".".join(str(p) for p in fault["loc"] if p not in ("stage", "split"))
+    return fault_in_words(error.errors()[0], model)
+
+
+def fault_in_words(fault: Mapping[str, Any], model: type[Params] | None = None) -> str:
+    """Return a fault as pydantic tells it as one sentence; model gives the ranges."""
+    places = fault["loc"]
+    # Which of several edits, and of what type, nobody asked who moved one thing.
+    places = places[3:] if places[:1] == ("edits",) and len(places) > 3 else places
+    where = ".".join(str(p) for p in places if p not in ("stage", "split"))
     kind, context = fault["type"], fault.get("ctx", {})
     if kind == "extra_forbidden":
         return f"{where}: there is no such field"
@@ -592,8 +600,23 @@ def plain_words(error: ValidationError, model: type[Params] | None = None) -> st
         return f"{where} is {fault['input']!r}; allowed: {context['expected']}"
     if kind == "missing":
         return f"{where} is missing"
+    if kind in ("string_too_short", "too_short") and not fault["input"]:
+        return f"{where} is empty"
+    if kind == "string_too_long":
+        return f"{where} is too long; at most {context['max_length']} characters are allowed"
+    if kind == "too_long":
+        return f"{where}: at most {context['max_length']} are allowed"
+    if kind == "string_pattern_mismatch":
+        return f"{where} is {_short(fault['input'])}; it has characters that are not allowed"
+    if kind in ("float_type", "float_parsing", "int_type", "int_parsing", "finite_number"):
+        return f"{where} is {_short(fault['input'])}; a number is wanted"
     text = fault["msg"].removeprefix("Value error, ")
     return f"{where}: {text}" if where else text
+
+
+def _short(value: object) -> str:
+    text = repr(value)
+    return text if len(text) <= 40 else f"{text[:37]}..."
 
 
 def _params(model: type[Params], data: Any) -> Params:
@@ -615,5 +638,6 @@ def _range_of(name: str, model: type[Params] | None) -> str:
 __all__ = [
     "Automation", "Branch", "Element", "Extent", "Join", "Key", "Lever", "LeverMove", "Move",
     "Point", "Section", "Send", "Session", "Setting", "Settings", "Split",
-    "Stage", "Strip", "Trial", "branches", "checked", "elements", "plain_words",
+    "Stage", "Strip", "Trial", "branches", "checked", "elements", "fault_in_words",
+    "plain_words",
 ]  # fmt: skip

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { LeverChoice } from '../lib/levers';
+  import { standing } from '../lib/standing';
   import type { Lever, Move } from '../lib/types';
 
   interface Props {
@@ -7,8 +8,8 @@
     choices: LeverChoice[];
     /** What something moves already, as "owner control". */
     taken: Set<string>;
-    onname: (name: string) => void;
-    onmoves: (moves: Move[]) => void;
+    onname: (name: string) => Promise<void>;
+    onmoves: (moves: Move[]) => Promise<void>;
     onaway: () => void;
   }
   let { lever, choices, taken, onname, onmoves, onaway }: Props = $props();
@@ -17,7 +18,7 @@
     const found = choices.find((c) => `${c.owner} ${c.control}` === key);
     if (!found) return;
     const { owner, control, low, high } = found;
-    onmoves([...lever.moves, { owner, control, low, high, curve: 0 }]);
+    void onmoves([...lever.moves, { owner, control, low, high, curve: 0 }]);
   }
 
   function words(move: Move): string {
@@ -27,16 +28,17 @@
     );
   }
 
-  function change(index: number, part: Partial<Move>): void {
-    onmoves(lever.moves.map((m, i) => (i === index ? { ...m, ...part } : m)));
+  function change(index: number, part: Partial<Move>): Promise<void> {
+    return onmoves(lever.moves.map((m, i) => (i === index ? { ...m, ...part } : m)));
   }
 </script>
 
 <div class="moves">
   <input
     aria-label="Name of the lever"
+    maxlength="80"
     value={lever.name}
-    onchange={(e) => onname(e.currentTarget.value)}
+    {@attach standing(() => lever.name, onname)}
   />
   <button onclick={onaway}>take the lever away</button>
   {#each lever.moves as move, i (`${move.owner} ${move.control}`)}
@@ -50,7 +52,10 @@
             step="any"
             value={move[part]}
             aria-label="{label} of {words(move)}"
-            onchange={(e) => change(i, { [part]: Number(e.currentTarget.value) })}
+            {@attach standing(
+              () => String(move[part]),
+              async (value) => value && change(i, { [part]: Number(value) }),
+            )}
           /></label
         >
       {/each}

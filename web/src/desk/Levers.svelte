@@ -28,8 +28,8 @@
     ]),
   );
 
-  function set(lever: Lever, moves: Move[]): void {
-    void work.edit({ type: 'set_lever', lever: lever.id, moves });
+  function set(lever: Lever, moves: Move[]): Promise<void> {
+    return work.edit({ type: 'set_lever', lever: lever.id, moves });
   }
 </script>
 
@@ -69,7 +69,7 @@
       {lever}
       {choices}
       {taken}
-      onname={(name) => void work.edit({ type: 'set_lever', lever: lever.id, name })}
+      onname={(name) => work.edit({ type: 'set_lever', lever: lever.id, name })}
       onmoves={(moves) => set(lever, moves)}
       onaway={() => void work.edit({ type: 'remove_lever', lever: lever.id })}
     />

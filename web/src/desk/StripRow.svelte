@@ -3,6 +3,7 @@
   import MovingSlider from '../components/MovingSlider.svelte';
   import { panned } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
+  import { standing } from '../lib/standing';
   import type { Strip } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import BranchLines from './BranchLines.svelte';
@@ -23,8 +24,15 @@
   const strips = $derived(work.model?.strips ?? []);
   const buses = $derived(strips.filter((s) => s.kind !== 'track' && s.id !== strip.id));
   const main = $derived(strips.find((s) => s.kind === 'main'));
+  const output = $derived(strip.output ?? main?.id ?? '');
   const parts = $derived(strip.chain.some((e) => e.kind === 'split'));
 
+  /** Whether a bus comes back to this strip: the two would feed each other. */
+  function comesBack(bus: Strip): boolean {
+    let at: Strip | undefined = bus;
+    while (at && at.id !== strip.id) at = strips.find((s) => s.id === at?.output);
+    return at !== undefined;
+  }
   const toggle = (field: 'mute' | 'solo'): void =>
     void work.edit({ type: 'set_strip', strip: strip.id, field, value: !strip[field] });
   /** Shows this strip's automation where it is edited: over its time strip. */
@@ -90,16 +98,15 @@
     {#if strip.kind !== 'main'}
       <select
         aria-label="Output of {strip.name}"
-        value={strip.output ?? main?.id}
-        onchange={(e) =>
-          void work.edit({
-            type: 'set_strip',
-            strip: strip.id,
-            field: 'output',
-            value: e.currentTarget.value,
-          })}
+        value={output}
+        {@attach standing(
+          () => output,
+          (value) => work.edit({ type: 'set_strip', strip: strip.id, field: 'output', value }),
+        )}
       >
-        {#each buses as bus (bus.id)}<option value={bus.id}>{bus.name}</option>{/each}
+        {#each buses as bus (bus.id)}
+          <option value={bus.id} disabled={comesBack(bus)}>{bus.name}</option>
+        {/each}
       </select>
     {/if}
   </span>

@@ -27,17 +27,17 @@ export class Keying {
     return this.offer && this.offer.stage === this.work.stage?.id ? this.offer.db : null;
   }
 
-  listenTo(source: string): void {
+  async listenTo(source: string): Promise<void> {
     const { stage, stripId } = this.work;
     if (!stage) return;
     const tap = source === `strip:${stripId}` ? 'in' : stage.key.tap;
-    this.set({ ...stage.key, source, tap });
+    await this.set({ ...stage.key, source, tap });
   }
 
   /** Before the other strip's chain, or behind it. */
   turn(): void {
     const { key } = this;
-    if (key) this.set({ ...key, tap: key.tap === 'in' ? 'out' : 'in' });
+    if (key) void this.set({ ...key, tap: key.tap === 'in' ? 'out' : 'in' });
   }
 
   filter(side: Side, value: number | null): void {
@@ -62,9 +62,9 @@ export class Keying {
     this.offer = null;
   }
 
-  private set(key: Stage['key']): void {
+  private async set(key: Stage['key']): Promise<void> {
     const { work } = this;
-    if (work.stage) void work.edit({ type: 'set_stage', stage: work.stage.id, key });
+    if (work.stage) await work.edit({ type: 'set_stage', stage: work.stage.id, key });
   }
 
   private async match(id: string, frames: number[]): Promise<void> {

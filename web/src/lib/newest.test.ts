@@ -25,3 +25,15 @@ test('what fails is asked for again', async () => {
   want();
   await expect.poll(() => asked).toBe(2);
 });
+
+test('whoever left is not asked for any more', async () => {
+  const open: (() => void)[] = [];
+  const want = newest(() => new Promise((resolve) => void open.push(resolve)));
+  want();
+  want();
+  want.leave();
+  open[0]?.();
+  await new Promise((done) => setTimeout(done, 1));
+  want();
+  expect(open.length).toBe(1);
+});

@@ -1,11 +1,16 @@
 /** Asks for one thing at a time, and once more when it was wanted again meanwhile: what comes last
  * is the newest. What cannot be had is asked for with the next change; whoever caused it says why.
- * pause_ms: so long after an answer the next one is asked for. */
-export function newest(ask: () => Promise<void>, pause_ms = 0): () => void {
+ * pause_ms: so long after an answer the next one is asked for. leave: nobody is there to be told. */
+export function newest(
+  ask: () => Promise<void>,
+  pause_ms = 0,
+): (() => void) & { leave: () => void } {
   let asking = false;
   let again = false;
+  let left = false;
 
-  return function want(): void {
+  function want(): void {
+    if (left) return;
     if (asking) {
       again = true;
       return;
@@ -19,5 +24,9 @@ export function newest(ask: () => Promise<void>, pause_ms = 0): () => void {
         again = false;
         setTimeout(want, pause_ms);
       });
+  }
+  want.leave = () => {
+    left = true;
   };
+  return want;
 }

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { onDestroy } from 'svelte';
   import { api, Refusal } from '../lib/api';
   import { figure } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
@@ -33,6 +34,7 @@
     const count = (state: string): number => prints.filter((p) => p.state === state).length;
     oncount?.(count('running'), count('waiting'));
   }, 100);
+  onDestroy(load.leave);
 
   $effect(() => {
     void work.state?.id;

@@ -4,6 +4,7 @@
   import ListeningMap from '../desk/ListeningMap.svelte';
   import StripRow from '../desk/StripRow.svelte';
   import type { Live } from '../lib/live.svelte';
+  import { standing } from '../lib/standing';
   import type { Strip } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
 
@@ -59,15 +60,13 @@
       <input
         class="rename"
         aria-label="Name of the selected strip"
+        maxlength="80"
         bind:this={nameField}
         value={work.strip.name}
-        onchange={(e) =>
-          void work.edit({
-            type: 'set_strip',
-            strip: work.stripId,
-            field: 'name',
-            value: e.currentTarget.value,
-          })}
+        {@attach standing(
+          () => work.strip?.name ?? '',
+          (value) => work.edit({ type: 'set_strip', strip: work.stripId, field: 'name', value }),
+        )}
       />
       <button onclick={remove}>take {work.strip.name} away</button>
     {/if}
@@ -77,12 +76,15 @@
         <select
           aria-label="Join of {work.strip.name}"
           value={work.strip.join.law}
-          onchange={(e) =>
-            void work.edit({
-              type: 'set_bus_join',
-              strip: work.stripId,
-              law: e.currentTarget.value as Strip['join']['law'],
-            })}
+          {@attach standing(
+            () => work.strip?.join.law ?? 'sum',
+            (law) =>
+              work.edit({
+                type: 'set_bus_join',
+                strip: work.stripId,
+                law: law as Strip['join']['law'],
+              }),
+          )}
         >
           {#each ['sum', 'linear', 'equal-power', 'steady'] as law (law)}
             <option value={law}>{law}</option>

@@ -101,6 +101,7 @@
     >
       <input
         aria-label="Name of the new session"
+        maxlength="80"
         placeholder="Name of the song"
         bind:value={name}
       />

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { untrack } from 'svelte';
+  import { onDestroy, untrack } from 'svelte';
   import Choice from '../../components/Choice.svelte';
   import { api } from '../../lib/api';
   import type { Compare } from '../../lib/compare.svelte';
@@ -61,6 +61,7 @@
     later = answer.later;
     done = answer.done;
   }, 400);
+  onDestroy(load.leave);
 
   /** What only bends or widens has no row of zeros. */
   function reduces(l: Ledger): boolean {

@@ -67,7 +67,9 @@
             titleOf={work.titleOf}
             label="Signal for {name}"
             value={library.inputs[name] ?? ''}
-            onchoose={(source) => (library.inputs = { ...library.inputs, [name]: source })}
+            onchoose={async (source) => {
+              library.inputs = { ...library.inputs, [name]: source };
+            }}
           />
         </p>
       {/each}

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { branches, elements } from '../../lib/chain';
+  import { standing } from '../../lib/standing';
   import type { Element, Strip } from '../../lib/types';
 
   interface Props {
@@ -8,7 +9,7 @@
     label: string;
     value: string;
     own?: boolean;
-    onchoose: (source: string) => void;
+    onchoose: (source: string) => Promise<void>;
   }
   let { strips, titleOf, label, value, own = false, onchoose }: Props = $props();
 
@@ -25,7 +26,7 @@
   }
 </script>
 
-<select aria-label={label} {value} onchange={(e) => onchoose(e.currentTarget.value)}>
+<select aria-label={label} {value} {@attach standing(() => value, onchoose)}>
   {#if own}<option value="own">own</option>{:else}<option value="" disabled>choose…</option>{/if}
   {#each strips as strip (strip.id)}
     <optgroup label={strip.name}>

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { height } from '../../lib/scale';
+  import { standing } from '../../lib/standing';
   import { MARKS, tint } from '../../lib/strips';
   import type { Meter } from '../../lib/live.svelte';
   import type { Strip } from '../../lib/types';
@@ -19,7 +20,10 @@
     onclick: (event: MouseEvent) => void;
     onkeydown: (event: KeyboardEvent) => void;
     onpointerdown: (event: PointerEvent) => void;
-    onset: (field: 'name' | 'mark' | 'mute' | 'solo', value: string | boolean | null) => void;
+    onset: (
+      field: 'name' | 'mark' | 'mute' | 'solo',
+      value: string | boolean | null,
+    ) => Promise<void>;
   }
   let {
     strip,
@@ -41,7 +45,7 @@
     if (!renaming) return;
     renaming = false;
     const value = name.trim();
-    if (value && value !== strip.name) onset('name', value);
+    if (value && value !== strip.name) void onset('name', value);
   }
 
   function press(event: KeyboardEvent): void {
@@ -65,6 +69,7 @@
     <input
       class="rename"
       aria-label="Name of the strip"
+      maxlength="80"
       value={strip.name}
       {@attach (node: HTMLInputElement) => {
         node.focus();
@@ -85,7 +90,10 @@
       title="A letter of your own"
       style:--tint={tint(strip.mark)}
       value={strip.mark ?? ''}
-      onchange={(e) => onset('mark', e.currentTarget.value || null)}
+      {@attach standing(
+        () => strip.mark ?? '',
+        (value) => onset('mark', value || null),
+      )}
     >
       {#each MARKS as mark (mark)}<option value={mark}>{mark || '–'}</option>{/each}
     </select>

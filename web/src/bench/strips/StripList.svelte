@@ -71,7 +71,7 @@
     onpointerdown={(e) => {
       if (e.button === 0) drag = { strip: strip.id, y: e.clientY, moved: false };
     }}
-    onset={(field, value) => void work.edit({ type: 'set_strip', strip: strip.id, field, value })}
+    onset={(field, value) => work.edit({ type: 'set_strip', strip: strip.id, field, value })}
   />
 {/snippet}
 

@@ -32,6 +32,7 @@
   {#if naming}
     <input
       aria-label="Name of the section"
+      maxlength="80"
       value={section.name}
       {@attach (node: HTMLInputElement) => {
         node.focus();

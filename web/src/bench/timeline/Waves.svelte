@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { untrack } from 'svelte';
+  import { onDestroy, untrack } from 'svelte';
   import { api } from '../../lib/api';
   import type { Live } from '../../lib/live.svelte';
   import { newest } from '../../lib/newest';
@@ -68,6 +68,7 @@
     most = roof(next.reduction);
     of = at;
   }, 150);
+  onDestroy(load.leave);
 
   function mend(next: Picture, old: Picture): void {
     for (const name of ['before', 'after', 'body', 'reduction', 'level'] as const) {
