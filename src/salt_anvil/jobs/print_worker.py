@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import re
 from collections.abc import Callable
 from pathlib import Path
 from string import Formatter
@@ -62,11 +63,19 @@ class PrintOptions(Model):
     fade_out_s: float = Field(0, ge=0, le=60)
     title: str = Field("", max_length=200)
     artist: str = Field("", max_length=200)
-    isrc: str = Field("", max_length=15, pattern=r"^([A-Z]{2}-?[A-Z0-9]{3}-?\d{2}-?\d{5})?$")
+    isrc: str = ""
     comment: str = Field("", max_length=200)
     cues: bool = True
     part: str = Field("", max_length=80)
     name: str = Field(PATTERN, max_length=200)
+
+    @field_validator("isrc")
+    @classmethod
+    def _as_registered(cls, value: str) -> str:
+        """ISO 3901: two letters, three letters or digits, the year, five digits."""
+        if value and not re.fullmatch(r"[A-Z]{2}-?[A-Z0-9]{3}-?\d{2}-?\d{5}", value):
+            raise ValueError("it is written like ZZ-AB1-26-00001")
+        return value
 
     @field_validator("dither", mode="before")
     @classmethod

@@ -115,10 +115,11 @@
     <span class="space"></span>
   {/if}
   {#if live.monitor.words.length}
+    {@const words = live.monitor.words.join(', ')}
     <button
-      class="missed"
-      title="Between the sound and the ear; click to hear it as it is"
-      onclick={() => live.hearAll()}>{live.monitor.words.join(', ')}</button
+      class="missed between"
+      title="Between the sound and the ear: {words}; click to hear it as it is"
+      onclick={() => live.hearAll()}>{words}</button
     >
   {/if}
   {#if !live.connected}<span class="missed" role="status">not connected</span>{/if}
@@ -153,12 +154,13 @@
     background: var(--ink);
     color: var(--on-ink);
   }
-  .name {
+  .name,
+  .between {
     overflow: hidden;
     text-overflow: ellipsis;
     min-width: 64px;
   }
-  .top > :global(*:not(.name):not(.space)) {
+  .top > :global(*:not(.name):not(.between):not(.space)) {
     flex: none;
   }
   @media (max-width: 1199px) {

@@ -117,6 +117,7 @@
         {/each}
       </div>
       <StageActs
+        mono={work.strip?.channels === 1}
         many={work.chosen.length}
         branched={work.around !== null}
         onaround={around}

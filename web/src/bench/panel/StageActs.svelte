@@ -6,13 +6,15 @@
   /** What can be done with a stage as a whole. many: stages that are taken together. */
   interface Props {
     many: number;
+    /** The strip has one channel. */
+    mono: boolean;
     branched: boolean;
     onaround: (by: Around) => void;
     oncopy: () => void;
     onkeep: () => void;
     onremove: () => void;
   }
-  let { many, branched, onaround, oncopy, onkeep, onremove }: Props = $props();
+  let { many, mono, branched, onaround, oncopy, onkeep, onremove }: Props = $props();
 </script>
 
 <div class="acts">
@@ -22,7 +24,10 @@
   <button onclick={() => onaround('bands')} title="A copy of it on each of three bands"
     >into bands</button
   >
-  <button onclick={() => onaround('mid-side')} title="A copy on the middle, one on the sides"
+  <button
+    disabled={mono}
+    onclick={() => onaround('mid-side')}
+    title={mono ? 'This strip has one channel' : 'A copy on the middle, one on the sides'}
     >mid and sides</button
   >
   {#if branched}

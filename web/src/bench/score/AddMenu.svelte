@@ -31,6 +31,8 @@
     if (score.adding) menu?.querySelector('button')?.focus();
   });
 
+  const mono = $derived(work.strip?.channels === 1);
+
   function stage(kind: string): void {
     const { place, index } = score.adding!;
     void score.add({ type: 'add_stage', place, index, kind, params: {} });
@@ -51,7 +53,7 @@
   }
 
   function key(event: KeyboardEvent): void {
-    const all = [...(menu?.querySelectorAll('button') ?? [])];
+    const all = [...(menu?.querySelectorAll<HTMLButtonElement>('button:enabled') ?? [])];
     const at = all.indexOf(document.activeElement as HTMLButtonElement);
     const by = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 }[event.key];
     if (by) all[(at + by + all.length) % all.length]?.focus();
@@ -84,7 +86,13 @@
     </div>
     <div>
       {#each SPLITS as [by, count, words] (words)}
-        <button role="menuitem" onclick={() => split(by, count)}>{words}</button>
+        {@const one = mono && (by === 'mid-side' || by === 'left-right')}
+        <button
+          role="menuitem"
+          disabled={one}
+          title={one ? 'This strip has one channel' : undefined}
+          onclick={() => split(by, count)}>{words}</button
+        >
       {/each}
     </div>
     <div>
