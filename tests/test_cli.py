@@ -75,7 +75,7 @@ def test_process_writes_file_and_report(tmp_path: Path) -> None:
     [
         ({"ratio": 0}, "ratio is 0; at least 1 is allowed (1 to 100)"),
         ({"thresh": 1}, "thresh: there is no such field"),
-        ({"release_mode": "tempo"}, "neither the session nor release_bpm gives a tempo"),
+        ({"release_mode": "tempo"}, "needs a tempo: that of the session, or release_bpm"),
     ],
 )
 def test_a_recipe_that_cannot_be_used(

@@ -176,6 +176,9 @@
     nav button {
       padding: 3px 6px;
     }
+    .between {
+      min-width: 24px;
+    }
     .loud {
       min-width: 0;
     }

@@ -239,7 +239,7 @@ class Compressor(Processor[CompressorParams]):
         bpm = params.release_bpm or context.bpm
         if bpm is None:
             raise SettingError(
-                "release_mode is “tempo”, but neither the session nor release_bpm gives a tempo"
+                "release_mode “tempo” needs a tempo: that of the session, or release_bpm"
             )
         return note_ms(params.release_note, bpm)
 
