@@ -172,6 +172,7 @@
     font-size: var(--note);
   }
   th {
+    padding: 0 var(--s2) 0 0;
     text-align: left;
     font-weight: 400;
     color: var(--slate);
