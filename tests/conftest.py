@@ -25,10 +25,11 @@ RATES = (44100, 48000, 96000, 192000)
 
 class ByFile(LoadScopeScheduling):
     """Keeps a file's tests together; the first worker takes files from the front, the others
-    from the end: one browser at a time, as long as there is something else to do."""
+    from the end: one browser at a time, as long as there is something else to do. The browser's
+    tests share a page, not what is in it: in the end nobody waits for a file of them."""
 
     def _split_scope(self, nodeid: str) -> str:
-        return nodeid.partition("::")[0]
+        return nodeid if nodeid.startswith("tests/browser/") else nodeid.partition("::")[0]
 
     def _assign_work_unit(self, node: WorkerController) -> None:
         if node is not self.nodes[0]:

@@ -113,7 +113,7 @@ def test_a_key_each_and_a_caution_while_any_is_on(page: Page) -> None:
     open_demo(page)
     keys: dict[str, Any] = {"6": "mono", "7": "sides only", "8": "left ear", "9": "swapped",
                             "0": "dim", "u": "radio on a shelf", "n": "lows"}  # fmt: skip
-    caution = page.get_by_title("Between the sound and the ear; click to hear it as it is")
+    caution = page.get_by_title("Between the sound and the ear")
     for key, words in keys.items():
         page.keyboard.press(key)
         expect(caution).to_contain_text(words)

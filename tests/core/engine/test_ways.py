@@ -385,7 +385,7 @@ def test_levers_move_over_their_ranges() -> None:
         ({"automation": [lane("a", "colour", (0, 1))]}, "no control “colour”"),
         ({"automation": [lane("c", "lookahead_ms", (0, 1))]}, "cannot be automated"),
         ({"automation": [lane("c", "release_mode", (0, 0), (1, 2))], "bpm": None},
-         "neither the session nor release_bpm"),
+         "needs a tempo: that of the session, or release_bpm"),
         ({"automation": [lane("a", "pan", (2, 1), (1, 1))]}, "points must follow"),
         ({"automation": [lane("a", "pan", (0, 1)), lane("a", "pan", (0, 0))]}, "moved twice"),
         ({"levers": [{"id": "l", "name": "L", "moves": [
