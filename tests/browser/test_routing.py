@@ -311,6 +311,13 @@ def test_desk_adds_buses_and_sends(page: Page) -> None:
     page.keyboard.press("3")
     page.get_by_role("button", name="add a bus").click()
     expect(page.locator("[data-row=bus-5]")).to_be_visible()
+    # Esc takes back what is typed into a name.
+    page.locator("[data-row=fiddle] .title").click()
+    name = page.get_by_label("Name of the selected strip")
+    name.fill("Nobody")
+    name.press("Escape")
+    expect(name).to_have_value("Fiddle")
+    expect(name).not_to_be_focused()
     looping = page.get_by_label("Output of Percussion bus").locator("option:disabled")
     expect(looping).to_have_text(["Stomp press"])
     page.get_by_label("Add a send from Fiddle").select_option(label="Bus 5")
@@ -327,7 +334,8 @@ def test_desk_adds_buses_and_sends(page: Page) -> None:
     expect(page.get_by_text("Solo is on: Shaker")).to_be_visible()
     page.get_by_label("Branches of Box drum").click()
     expect(page.locator(".line", has_text="crushed")).to_be_visible()
-    assert strip_of(page, "fiddle")["sends"][0]["gain_db"] == -12
+    fiddle = strip_of(page, "fiddle")
+    assert (fiddle["name"], fiddle["sends"][0]["gain_db"]) == ("Fiddle", -12)
     shaker = strip_of(page, "shaker")
     assert (shaker["output"], shaker["fader_db"], shaker["solo"]) == ("bus-5", -14, True)
 

@@ -585,8 +585,8 @@ def plain_words(error: ValidationError, model: type[Params] | None = None) -> st
 def fault_in_words(fault: Mapping[str, Any], model: type[Params] | None = None) -> str:
     """Return a fault as pydantic tells it as one sentence; model gives the ranges."""
     places = fault["loc"]
-    # Which of several edits, and of what type, nobody asked who moved one thing.
-    places = places[3:] if places[:1] == ("edits",) and len(places) > 3 else places
+    # That it is the first edit, and of which type, tells nothing to a hand that made one.
+    places = places[3:] if places[:2] == ("edits", 0) and len(places) > 3 else places
     where = ".".join(str(p) for p in places if p not in ("stage", "split"))
     kind, context = fault["type"], fault.get("ctx", {})
     if kind == "extra_forbidden":
