@@ -65,6 +65,13 @@ def inlined(function: F) -> F:
     return _compiled(function, forceinline=True)
 
 
+def as_written(function: F) -> F:
+    """As `inlined`, but every product is rounded by itself: the same to the bit whether many are
+    found at once or one alone, for which a compiler chooses differently what to round with what.
+    For float32, whose last place would tell how long a block was."""
+    return _compiled(function, forceinline=True, fastmath=frozenset())
+
+
 def measuring(function: F) -> F:
     """Compile a kernel whose sums may be taken in any order: for figures, not for sound."""
     return _compiled(function, fastmath=frozenset({"reassoc", "nsz"}))

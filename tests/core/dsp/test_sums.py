@@ -6,17 +6,18 @@ import numpy as np
 import pytest
 
 from salt_anvil.core.compiled import kernel
-from salt_anvil.core.dsp.fir import TOGETHER, run, sum_into, tops
+from salt_anvil.core.dsp.fir import TOGETHER, TOGETHER_ALONE, run, sum_into, tops
 from tests.conftest import noise
 
 
 def summed(line: np.ndarray, weights: np.ndarray, places: np.ndarray | None = None) -> np.ndarray:
     """The sums alone; found together with those of the weights turned round, they are the same."""
     places = np.arange(len(weights)) if places is None else places
+    line, weights = line.astype(np.float32), weights.astype(np.float32)
     count, both = len(line) - int(places.max()), np.stack([weights, weights[::-1]])
     found = []
     for to in ((0, 0), (count, 0)):
-        room = np.concatenate([line, np.full(2 * count, np.nan)])
+        room = np.concatenate([line, np.full(2 * count, np.float32(np.nan))])
         sum_into(room, len(line) + np.array(to), count, places, both, 0, len(weights))
         assert (room[: len(line)] == line).all()
         found.append(room[len(line) + to[0] :][:count])
@@ -24,17 +25,17 @@ def summed(line: np.ndarray, weights: np.ndarray, places: np.ndarray | None = No
     return found[0]
 
 
-@pytest.mark.parametrize("count", [1, 7, TOGETHER - 1, TOGETHER, TOGETHER + 1, 1024])
+@pytest.mark.parametrize("count", [1, 7, TOGETHER - 1, TOGETHER, TOGETHER_ALONE, 1024])
 @pytest.mark.parametrize("taps", [1, 16, 48])
 def test_sums_are_those_of_numpy(count: int, taps: int) -> None:
     weights, line = noise(taps, 1)[:, 0].copy(), noise(count + taps - 1, 1)[:, 0].copy()
-    assert summed(line, weights) == pytest.approx(np.correlate(line, weights, "valid"), abs=1e-12)
+    assert summed(line, weights) == pytest.approx(np.correlate(line, weights, "valid"), abs=1e-5)
 
 
 def test_a_sum_is_the_same_to_the_bit_wherever_it_stands() -> None:
     weights, line = noise(48, 1)[:, 0].copy(), noise(1000, 1)[:, 0].copy()
     whole = summed(line, weights)
-    for size in (1, 5, 60, TOGETHER, 333):
+    for size in (1, 5, TOGETHER, TOGETHER_ALONE + 1, 333):
         pieces = [
             summed(line[at : at + min(size, len(whole) - at) + 47], weights)
             for at in range(0, len(whole), size)
@@ -46,16 +47,16 @@ def test_places_may_stand_anywhere() -> None:
     line, places = noise(700, 1)[:, 0].copy(), np.array([400, 3, 250, 3, 0])
     weights = np.array([0.5, -1.0, 2.0, 4.0, 0.25])
     wanted = sum(w * line[p : p + 300] for w, p in zip(weights, places, strict=True))
-    assert summed(line, weights, places) == pytest.approx(wanted, abs=1e-12)
+    assert summed(line, weights, places) == pytest.approx(wanted, abs=1e-5)
 
 
 def test_some_of_the_weights_alone() -> None:
-    room = np.concatenate([noise(100, 1)[:, 0], np.zeros(100)])
-    places, weights = np.arange(10), noise(10).T.copy()
+    room = np.concatenate([noise(100, 1)[:, 0], np.zeros(100)]).astype(np.float32)
+    places, weights = np.arange(10), noise(10).T.astype(np.float32, order="C")
     sum_into(room, np.array([100, 150]), 50, places, weights, 3, 7)
     for row, begin in zip(weights, (100, 150), strict=True):
         wanted = np.correlate(room[3:56], row[3:7], "valid")
-        assert room[begin : begin + 50] == pytest.approx(wanted, abs=1e-12)
+        assert room[begin : begin + 50] == pytest.approx(wanted, abs=1e-5)
 
 
 _single, _double = run(3, 16, single=True), run(3, 8)

@@ -5,16 +5,15 @@ import math
 import numpy as np
 
 from salt_anvil.core.audio import GRID, Sound
-from salt_anvil.core.compiled import inlined, kernel
+from salt_anvil.core.compiled import as_written, inlined, kernel
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
 from salt_anvil.core.dsp.line import copy_into
-from salt_anvil.core.dsp.maxima import greatest
+from salt_anvil.core.dsp.maxima import Line, greatest
 from salt_anvil.core.state import State
 
 SIXTH = 1.0 / 6.0
-NEAR = 1e-7
-"""Steps smaller than this, of the ceiling, are shaped at their middle instead of divided by."""
+ZERO, HALF, THREE = (np.float32(x) for x in (0, 0.5, 3))
 
 
 @inlined
@@ -37,14 +36,6 @@ def _taken(x: float, ceiling: float, width: float, per: float) -> float:
 
 
 @inlined
-def _integral(x: float, ceiling: float, width: float, per: float) -> float:
-    beyond = _beyond(x, ceiling, width)
-    bent = beyond if beyond < width else width
-    over = beyond - bent
-    return SIXTH * per * bent * bent * bent + 0.5 * over * (over + bent)
-
-
-@inlined
 def _share(x: float, ceiling: float, width: float, per: float) -> float:
     """Return the share of x, 0 or more, that is cut off."""
     off = _taken(x, ceiling, width, per)
@@ -61,48 +52,70 @@ def taken(x: float, ceiling: float, width: float) -> float:
     return float(_taken(x, ceiling, width, _per(width)))
 
 
-@kernel
-def taken_integral(x: float, ceiling: float, width: float) -> float:
-    """Return the integral of `taken` from 0 to x (even in x)."""
-    return float(_integral(x, ceiling, width, _per(width)))
+@as_written
+def _mean_into(
+    cut: Line, last: Line, now: Line, begin: Line, end: Line, round_off: Line, sizes: Line
+) -> None:
+    """Fill cut with the mean of what is cut off from the last values to those now; raise sizes.
+
+    begin, end: where a bend begins and ends; round_off: 1 / (6 * (end - begin)), 0 of a corner.
+    The integral gains what its parts do, the parabola's and the line's, each by how far a value
+    moves inside it times a sum: what moves is the step itself, so that no step is too small.
+    """
+    for i in range(len(cut)):
+        a, b = abs(last[i]), abs(now[i])
+        sizes[i] = max(sizes[i], b)
+        bent_a, bent_b = min(max(a, begin[i]), end[i]), min(max(b, begin[i]), end[i])
+        over_a, over_b = max(a, end[i]), max(b, end[i])
+        p, q, width = bent_a - begin[i], bent_b - begin[i], end[i] - begin[i]
+        more = (over_a - end[i]) + (over_b - end[i]) + width
+        gained = (bent_b - bent_a) * ((p * p + q * (p + q)) * round_off[i])
+        gained += (over_b - over_a) * (HALF * more)
+        at_once = THREE * q * q * round_off[i] + (over_b - end[i])
+        step = now[i] - last[i]
+        still = at_once if now[i] > ZERO else -at_once
+        cut[i] = gained / step if step != ZERO else still
 
 
 @inlined
 def _cut_rows(
-    room: Vector, tables: o.Tables, n: int, top: Vector, soft: Vector, share: Vector
+    room: Line,
+    tables: o.Tables,
+    n: int,
+    top: Vector,
+    soft: Vector,
+    share: Vector,
+    work: tuple[Line, Line, Line, Line],
 ) -> None:
-    """Leave in `o.taken` what is cut off `o.raised`, without branches.
+    """Leave in `o.taken` what is cut off `o.raised`.
 
-    The mean between two values is what the integral gains over the step; over a short step, the
-    value at its middle. top, soft: (n,), ceiling and how round; share: (n,), filled with the share
-    of each frame's greatest value that is cut off.
+    top, soft: (n,), ceiling and how round; share: (n,), filled with the share of each frame's
+    greatest value that is cut off; work: room for n values each.
     """
-    factor = tables[0]
-    sizes, width, per, whole = np.zeros(n), np.empty(n), np.empty(n), np.empty((2, n))
-    before = o.raised(room, tables, -1, n)
+    begin, end, round_off, sizes = work
     for i in range(n):
-        width[i] = 2.0 * top[i] * soft[i]
-        per[i] = _per(width[i])
-        whole[0, i] = _integral(before[i], top[i], width[i], per[i])
-    for p in range(factor):
-        now, cut = o.raised(room, tables, p, n), o.taken(room, tables, p, n)
-        for i in range(n):
-            sizes[i] = max(sizes[i], abs(now[i]))
-        if factor == 1:
-            for i in range(n):
-                cut[i] = _taken(now[i], top[i], width[i], per[i])
-            continue
-        old, new = whole[p % 2], whole[(p + 1) % 2]
-        for i in range(n):
-            new[i] = _integral(now[i], top[i], width[i], per[i])
-        for i in range(n):
-            a, b = before[i], now[i]
-            step = b - a
-            middle = _taken(0.5 * (a + b), top[i], width[i], per[i])
-            cut[i] = (new[i] - old[i]) / step if abs(step) > NEAR * top[i] else middle
+        width = 2.0 * top[i] * soft[i]
+        begin[i], end[i] = top[i] - 0.5 * width, top[i] + 0.5 * width
+        round_off[i] = SIXTH * _per(width)
+        sizes[i] = 0.0
+    before = o.raised(room, tables, -1, n)
+    for p in range(tables[0]):
+        now = o.raised(room, tables, p, n)
+        _mean_into(o.taken(room, tables, p, n), before, now, begin, end, round_off, sizes)
         before = now
     for i in range(n):
-        share[i] = _share(sizes[i], top[i], width[i], per[i])
+        width = 2.0 * top[i] * soft[i]
+        share[i] = _share(float(sizes[i]), top[i], width, _per(width))
+
+
+@inlined
+def _cut_line(cut: Vector, line: Vector, top: Vector, soft: Vector, share: Vector) -> None:
+    """Fill cut with what is cut off the values of a line themselves, share as `_cut_rows`."""
+    for i in range(len(line)):
+        width = 2.0 * top[i] * soft[i]
+        per = _per(width)
+        cut[i] = _taken(line[i], top[i], width, per)
+        share[i] = _share(abs(line[i]), top[i], width, per)
 
 
 @inlined
@@ -123,6 +136,12 @@ def _cut_into(
     is."""
     room, tops, softs = o.room_for(tables), np.empty(o.CHUNK), np.empty(o.CHUNK)
     still = np.zeros(len(shape))
+    work = (
+        np.empty(o.CHUNK, np.float32),
+        np.empty(o.CHUNK, np.float32),
+        np.empty(o.CHUNK, np.float32),
+        np.empty(o.CHUNK, np.float32),
+    )
     for at in range(0, len(sound), o.CHUNK):
         block = sound[at : at + o.CHUNK]
         n, k = len(block), (start % GRID + at) // GRID
@@ -139,8 +158,12 @@ def _cut_into(
                 cut[:] = 0.0
                 mine[:] = 0.0
                 continue
+            if tables[0] == 1:
+                _cut_line(cut, o.held(block, lane, memory), top, soft, mine)
+                copy_into(cut, o.late(cut, lane, memory))
+                continue
             o.rise(room, block, lane, tables, memory)
-            _cut_rows(room, tables, n, top, soft, mine)
+            _cut_rows(room, tables, n, top, soft, mine, work)
             copy_into(cut, o.fall(room, n, lane, tables, memory))
 
 
@@ -155,7 +178,7 @@ def cut_block(
     stages: o.Ints,
     pairs: o.Ints,
     places: o.Ints,
-    weights: Sound,
+    weights: Line,
     was: Vector,
     frames: Sound,
     past: Sound,
@@ -200,7 +223,7 @@ def clip_block(
     stages: o.Ints,
     pairs: o.Ints,
     places: o.Ints,
-    weights: Sound,
+    weights: Line,
     was: Vector,
     known: Sound,
     ahead: Sound,

@@ -1,6 +1,6 @@
 """Weighted sums of a line's values, many side by side: what filters without feedback come to.
 
-A loop that numba compiles loads and stores each sum again for every few weights. Here 24 of each of
+A loop that numba compiles loads and stores each sum again for every few weights. Here 48 of each of
 two rows are held in registers over all the weights, in vectors that LLVM fits to the machine.
 """
 
@@ -15,20 +15,18 @@ from numba.extending import intrinsic
 from numpy import int64
 from numpy.typing import NDArray
 
-from salt_anvil.core.audio import Sound
 from salt_anvil.core.compiled import inlined
-from salt_anvil.core.dsp.control_ramp import Vector
-from salt_anvil.core.dsp.maxima import greater, magnitude, variable
+from salt_anvil.core.dsp.maxima import Line, greater, magnitude, variable
 
-LANES, VECTORS, ROWS = 8, 3, 2
-TOGETHER = LANES * VECTORS
+LANES, VECTORS, ROWS = 16, 3, 2
+TOGETHER, TOGETHER_ALONE = VECTORS * LANES, 4 * LANES
 Places = NDArray[int64]
 _DOUBLE = ir.DoubleType()
 _SINGLE = ir.FloatType()
 
 
 def sums(rows: int, vectors: int, lanes: int) -> Callable[..., None]:
-    """Return a function that fills rows of vectors * lanes sums from an index on.
+    """Return a function that fills rows of vectors * lanes sums in float32 from an index on.
 
     It takes room, places, weights, low, high, to as `sum_into`, and the index. Rows of weights
     stand behind one another; each value is loaded once for all of them.
@@ -39,7 +37,7 @@ def sums(rows: int, vectors: int, lanes: int) -> Callable[..., None]:
         typing: Any, room: Any, places: Any, weights: Any, low: Any, high: Any, to: Any, at: Any
     ) -> Any:
         def code(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-            kind = ir.VectorType(_DOUBLE, lanes)
+            kind = ir.VectorType(_SINGLE, lanes)
             arrays = [
                 context.make_array(type_)(context, builder, value)
                 for type_, value in zip(signature.args[:3], args[:3], strict=True)
@@ -69,7 +67,7 @@ def sums(rows: int, vectors: int, lanes: int) -> Callable[..., None]:
                 for i, total in enumerate(row):
                     there = builder.gep(begin, [_index(i * lanes)])
                     there = builder.bitcast(there, kind.as_pointer())
-                    builder.store(builder.load(total), there, align=8)
+                    builder.store(builder.load(total), there, align=4)
             return context.get_dummy_value()
 
         return types.void(room, places, weights, low, high, to, at), code
@@ -188,12 +186,12 @@ def _index(value: int, bits: int = 32) -> Any:
 
 
 _many, _one = sums(ROWS, VECTORS, LANES), sums(ROWS, 1, 1)
-_many_alone, _one_alone = sums(1, ROWS * VECTORS, LANES), sums(1, 1, 1)
+_many_alone, _one_alone = sums(1, TOGETHER_ALONE // LANES, LANES), sums(1, 1, 1)
 
 
 @inlined
 def sum_into(
-    room: Vector, to: Places, n: int, places: Places, weights: Sound, low: int, high: int
+    room: Line, to: Places, n: int, places: Places, weights: Line, low: int, high: int
 ) -> None:
     """Fill room[to[r] + i], i < n, for both rows r of weights, (2, len(places)), with sums over
     low <= t < high, in this order, of weights[r, t] * room[places[t] + i].
@@ -202,13 +200,12 @@ def sum_into(
     Where both rows lead to the same place, the first is found alone.
     """
     if to[0] == to[1]:
-        if n < ROWS * TOGETHER:
+        if n < TOGETHER_ALONE:
             for i in range(n):
                 _one_alone(room, places, weights, low, high, to, i)
             return
-        for at in range(0, n, ROWS * TOGETHER):
-            at = min(at, n - ROWS * TOGETHER)
-            _many_alone(room, places, weights, low, high, to, at)
+        for at in range(0, n, TOGETHER_ALONE):
+            _many_alone(room, places, weights, low, high, to, min(at, n - TOGETHER_ALONE))
         return
     if n < TOGETHER:
         for i in range(n):

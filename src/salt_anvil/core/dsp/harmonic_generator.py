@@ -15,6 +15,7 @@ from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.maxima import Line
 
 DEGREE = 7
 CONTROLS = DEGREE + 1
@@ -109,38 +110,54 @@ def _points(now: float, last: float, height: float, far: float) -> tuple[float, 
 
 
 @inlined
+def _shape_into(
+    made: Line | Vector,
+    now: Line | Vector,
+    last: Line | Vector,
+    envelope: Vector,
+    share: float,
+    far: float,
+    powers: Sound,
+    steady: bool,
+) -> None:
+    """Fill made with the mean harmonics of two points between the last values and those now.
+
+    share: of a frame that has passed; the rest as in `_shape_rows`.
+    """
+    n, ahead = len(made), envelope[1:]
+    if steady:
+        c0, c1, c2, c3 = powers[0, 0], powers[1, 0], powers[2, 0], powers[3, 0]
+        c4, c5, c6, c7 = powers[4, 0], powers[5, 0], powers[6, 0], powers[7, 0]
+        for i in range(n):
+            height = envelope[i] + share * (ahead[i] - envelope[i])
+            x, y = _points(now[i], last[i], height, far)
+            a = ((((((c7 * x + c6) * x + c5) * x + c4) * x + c3) * x + c2) * x + c1) * x + c0
+            b = ((((((c7 * y + c6) * y + c5) * y + c4) * y + c3) * y + c2) * y + c1) * y + c0
+            made[i] = height * (0.5 * (a + b)) if height > SILENT else 0.0
+        return
+    for i in range(n):
+        height = envelope[i] + share * (ahead[i] - envelope[i])
+        x, y = _points(now[i], last[i], height, far)
+        a = b = powers[DEGREE, i]
+        for k in range(DEGREE - 1, -1, -1):
+            a, b = a * x + powers[k, i], b * y + powers[k, i]
+        made[i] = height * (0.5 * (a + b)) if height > SILENT else 0.0
+
+
+@inlined
 def _shape_rows(
-    room: Vector, tables: o.Tables, n: int, envelope: Vector, powers: Sound, steady: bool
+    room: Line, tables: o.Tables, n: int, envelope: Vector, powers: Sound, steady: bool
 ) -> None:
     """Leave in `o.taken` the harmonics of `o.raised`.
 
     envelope: (n + 1,), in step with the rows, the one behind the last too; powers: (CONTROLS, n),
     the polynomial; steady: it is the first all along.
     """
-    factor, ahead = tables[0], envelope[1:]
+    factor = tables[0]
     before = o.raised(room, tables, -1, n)
-    c0, c1, c2, c3 = powers[0, 0], powers[1, 0], powers[2, 0], powers[3, 0]
-    c4, c5, c6, c7 = powers[4, 0], powers[5, 0], powers[6, 0], powers[7, 0]
     for p in range(factor):
-        now, made, share = o.raised(room, tables, p, n), o.taken(room, tables, p, n), p / factor
-        # Between the frames from one value to the next, else at the values themselves.
-        far = 0.5 * GAUSS if factor > 1 else 0.0
-        last = before if factor > 1 else now
-        if steady:
-            for i in range(n):
-                height = envelope[i] + share * (ahead[i] - envelope[i])
-                x, y = _points(now[i], last[i], height, far)
-                a = ((((((c7 * x + c6) * x + c5) * x + c4) * x + c3) * x + c2) * x + c1) * x + c0
-                b = ((((((c7 * y + c6) * y + c5) * y + c4) * y + c3) * y + c2) * y + c1) * y + c0
-                made[i] = height * (0.5 * (a + b)) if height > SILENT else 0.0
-        else:
-            for i in range(n):
-                height = envelope[i] + share * (ahead[i] - envelope[i])
-                x, y = _points(now[i], last[i], height, far)
-                a = b = powers[DEGREE, i]
-                for k in range(DEGREE - 1, -1, -1):
-                    a, b = a * x + powers[k, i], b * y + powers[k, i]
-                made[i] = height * (0.5 * (a + b)) if height > SILENT else 0.0
+        now, made = o.raised(room, tables, p, n), o.taken(room, tables, p, n)
+        _shape_into(made, now, before, envelope, p / factor, 0.5 * GAUSS, powers, steady)
         before = now
 
 
@@ -165,7 +182,7 @@ def harmonics_block(
     stages: o.Ints,
     pairs: o.Ints,
     places: o.Ints,
-    weights: Sound,
+    weights: Line,
     was: Vector,
     frames: Sound,
     past: Sound,
@@ -179,6 +196,7 @@ def harmonics_block(
     tables, memory = (factor, stages, pairs, places, weights), (was, frames, past, last)
     out, room = np.empty_like(sound), o.room_for(tables)
     heights, powers = np.empty(o.CHUNK + 1), np.empty((CONTROLS, o.CHUNK))
+    made = np.empty(o.CHUNK)
     for at in range(0, len(sound), o.CHUNK):
         block = sound[at : at + o.CHUNK]
         n, k = len(block), (start % GRID + at) // GRID
@@ -192,9 +210,17 @@ def harmonics_block(
             given, ours = envelope[at:], out[at:]
             for i in range(n + 1):
                 heights[i] = given[i, lane]
+            if factor == 1:
+                line = o.held(block, lane, memory)
+                # At the values themselves, as nothing is raised between them.
+                _shape_into(made[:n], line, line, heights[: n + 1], 0.0, 0.0, powers[:, :n], steady)
+                line = o.late(made[:n], lane, memory)
+                for i in range(n):
+                    ours[i, lane] = line[i]
+                continue
             o.rise(room, block, lane, tables, memory)
             _shape_rows(room, tables, n, heights[: n + 1], powers[:, :n], steady)
-            line = o.fall(room, n, lane, tables, memory)
+            fallen = o.fall(room, n, lane, tables, memory)
             for i in range(n):
-                ours[i, lane] = line[i]
+                ours[i, lane] = fallen[i]
     return out

@@ -10,11 +10,11 @@ import numpy as np
 from numba import njit
 
 from salt_anvil.core.audio import GRID, TINY, Sound
-from salt_anvil.core.compiled import inlined, kernel
+from salt_anvil.core.compiled import as_written, inlined, kernel
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
 from salt_anvil.core.dsp.grid import grid_cells
-from salt_anvil.core.dsp.maxima import greatest
+from salt_anvil.core.dsp.maxima import Line, greatest
 from salt_anvil.core.dsp.quadrature import quarters_into
 
 EVERY = 4
@@ -23,16 +23,17 @@ EVEN_SHARE = 0.5
 """Share of the even bend, so that its slope stays between 1/2 and 3/2."""
 PHASES = (math.cos(math.pi / 8), math.cos(3 * math.pi / 8))
 """Points of a wave of height 1 that tell the mean of an even bend within 2 % (Gauss, Chebyshev)."""
-NEAR = 0.5
+ZERO, QUARTER, HALF, ONE = (np.float32(x) for x in (0, 0.25, 0.5, 1))
+NEAR = np.float32(0.5)
 """Steps below it take a polynomial for asinh(x) / x."""
-ASINH = tuple(
+A0, A1, A2, A3, A4, A5 = (
     np.polynomial.Chebyshev.interpolate(
-        lambda square: np.arcsinh(np.sqrt(square)) / np.sqrt(square), 9, (0, NEAR**2)
+        lambda square: (np.arcsinh(np.sqrt(square)) / np.sqrt(square) - 1) / square, 5, (0, 0.25)
     )
     .convert(kind=np.polynomial.Polynomial)
-    .coef.tolist()
+    .coef.astype(np.float32)
 )
-"""asinh(x) / x as a polynomial of x^2, within 1e-12 up to NEAR."""
+"""(asinh(x) / x - 1) / x^2 as a polynomial of x^2, within 1e-8 of itself up to NEAR."""
 HALF_ROOT = int(np.array(math.sqrt(0.5)).view(np.int64))
 MANTISSA = (1 << 52) - 1
 LN2_HIGH, LN2_LOW = 0.693147180369123816490, 1.90821492927058770002e-10
@@ -49,6 +50,14 @@ def _power_series(x: float, c: tuple[float, ...]) -> float:
     high = (c[6] + c[7] * x) * square + (c[4] + c[5] * x)
     fourth = square * square
     return ((c[8] + c[9] * x) * fourth + high) * fourth + low
+
+
+@as_written
+def _bent_asinh(square: np.float32) -> np.float32:
+    """Return asinh(x) / x - 1 for x^2 below NEAR^2."""
+    fourth = square * square
+    low, high = A0 + A1 * square, A2 + A3 * square
+    return square * ((A4 + A5 * square) * (fourth * fourth) + (high * fourth + low))
 
 
 @inlined
@@ -93,115 +102,97 @@ def _log_into(out: Vector, values: Vector) -> None:
 
 
 @inlined
-def _roots_into(roots: Vector, line: Vector, lean: Vector) -> None:
+def _roots_into(roots: Vector, line: Line, lean: Vector) -> None:
     for i in range(len(roots)):
         moved = line[i] + lean[i]
         roots[i] = math.sqrt(1.0 + moved * moved)
 
 
 @inlined
-def _slopes_into(
-    slopes: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, lean: Vector
-) -> None:
+def _slopes_into(slopes: Vector, a: Line, b: Line, ra: Vector, rb: Vector, lean: Vector) -> None:
     """Fill slopes with (rb - ra) / (b - a) = (a + b) / (ra + rb); no step is too small for it."""
     for i in range(len(slopes)):
         slopes[i] = ((a[i] + lean[i]) + (b[i] + lean[i])) / (ra[i] + rb[i])
 
 
 @inlined
-def _odd_into(
-    cut: Vector, a: Vector, b: Vector, slope: Vector, odd: Vector, offset: Vector, steep: Vector
+def _leaning_onto(
+    cut: Line, a: Line, b: Line, slope: Vector, odd: Vector, offset: Vector, steep: Vector
 ) -> None:
-    """Fill cut with the mean of what the odd bend, whose integral is the root, takes from a to b.
+    """Add the mean of what the odd bend, whose integral is the root, takes from a to b.
 
     slope: of the root; offset, steep: what the lean takes from it and makes good.
     """
     for i in range(len(cut)):
         shifted = (slope[i] - offset[i]) * steep[i]
-        cut[i] = odd[i] * (0.5 * (a[i] + b[i]) - shifted)
+        cut[i] += odd[i] * (0.5 * (float(a[i]) + float(b[i])) - shifted)
 
 
-@inlined
-def _even(r: float, share: float, turned: float) -> float:
-    """Return the mean of what the even bend takes from a to b.
+@as_written
+def _straight_into(cut: Line, a: Line, b: Line, ea: Line, eb: Line, odd: Line) -> None:
+    """Fill cut with the mean of what the odd bend takes from a to b, without a lean, and eb with
+    what the root of b is over 1.
+
+    s / 2 - s / R = s (R - 2) / (2 R), s = a + b and R the sum of the roots, of what the roots are
+    over 1: in float32 nothing may be a difference of two that are nearly the same.
+    """
+    for i in range(len(cut)):
+        square, s = b[i] * b[i], a[i] + b[i]
+        root = math.sqrt(ONE + square)
+        up, r = ONE + root, ONE + ea[i] + root
+        both = ONE / (up * r)
+        eb[i] = square * r * both
+        cut[i] = odd[i] * (HALF * (ea[i] + eb[i]) * (s * up * both))
+
+
+@as_written
+def _both_into(
+    cut: Line, a: Line, b: Line, ea: Line, eb: Line, odd: Line, even: Line, steps: Line
+) -> None:
+    """Fill as `_straight_into`, with a share of what the even bend takes added, but for wide steps;
+    fill steps.
 
     The integral of the root is (x root + asinh x) / 2. Both halves' differences are written by
-    sums: (b rb - a ra) / (b - a) = (R + s^2 / R) / 2 with s = a + b and R = ra + rb, and the asinh
-    moves on by that of the step b ra - a rb = (b - a) (R - s^2 / R) / 2. r: R; share: s^2 / R;
-    turned: asinh of the step over the step.
+    sums: (b rb - a ra) / (b - a) = (R + s^2 / R) / 2, and the asinh moves on by that of the step
+    b ra - a rb = (b - a) (R - s^2 / R) / 2.
     """
-    return EVEN_SHARE * (0.25 * (r + share) + 0.25 * (r - share) * turned - 1.0)
-
-
-@inlined
-def _straight_into(cut: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, odd: Vector) -> None:
-    """Fill rb with the roots of b, and cut with what the odd bend takes, all without a lean."""
     for i in range(len(cut)):
-        root, s = math.sqrt(1.0 + b[i] * b[i]), a[i] + b[i]
-        rb[i] = root
-        cut[i] = odd[i] * (0.5 * s - s / (ra[i] + root))
-
-
-@inlined
-def _both_into(
-    cut: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, odd: Vector, steps: Vector
-) -> int:
-    """Fill as `_straight_into` and `_even_onto` do, in one loop."""
-    wide = 0
-    for i in range(len(cut)):
-        root, s = math.sqrt(1.0 + b[i] * b[i]), a[i] + b[i]
-        rb[i] = root
-        r = ra[i] + root
-        slope = s / r
-        share = s * slope
-        step = abs((b[i] - a[i]) * (0.5 * (r - share)))
+        square, s = b[i] * b[i], a[i] + b[i]
+        root = math.sqrt(ONE + square)
+        up, r = ONE + root, ONE + ea[i] + root
+        both = ONE / (up * r)
+        eb[i] = square * r * both
+        slope, over = s * up * both, ea[i] + eb[i]
+        rest = r - s * slope
+        step = abs((b[i] - a[i]) * (HALF * rest))
         steps[i] = step
-        even = (1.0 - odd[i]) * _even(r, share, _power_series(step * step, ASINH))
-        cut[i] = odd[i] * (0.5 * s - slope) + (even if step < NEAR else 0.0)
-        wide += 1 if step >= NEAR else 0
-    return wide
+        mean = HALF * over + QUARTER * rest * _bent_asinh(step * step)
+        cut[i] = odd[i] * (HALF * over * slope) + (even[i] * mean if step < NEAR else ZERO)
 
 
 @inlined
-def _even_onto(
-    cut: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, odd: Vector, steps: Vector
-) -> int:
-    """Fill rb and steps, and add what the even bend takes to cut, but for wide steps; return how
-    many these are."""
-    wide = 0
-    for i in range(len(cut)):
-        root, s = math.sqrt(1.0 + b[i] * b[i]), a[i] + b[i]
-        rb[i] = root
-        r = ra[i] + root
-        share = s * (s / r)
-        step = abs((b[i] - a[i]) * (0.5 * (r - share)))
-        steps[i] = step
-        even = (1.0 - odd[i]) * _even(r, share, _power_series(step * step, ASINH))
-        cut[i] += even if step < NEAR else 0.0
-        wide += 1 if step >= NEAR else 0
-    return wide
-
-
-@inlined
-def _wide_onto(
-    cut: Vector, a: Vector, b: Vector, ra: Vector, rb: Vector, odd: Vector, steps: Vector
-) -> None:
-    """Add what `_even_onto` left out: where the step is wide, by the logarithm."""
+def _wide_onto(cut: Line, a: Line, b: Line, even: Line, steps: Line) -> None:
+    """Add what `_both_into` left out: where the step is wide, by the logarithm."""
     n = len(cut)
-    grown, logs = np.empty(n), np.empty(n)
+    moved, grown, logs = np.empty(n), np.empty(n), np.empty(n)
     for i in range(n):
-        grown[i] = steps[i] + (ra[i] * rb[i] - a[i] * b[i])
+        x, y = float(a[i]), float(b[i])
+        rx, ry = math.sqrt(1.0 + x * x), math.sqrt(1.0 + y * y)
+        r, s = rx + ry, x + y
+        moved[i] = abs((y - x) * (0.5 * (r - s * (s / r))))
+        grown[i] = moved[i] + (rx * ry - x * y)
     _log_into(logs, grown)
     for i in range(n):
         if steps[i] >= NEAR:
-            r, s = ra[i] + rb[i], a[i] + b[i]
+            x, y = float(a[i]), float(b[i])
+            r, s = math.sqrt(1.0 + x * x) + math.sqrt(1.0 + y * y), x + y
             share = s * (s / r)
-            cut[i] += (1.0 - odd[i]) * _even(r, share, logs[i] / steps[i])
+            cut[i] += even[i] * (0.25 * (r + share) + 0.25 * (r - share) * logs[i] / moved[i] - 1.0)
 
 
 @inlined
 def _evens_onto(
-    evens: Vector, line: Vector, odd: Vector, lean: Vector, leaning: bool, share: float
+    evens: Vector, line: Line | Vector, odd: Vector, lean: Vector, leaning: bool, share: float
 ) -> None:
     """Add a share of what is taken from a line alike on both sides of 0.
 
@@ -209,11 +200,12 @@ def _evens_onto(
     """
     if not leaning:
         for i in range(len(evens)):
-            even = EVEN_SHARE * (math.sqrt(1.0 + line[i] * line[i]) - 1.0)
+            x = float(line[i])
+            even = EVEN_SHARE * (math.sqrt(1.0 + x * x) - 1.0)
             evens[i] += share * ((1.0 - odd[i]) * even)
         return
     for i in range(len(evens)):
-        x, moved = line[i], lean[i]
+        x, moved = float(line[i]), lean[i]
         even = EVEN_SHARE * (math.sqrt(1.0 + x * x) - 1.0)
         still = math.sqrt(1.0 + moved * moved)
         right = (moved + x) / math.sqrt(1.0 + (moved + x) * (moved + x))
@@ -222,38 +214,38 @@ def _evens_onto(
         evens[i] += share * ((1.0 - odd[i]) * even - odd[i] * leaning)
 
 
-@inlined
+@as_written
 def _bend_rows(
-    room: Vector,
+    room: Line,
     tables: o.Tables,
     n: int,
     odd: Vector,
     lean: Vector,
     evens: Vector,
-    work: tuple[Vector, Vector, Vector, Vector, Vector, Vector, Vector, Vector],
+    lines: tuple[Line, Line, Line, Line, Line],
+    work: tuple[Vector, Vector, Vector, Vector, Vector],
 ) -> None:
     """Leave in `o.taken` what a bend takes from `o.raised`; odd, lean: (n,).
 
     evens: (n,), filled with the mean over each frame of what is taken alike on both sides of 0.
-    work: room for n values each.
+    lines, work: room for n values each.
     """
     factor = tables[0]
-    for i in range(n):
-        evens[i] = 0.0
-    if factor == 1:
-        line, cut = o.raised(room, tables, 0, n), o.taken(room, tables, 0, n)
-        for i in range(n):
-            cut[i] = bend(line[i], odd[i], lean[i])
-        _evens_onto(evens, line, odd, lean, True, 1.0)
-        return
+    odds, even, ea, eb, steps = lines
+    ma, mb, slope, offset, steep = work
     leaning = evenly = False
     for i in range(n):
+        evens[i] = 0.0
         leaning |= lean[i] != 0.0
         evenly |= odd[i] != 1.0
-    ra, rb, ma, mb, slope, steps, offset, steep = work
+    for i in range(n):
+        # What leans is of its own form, and added.
+        odds[i] = 0.0 if leaning else odd[i]
+        even[i] = EVEN_SHARE * (1.0 - odd[i])
     before = o.raised(room, tables, -1, n)
     for i in range(n):
-        ra[i] = math.sqrt(1.0 + before[i] * before[i])
+        square = before[i] * before[i]
+        ea[i] = square / (ONE + math.sqrt(ONE + square))
     if leaning:
         _roots_into(ma[:n], before, lean)
         for i in range(n):
@@ -261,22 +253,35 @@ def _bend_rows(
             offset[i], steep[i] = lean[i] / still, still * still * still
     for p in range(factor):
         now, cut = o.raised(room, tables, p, n), o.taken(room, tables, p, n)
-        wide = 0
+        if leaning and not evenly:
+            for i in range(n):
+                cut[i] = 0.0
+        elif evenly:
+            _both_into(cut, before, now, ea, eb, odds, even, steps)
+            if greatest(steps[:n]) >= NEAR:
+                _wide_onto(cut, before, now, even, steps)
+        else:
+            _straight_into(cut, before, now, ea, eb, odds)
         if leaning:
             _roots_into(mb[:n], now, lean)
             _slopes_into(slope[:n], before, now, ma, mb, lean)
-            _odd_into(cut, before, now, slope, odd, offset, steep)
-            if evenly:
-                wide = _even_onto(cut, before, now, ra, rb, odd, steps)
-        elif evenly:
-            wide = _both_into(cut, before, now, ra, rb, odd, steps)
-        else:
-            _straight_into(cut, before, now, ra, rb, odd)
-        if wide:
-            _wide_onto(cut, before, now, ra, rb, odd, steps)
-        if p % EVERY == 0 and (evenly or leaning):
-            _evens_onto(evens, now, odd, lean, leaning, EVERY / factor)
-        before, ra, rb, ma, mb = now, rb, ra, mb, ma
+            _leaning_onto(cut, before, now, slope, odd, offset, steep)
+        if p % EVERY == 0:
+            if leaning:
+                _evens_onto(evens, now, odd, lean, leaning, EVERY / factor)
+            elif evenly:
+                for i in range(n):
+                    evens[i] += EVERY / factor * (even[i] * eb[i])
+        before, ea, eb, ma, mb = now, eb, ea, mb, ma
+
+
+@inlined
+def _bend_line(cut: Vector, line: Vector, odd: Vector, lean: Vector, evens: Vector) -> None:
+    """Fill cut with what a bend takes from the values of a line themselves, evens as before."""
+    for i in range(len(line)):
+        cut[i] = bend(line[i], odd[i], lean[i])
+        evens[i] = 0.0
+    _evens_onto(evens, line, odd, lean, True, 1.0)
 
 
 @kernel
@@ -291,7 +296,7 @@ def bend_block(
     stages: o.Ints,
     pairs: o.Ints,
     places: o.Ints,
-    weights: Sound,
+    weights: Line,
     was: Vector,
     frames: Sound,
     past: Sound,
@@ -306,28 +311,95 @@ def bend_block(
     out, evens, room = np.empty_like(sound), np.empty_like(sound), o.room_for(tables)
     even, odds, leans = np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK)
     # Rows of one array would be looked at for what overlaps.
-    roots = np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK)
-    steps = np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK)
+    work = (
+        np.empty(o.CHUNK),
+        np.empty(o.CHUNK),
+        np.empty(o.CHUNK),
+        np.empty(o.CHUNK),
+        np.empty(o.CHUNK),
+    )
+    lines = (
+        np.empty(o.CHUNK, np.float32),
+        np.empty(o.CHUNK, np.float32),
+        np.empty(o.CHUNK, np.float32),
+        np.empty(o.CHUNK, np.float32),
+        np.empty(o.CHUNK, np.float32),
+    )
+    cut = np.empty(o.CHUNK)
     for at in range(0, len(sound), o.CHUNK):
         block = sound[at : at + o.CHUNK]
         n, k = len(block), (start % GRID + at) // GRID
         along_into(odds[:n], odd[k:], d_odd[k:], start + at)
         along_into(leans[:n], lean[k:], d_lean[k:], start + at)
         for lane in range(sound.shape[1]):
-            o.rise(room, block, lane, tables, memory)
-            _bend_rows(room, tables, n, odds[:n], leans[:n], even[:n], roots + steps)
-            line = o.fall(room, n, lane, tables, memory)
             ours, own = out[at:], evens[at:]
-            for i in range(n):
-                ours[i, lane] = line[i]
+            if factor == 1:
+                line = o.held(block, lane, memory)
+                _bend_line(cut[:n], line, odds[:n], leans[:n], even[:n])
+                line = o.late(cut[:n], lane, memory)
+                for i in range(n):
+                    ours[i, lane] = line[i]
+            else:
+                o.rise(room, block, lane, tables, memory)
+                _bend_rows(room, tables, n, odds[:n], leans[:n], even[:n], lines, work)
+                fallen = o.fall(room, n, lane, tables, memory)
+                for i in range(n):
+                    ours[i, lane] = fallen[i]
             for i in range(n):
                 own[i, lane] = even[i]
     return out, evens
 
 
+@inlined
+def _offset_into(
+    offset: Vector,
+    line: Vector,
+    odd: Vector,
+    lean: Vector,
+    rates: tuple[float, float],
+    all_passes: Vector,
+    memory: Sound,
+) -> None:
+    """Fill offset (n,) with what an even part comes to beside its harmonics.
+
+    Its mean over a wave of the line's envelope, by the points of PHASES; the envelope and the mean
+    behind two poles each, of `rates`. Of the envelope, so that no harmonic is there to be folded
+    back. memory: (quadrature.SECTIONS + 2, 4), changed.
+    """
+    n = len(offset)
+    one, other, means = np.empty(n), np.empty(n), np.zeros(n)
+    quarters_into(one, other, line, all_passes, memory[:-1])
+    z = memory[-1]
+    # Not in the array, which may be what is written for all that the compiler knows; in a form in
+    # which one value waits for one product.
+    lag, second, rate = z[0], z[1], rates[0]
+    stays = 1.0 - rate
+    for i in range(n):
+        lag = stays * lag + rate * (one[i] * one[i] + other[i] * other[i])
+        second = stays * second + rate * lag
+        offset[i] = second
+    z[0], z[1] = lag, second
+    for i in range(n):
+        height = math.sqrt(offset[i])
+        one[i], other[i] = PHASES[0] * height, PHASES[1] * height
+    leaning = greatest(lean) > 0.0
+    _evens_onto(means, one, odd, lean, leaning, 0.5)
+    _evens_onto(means, other, odd, lean, leaning, 0.5)
+    lag, second, rate = z[2], z[3], rates[1]
+    stays = 1.0 - rate
+    for i in range(n):
+        lag = stays * lag + rate * means[i]
+        second = stays * second + rate * lag
+        offset[i] = second
+    z[2], z[3] = lag, second
+    for i in range(4):
+        z[i] = z[i] if abs(z[i]) > TINY else 0.0
+
+
 @kernel
-def offset_into(
-    offset: Sound,
+def take_offset(
+    cut: Sound,
+    evens: Sound,
     sound: Sound,
     start: int,
     odd: Vector,
@@ -336,50 +408,56 @@ def offset_into(
     d_lean: Vector,
     rates: tuple[float, float],
     all_passes: Vector,
-    memory: Sound,
+    rest: Vector,
+    waves: Sound,
+    heard: Sound,
+    late_evens: Sound,
+    late_offset: Sound,
 ) -> None:
-    """Fill offset (frames, channels) with what an even part comes to beside its harmonics.
+    """Take out of cut (frames, channels) the offset of its even part.
 
-    Its mean over a wave of the sound's envelope, by the points of PHASES; the envelope and
-    the mean behind two poles each, of `rates`. Of the envelope, so that no harmonic is there to be
-    folded back. odd, lean and their steps: per grid point. memory: (channels, quadrature.SECTIONS
-    + 2, 4), changed.
+    evens and sound, the latter as it is bent, are earlier than cut, by the lengths of late_evens
+    and, with what `rates` let it lag, of late_offset; both (frames, channels). The offset follows
+    the envelope; what is left of it goes by the high pass `rest`. odd, lean and their steps: per
+    grid point. heard: (channels, 2), waves: (channels, quadrature.SECTIONS + 2, 4); changed, like
+    what is late.
     """
-    odds, leans = np.empty(o.CHUNK), np.empty(o.CHUNK)
-    line, one, other = np.empty(o.CHUNK), np.empty(o.CHUNK), np.empty(o.CHUNK)
-    means = np.empty(o.CHUNK)
-    for at in range(0, len(sound), o.CHUNK):
-        n, k = min(o.CHUNK, len(sound) - at), (start % GRID + at) // GRID
-        along_into(odds[:n], odd[k:], d_odd[k:], start + at)
-        along_into(leans[:n], lean[k:], d_lean[k:], start + at)
-        leaning = greatest(leans[:n]) > 0.0
+    waits = len(late_evens), len(late_offset)
+    even, offset = np.empty(waits[0] + GRID), np.empty(waits[1] + GRID)
+    line, odds, leans = np.empty(GRID), np.empty(GRID), np.empty(GRID)
+    b0, b1, b2, a1, a2 = rest
+    for at, n, k, inside in grid_cells(start, len(sound)):
+        bent_evenly = False
+        for i in range(n):
+            odds[i], leans[i] = odd[k] + d_odd[k] * (inside + i), lean[k] + d_lean[k] * (inside + i)
+            bent_evenly |= odds[i] != 1.0 or leans[i] != 0.0
         for lane in range(sound.shape[1]):
-            given, ours = sound[at:], offset[at:]
+            for i in range(waits[0]):
+                even[i] = late_evens[i, lane]
+            for i in range(waits[1]):
+                offset[i] = late_offset[i, lane]
+            given, came, ours = sound[at:], evens[at:], cut[at:]
             for i in range(n):
                 line[i] = given[i, lane]
-            quarters_into(one[:n], other[:n], line[:n], all_passes, memory[lane, :-1])
-            means[:] = 0.0
-            z = memory[lane, -1]
-            # Not in the array, which may be what is written for all that the compiler knows.
-            lag, second = z[0], z[1]
+                even[waits[0] + i] = came[i, lane]
+            quick = offset[waits[1] :][:n]
+            if bent_evenly:
+                _offset_into(quick, line[:n], odds[:n], leans[:n], rates, all_passes, waves[lane])
+            else:
+                quick[:] = 0.0
+                waves[lane] = 0.0
+            z1, z2 = heard[lane, 0], heard[lane, 1]
             for i in range(n):
-                lag += rates[0] * (one[i] * one[i] + other[i] * other[i] - lag)
-                second += rates[0] * (lag - second)
-                line[i] = second
-            z[0], z[1] = lag, second
-            for i in range(n):
-                height = math.sqrt(line[i])
-                one[i], other[i] = PHASES[0] * height, PHASES[1] * height
-            _evens_onto(means[:n], one[:n], odds[:n], leans[:n], leaning, 0.5)
-            _evens_onto(means[:n], other[:n], odds[:n], leans[:n], leaning, 0.5)
-            lag, second = z[2], z[3]
-            for i in range(n):
-                lag += rates[1] * (means[i] - lag)
-                second += rates[1] * (lag - second)
-                ours[i, lane] = second
-            z[2], z[3] = lag, second
-            for i in range(4):
-                z[i] = z[i] if abs(z[i]) > TINY else 0.0
+                left = even[i] - offset[i]
+                passed = b0 * left + z1
+                z1, z2 = (b1 - a1 * b0) * left - a1 * z1 + z2, (b2 - a2 * b0) * left - a2 * z1
+                ours[i, lane] += passed - even[i]
+            heard[lane, 0] = z1 if abs(z1) > TINY else 0.0
+            heard[lane, 1] = z2 if abs(z2) > TINY else 0.0
+            for i in range(waits[0]):
+                late_evens[i, lane] = even[n + i]
+            for i in range(waits[1]):
+                late_offset[i, lane] = offset[n + i]
 
 
 @kernel

@@ -1,5 +1,6 @@
 """What several processors share: cells of reports, gains, ranges."""
 
+import math
 from functools import lru_cache
 from typing import TypeVar
 
@@ -11,7 +12,6 @@ from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp import waveshaper as s
 from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
-from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Params, Report
@@ -22,6 +22,7 @@ P = TypeVar("P", bound=Params)
 NOTHING_SHARED = np.empty((0, 2))
 LAGS = (12, 72)
 """Frames by which two poles each let a sound's envelope, and the offset by it, lag behind it."""
+RATES = (-math.expm1(-2 / LAGS[0]), -math.expm1(-2 / LAGS[1]))
 QUIET = 1e-15
 """Amplitude under which levels are not told: -300 dB."""
 OFFSET_HZ = 5.0
@@ -146,7 +147,7 @@ def in_range(sound: Sound, sections: Sound, memory: Sound) -> Sound:
 def offset_state(channels: int) -> State:
     """Return what `bent` remembers of the offset, cold."""
     return State(
-        rest=np.zeros((1, channels, 2)),
+        rest=np.zeros((channels, 2)),
         waves=np.zeros((channels, quadrature.SECTIONS + 2, 4)),
         even=np.zeros((o.LATENCY - o.UP, channels)),
         offset=np.zeros((o.LATENCY - sum(LAGS), channels)),
@@ -169,19 +170,22 @@ def bent(
     thump where a note begins or ends; what is left of it falls to nothing below OFFSET_HZ. Taking
     it from the even part alone leaves low notes where they are.
     """
-    (odds, d_odd), (leans, d_lean) = odd, lean
-    shaping = o.given(quality, state)
-    cut, even = s.bend_block(sound, start, odds, d_odd, leans, d_lean, *shaping)
     mine = state.nested("offset_")
-    quick = np.zeros_like(sound)
-    if leans.any() or d_lean.any() or d_odd.any() or (odds != 1.0).any():
-        early, late = (-float(np.expm1(-2 / lag)) for lag in LAGS)
-        chains = quadrature.all_passes(rate)
-        s.offset_into(
-            quick, sound, start, odds, d_odd, leans, d_lean, (early, late), chains, mine["waves"]
-        )
-    quick = delayed(quick, mine["offset"])
-    left = delayed(even, mine["even"]) - quick
-    heard = np.empty_like(left)
-    biquad.filter_into(heard, left, biquad.high_pass(OFFSET_HZ, rate)[None], mine["rest"])
-    return np.asarray(cut - quick - (left - heard))
+    cut, evens = s.bend_block(sound, start, odd[0], odd[1], lean[0], lean[1],
+                              *o.given(quality, state))  # fmt: skip
+    s.take_offset(
+        cut,
+        evens,
+        sound,
+        start,
+        *odd,
+        *lean,
+        RATES,
+        quadrature.all_passes(rate),
+        biquad.high_pass(OFFSET_HZ, rate),
+        mine["waves"],
+        mine["rest"],
+        mine["even"],
+        mine["offset"],
+    )
+    return np.asarray(cut)
