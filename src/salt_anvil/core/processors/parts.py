@@ -171,8 +171,9 @@ def bent(
     it from the even part alone leaves low notes where they are.
     """
     mine = state.nested("offset_")
-    cut, evens = s.bend_block(sound, start, odd[0], odd[1], lean[0], lean[1],
-                              *o.given(quality, state))  # fmt: skip
+    cut, evens = s.bend_block(
+        sound, start, odd[0], odd[1], lean[0], lean[1], *o.given(quality, state)
+    )
     s.take_offset(
         cut,
         evens,
