@@ -42,7 +42,7 @@ OUTER = {8: (16,), 16: (10, 12), 32: (10, 8, 8)}
 quality."""
 LIFT = 1.0 / 12.0
 """1 / sinc^2 = 1 + d / 12 + ..., with d the second difference, turned round."""
-CHUNK = 3 * GRID
+CHUNK = 8 * GRID
 """Frames at a time, so that what lies between them stays in the cache."""
 FAINT, LOUD = 1e-9, 1e9
 """Below the one is nothing to shape, -180 dB, whose third power float32 hardly holds; what is over
