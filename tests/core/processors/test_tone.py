@@ -213,6 +213,32 @@ def test_attack_takes_its_time() -> None:
     assert reached == pytest.approx(100, abs=6)
 
 
+@pytest.mark.parametrize("rate", [44100, 48000])
+@pytest.mark.parametrize(
+    ("kind", "q"), [(toning.BELL, 0.3), (toning.BELL, 12), (toning.LOW_SHELF, 1),
+                    (toning.HIGH_SHELF, 0.5), (toning.HIGH_SHELF, 1)]
+)  # fmt: skip
+def test_between_whole_parts_a_moving_band_is_as_designed(kind: int, q: float, rate: int) -> None:
+    """The response of the drawn section against that of the designed one, 20 Hz to 20 kHz."""
+    edge = 2 * np.pi * toning.HEARD_HZ / rate
+    at = 1j * np.tan(np.pi * np.geomspace(20, 20000, 200) / rate)
+
+    def response_db(section: np.ndarray) -> np.ndarray:
+        g, k, m0, m1, m2 = section
+        s = at / g
+        return np.asarray(20 * np.log10(np.abs(m0 + (m1 * s + m2) / (s * s + k * s + 1))))
+
+    for hz in (40, 1200, 9000, 17000):
+        parts, there = np.empty((2 * toning.PARTS + 1, 5)), np.zeros(2 * toning.PARTS + 1, bool)
+        for gain_db in (-48, -13.37, -0.01, 0, 0.2, 0.5, 5.71, 47.9):
+            band = (kind, math.tan(math.pi * hz / rate), 1 / q)
+            drawn, designed = np.empty(5), np.empty(5)
+            toning._between(*band, gain_db, edge, parts, there, drawn)
+            toning.section(*band, gain_db, 1.0, False, edge, designed)
+            off = np.abs(response_db(drawn) - response_db(designed)).max()
+            assert off < 1e-3 if gain_db % toning.PART_DB else off < 1e-12
+
+
 def test_another_key_moves_a_band() -> None:
     unit = tone({"type": "bell", "hz": 1000, "move_db": -9, "threshold_db": -40})
     quiet, loud = 1e-3 * noise(4096, 1), sine(1000, 0.2, level_db=-6, channels=1)

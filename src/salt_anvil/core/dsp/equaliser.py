@@ -37,6 +37,9 @@ POWER, NOW, NEXT, MEANS = 0, 2, 3, 4
 ROWS = MEANS + 2 * 3
 """Rows of a band's detector: power of each channel, the movement at this step's ends in dB, and of
 each channel the means that the power is found from."""
+PART_DB, PARTS = 0.5, 128
+"""Of a band that moves by level, sections are found at whole parts of so many dB, up to so many of
+them on both sides of 0, and drawn between; `section` takes as long as 300 frames do."""
 MOST_APART = 4.0
 """A wave's two quarters are taken for at most so much apart: in the mean they are alike."""
 HEARD_HZ, EDGE = 20000.0, 0.92 * math.pi
@@ -153,6 +156,36 @@ def section(
             g = warped * math.sqrt(a)
             m0, m1, m2 = a * a, k * (1.0 - a) * a, 1.0 - a * a
     found[0], found[1], found[2], found[3], found[4] = g, k, m0, m1, m2
+
+
+@inlined
+def _between(
+    kind: int,
+    warped: float,
+    damping: float,
+    gain_db: float,
+    edge: float,
+    parts: Sound,
+    there: NDArray[np.bool_],
+    found: Sound,
+) -> None:
+    """Fill found as `section` does of a shelf or bell, but from four at whole parts of gain, by the
+    cubic through them; they lie on one side of 0, where it is another one that is designed.
+
+    parts: (2 * PARTS + 1, 5), those found already, where `there`.
+    """
+    at = gain_db / PART_DB
+    first = math.floor(at) - 1
+    first = min(max(first, 0), PARTS - 3) if at >= 0.0 else max(min(first, -3), -PARTS)
+    for j in range(first + PARTS, first + PARTS + 4):
+        if not there[j]:
+            section(kind, warped, damping, (j - PARTS) * PART_DB, 1.0, False, edge, parts[j])
+            there[j] = True
+    a, b, c, d = at - first, at - first - 1.0, at - first - 2.0, at - first - 3.0
+    w0, w1, w2, w3 = -b * c * d / 6.0, 0.5 * a * c * d, -0.5 * a * b * d, a * b * c / 6.0
+    here = parts[first + PARTS : first + PARTS + 4]
+    for i in range(5):
+        found[i] = (w0 * here[0, i] + w1 * here[1, i]) + (w2 * here[2, i] + w3 * here[3, i])
 
 
 @kernel
@@ -429,17 +462,22 @@ def _moved_into(
     row: Vector,
     asked: Sound,
     last: Sound,
+    drawn: bool,
+    parts: Sound,
+    there: NDArray[np.bool_],
 ) -> None:
     """Run a band over a cell in which it glides or moves by level.
 
     lines, heard: (2, GRID), of which `count` lines are used; moves: (n,), filled where it moves by
     level. v, s: its controls and their steps. asked, last: (SECTIONS, 5), of what its sections were
-    found last, and these, with which most steps begin. The others are its own, as in `tone_into`.
+    found last, and these, with which most steps begin. drawn: whether they are drawn between those
+    in parts (`_between`). The others are its own, as in `tone_into`.
     """
     kind, order = shape[TYPE], shape[ORDER]
     moving = LOW_SHELF <= kind <= BELL and (v[MOVE] != 0.0 or s[MOVE] != 0.0)
     span = STEP if moving else GRID
     here, wanted = np.zeros(5), np.zeros(5)
+    g = g_to = math.exp(v[WARPED])
     i = 0
     while i < n:
         inside = (offset + i) % span
@@ -451,27 +489,34 @@ def _moved_into(
         gain = v[GAIN] + s[GAIN] * first
         gain_to = v[GAIN] + s[GAIN] * (first + span)
         on, on_to = v[ON] + s[ON] * first, v[ON] + s[ON] * (first + span)
-        g = math.exp(v[WARPED] + s[WARPED] * first)
-        g_to = math.exp(v[WARPED] + s[WARPED] * (first + span))
+        if s[WARPED] != 0.0:
+            g = math.exp(v[WARPED] + s[WARPED] * first)
+            g_to = math.exp(v[WARPED] + s[WARPED] * (first + span))
         k, k_to = v[DAMPING] + s[DAMPING] * first, v[DAMPING] + s[DAMPING] * (first + span)
         for j in range((order + 1) // 2):
             cut = kind <= HIGH_CUT
             real = cut and order % 2 == 1 and j == 0
             d, d_to = (dampings[order, j], dampings[order, j]) if cut else (k, k_to)
-            there = last[j]
+            ahead = last[j]
             wanted[0], wanted[1], wanted[2], wanted[3] = g, d, gain + begin, on
             if not _same(wanted, asked[j]):
-                section(kind, g, d, gain + begin, on, real, edge, there)
-            copy_into(here, there)
+                if drawn:
+                    _between(kind, g, d, on * (gain + begin), edge, parts, there, ahead)
+                else:
+                    section(kind, g, d, gain + begin, on, real, edge, ahead)
+            copy_into(here, ahead)
             asked[j, 0], asked[j, 1], asked[j, 2], asked[j, 3] = g_to, d_to, gain_to + end, on_to
             if not _same(wanted, asked[j]):
-                section(kind, g_to, d_to, gain_to + end, on_to, real, edge, there)
-            if _same(here, there):
+                if drawn:
+                    _between(kind, g, d, on_to * (gain_to + end), edge, parts, there, ahead)
+                else:
+                    section(kind, g_to, d_to, gain_to + end, on_to, real, edge, ahead)
+            if _same(here, ahead):
                 for column in range(count):
                     stand(lines[column, i : i + m], here, memory[j, column])
             else:
                 part = lines[:count, i : i + m]
-                glide(part, inside, span, here, there, memory[j, :count])
+                glide(part, inside, span, here, ahead, memory[j, :count])
         if moving:
             _heard(heard, i, m, kind, g, k, power_rate, row, ears, count)
             for t in range(m):
@@ -513,6 +558,8 @@ def tone_into(
     waiting, places = np.empty((bands * SECTIONS, WEIGHTS)), np.empty(bands * SECTIONS, np.int64)
     asked, last = np.zeros((bands, SECTIONS, 5)), np.empty((bands, SECTIONS, 5))
     asked[:, :, 0] = np.nan
+    parts, there = np.empty((bands, 2 * PARTS + 1, 5)), np.zeros((bands, 2 * PARTS + 1), np.bool_)
+    found_for, drew = np.full((bands, 2), np.nan), np.zeros(bands, np.bool_)
     for at, n, point, offset in grid_cells(start, len(sound)):
         here = out[at : at + n]
         count = 0
@@ -551,9 +598,19 @@ def tone_into(
             else:
                 if moving:
                     _pick(heard, key[at : at + n], channel)
+                # A shelf that rings has zeros that jump from one gain to the next.
+                smooth = kind == BELL or v[DAMPING] >= 1.0
+                drawn = moving and smooth and edge > 0.0 and s[WARPED] == s[DAMPING] == 0.0
+                if drawn and (v[WARPED] != found_for[b, 0] or v[DAMPING] != found_for[b, 1]):
+                    found_for[b, 0], found_for[b, 1] = v[WARPED], v[DAMPING]
+                    there[b] = False
+                if drawn != drew[b]:
+                    drew[b] = drawn
+                    asked[b, :, 0] = np.nan
                 _moved_into(
                     lines, used, heard, moves[b, at : at + n], offset, n, v, s, shapes[b], dampings,
                     edge, power_rate, memory[b], ears[b], rows[b], asked[b], last[b],
+                    drawn, parts[b], there[b],
                 )  # fmt: skip
             _put(lines, here, channel)
         run_sections(out, at, at + n, waiting, flat, places, count)
