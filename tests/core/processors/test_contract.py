@@ -308,6 +308,14 @@ def test_3_stated_latency_is_measured(kind: str, index: int, rate: int) -> None:
     assert np.abs(out).argmax() - 50 == unit.latency
 
 
+@pytest.mark.parametrize(("kind", "index"), BUSY_CASES)
+def test_4_what_float32_does_not_hold_stays_finite(kind: str, index: int) -> None:
+    sound = 1e40 * noise(3000)
+    assert np.isfinite(
+        run(Unit(stage(kind, BUSY[kind][index]), Context(48000, 2, 96)), sound)[0]
+    ).all()
+
+
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize(("channels", "rate"), WIDE)
 def test_4_extremes_stay_finite(kind: str, channels: int, rate: int) -> None:

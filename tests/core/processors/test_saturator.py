@@ -94,7 +94,7 @@ def test_what_is_taken_is_the_mean_over_each_step(odd: float, lean: float) -> No
     o.raised(room, table, -1, n)[0] = values[0]
     for p in range(8):
         o.raised(room, table, p, n)[:] = values[1 + p :: 8]
-    lines, work = tuple(np.empty((5, n), np.float32)), tuple(np.empty((5, n)))
+    lines, work = tuple(np.empty((7, n), np.float32)), tuple(np.empty((5, n)))
     _bend_rows(room, table, n, np.full(n, odd), np.full(n, lean), np.empty(n), lines, work)
     found = np.array([o.taken(room, table, p, n) for p in range(8)]).T.ravel()
     for a, b, mean in zip(values.tolist(), values[1:].tolist(), found, strict=False):

@@ -209,7 +209,7 @@ def harmonics_block(
         for lane in range(sound.shape[1]):
             given, ours = envelope[at:], out[at:]
             for i in range(n + 1):
-                heights[i] = given[i, lane]
+                heights[i] = min(given[i, lane], o.LOUD)
             if factor == 1:
                 line = o.held(block, lane, memory)
                 # At the values themselves, as nothing is raised between them.

@@ -7,7 +7,6 @@ adds even harmonics alone. Both have slope 1 at 0; formulas of our own.
 import math
 
 import numpy as np
-from numba import njit
 
 from salt_anvil.core.audio import GRID, TINY, Sound
 from salt_anvil.core.compiled import as_written, inlined, kernel
@@ -34,30 +33,19 @@ A0, A1, A2, A3, A4, A5 = (
     .coef.astype(np.float32)
 )
 """(asinh(x) / x - 1) / x^2 as a polynomial of x^2, within 1e-8 of itself up to NEAR."""
-HALF_ROOT = int(np.array(math.sqrt(0.5)).view(np.int64))
-MANTISSA = (1 << 52) - 1
-LN2_HIGH, LN2_LOW = 0.693147180369123816490, 1.90821492927058770002e-10
-"""ln 2 in two parts, the first of which has zeros at its end."""
-ARTANH = tuple(1.0 / (2.0 * n + 1.0) for n in range(10))
-"""artanh(x) / x as a series of x^2; the rest is under 1e-16 up to 0.0295."""
-
-
-@njit(cache=True, nogil=True, error_model="numpy", inline="always", fastmath={"contract"})
-def _power_series(x: float, c: tuple[float, ...]) -> float:
-    """Return a polynomial of ten powers, in pairs, so that few products wait for another."""
-    square = x * x
-    low = (c[2] + c[3] * x) * square + (c[0] + c[1] * x)
-    high = (c[6] + c[7] * x) * square + (c[4] + c[5] * x)
-    fourth = square * square
-    return ((c[8] + c[9] * x) * fourth + high) * fourth + low
+HALF_ROOT = int(np.array(math.sqrt(0.5), np.float32).view(np.int32))
+MANTISSA = (1 << 23) - 1
+LN2 = np.float32(math.log(2.0))
+L1, L2, L3, L4 = (np.float32(1.0 / (2 * n + 1)) for n in range(1, 5))
+"""artanh(x) / x - 1 as a series of x^2; the rest is under 2e-9 up to 0.0295."""
 
 
 @as_written
 def _bent_asinh(square: np.float32) -> np.float32:
     """Return asinh(x) / x - 1 for x^2 below NEAR^2."""
-    fourth = square * square
-    low, high = A0 + A1 * square, A2 + A3 * square
-    return square * ((A4 + A5 * square) * (fourth * fourth) + (high * fourth + low))
+    # No power of it that float32 does not hold: such a number costs a hundred others.
+    high = (A5 * square + A4) * square + A3
+    return square * (((high * square + A2) * square + A1) * square + A0)
 
 
 @inlined
@@ -83,22 +71,23 @@ def bend(x: float, odd: float, lean: float) -> float:
     return float(_leaning(x, odd, lean, math.sqrt(1.0 + lean * lean)))
 
 
-@inlined
-def _log_into(out: Vector, values: Vector) -> None:
-    """Fill out with the logarithms of values over 0, without branches, so that many go at once.
+@as_written
+def _logs_into(logs: Line, values: Line) -> None:
+    """Fill logs with the logarithms of values over 0, without branches, so that many go at once.
 
     value = 2^e m, m around 1; ln m = 2 artanh s, s = (m - 1) / (m + 1), by its series.
     """
-    work = np.empty(len(out), np.int64)
-    bits, mantissas = values.view(np.int64), work.view(np.float64)
-    for i in range(len(out)):
+    bits, powers = values.view(np.int32), np.empty(len(logs), np.int32)
+    parts = np.empty(len(logs), np.int32)
+    mantissas = parts.view(np.float32)
+    for i in range(len(logs)):
         moved = bits[i] - HALF_ROOT
-        out[i] = float(moved >> 52)
-        work[i] = (moved & MANTISSA) + HALF_ROOT
-    for i in range(len(out)):
-        m, e = mantissas[i], out[i]
-        s = (m - 1.0) / (m + 1.0)
-        out[i] = e * LN2_HIGH + (2.0 * s * _power_series(s * s, ARTANH) + e * LN2_LOW)
+        powers[i], parts[i] = moved >> 23, (moved & MANTISSA) + HALF_ROOT
+    for i in range(len(logs)):
+        s = (mantissas[i] - ONE) / (mantissas[i] + ONE)
+        square = s * s
+        series = ((L4 * square + L3) * square + L2) * square + L1
+        logs[i] = np.float32(powers[i]) * LN2 + (s + s) * (series * square + ONE)
 
 
 @inlined
@@ -170,24 +159,29 @@ def _both_into(
         cut[i] = odd[i] * (HALF * over * slope) + (even[i] * mean if step < NEAR else ZERO)
 
 
-@inlined
-def _wide_onto(cut: Line, a: Line, b: Line, even: Line, steps: Line) -> None:
+@as_written
+def _wide_onto(
+    cut: Line,
+    a: Line,
+    b: Line,
+    ea: Line,
+    eb: Line,
+    even: Line,
+    steps: Line,
+    grown: Line,
+    logs: Line,
+) -> None:
     """Add what `_both_into` left out: where the step is wide, by the logarithm."""
     n = len(cut)
-    moved, grown, logs = np.empty(n), np.empty(n), np.empty(n)
     for i in range(n):
-        x, y = float(a[i]), float(b[i])
-        rx, ry = math.sqrt(1.0 + x * x), math.sqrt(1.0 + y * y)
-        r, s = rx + ry, x + y
-        moved[i] = abs((y - x) * (0.5 * (r - s * (s / r))))
-        grown[i] = moved[i] + (rx * ry - x * y)
-    _log_into(logs, grown)
+        grown[i] = steps[i] + math.sqrt(ONE + steps[i] * steps[i])
+    _logs_into(logs[:n], grown[:n])
     for i in range(n):
-        if steps[i] >= NEAR:
-            x, y = float(a[i]), float(b[i])
-            r, s = math.sqrt(1.0 + x * x) + math.sqrt(1.0 + y * y), x + y
-            share = s * (s / r)
-            cut[i] += even[i] * (0.25 * (r + share) + 0.25 * (r - share) * logs[i] / moved[i] - 1.0)
+        over, s, step = ea[i] + eb[i], a[i] + b[i], max(steps[i], NEAR)
+        r = ONE + ONE + over
+        both = ONE / (r * step)
+        rest, bent = r - s * (s * step * both), logs[i] * r * both - ONE
+        cut[i] += even[i] * (HALF * over + QUARTER * rest * bent) if steps[i] >= NEAR else ZERO
 
 
 @inlined
@@ -222,7 +216,7 @@ def _bend_rows(
     odd: Vector,
     lean: Vector,
     evens: Vector,
-    lines: tuple[Line, Line, Line, Line, Line],
+    lines: tuple[Line, Line, Line, Line, Line, Line, Line],
     work: tuple[Vector, Vector, Vector, Vector, Vector],
 ) -> None:
     """Leave in `o.taken` what a bend takes from `o.raised`; odd, lean: (n,).
@@ -231,7 +225,7 @@ def _bend_rows(
     lines, work: room for n values each.
     """
     factor = tables[0]
-    odds, even, ea, eb, steps = lines
+    odds, even, ea, eb, steps, grown, logs = lines
     ma, mb, slope, offset, steep = work
     leaning = evenly = False
     for i in range(n):
@@ -259,7 +253,7 @@ def _bend_rows(
         elif evenly:
             _both_into(cut, before, now, ea, eb, odds, even, steps)
             if greatest(steps[:n]) >= NEAR:
-                _wide_onto(cut, before, now, even, steps)
+                _wide_onto(cut, before, now, ea, eb, even, steps, grown, logs)
         else:
             _straight_into(cut, before, now, ea, eb, odds)
         if leaning:
@@ -319,6 +313,8 @@ def bend_block(
         np.empty(o.CHUNK),
     )
     lines = (
+        np.empty(o.CHUNK, np.float32),
+        np.empty(o.CHUNK, np.float32),
         np.empty(o.CHUNK, np.float32),
         np.empty(o.CHUNK, np.float32),
         np.empty(o.CHUNK, np.float32),
