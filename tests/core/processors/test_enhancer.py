@@ -119,11 +119,12 @@ def test_interpreted_kernels_are_the_same(rate: int) -> None:
     assert np.abs(heights[0] - heights[1]).max() < 1e-12
     table, made = o.tables("good"), []
     for kernel in (e._shape_rows, e._shape_rows.py_func):
-        room = np.tile(sound[:, 0], 20)[: len(o.room_for(table))].copy()
+        room = np.resize(sound[:, 0], len(o.room_for(table))).astype(np.float32)
         powers = np.repeat(e.polynomial("both", 0.5)[:, None], 64, axis=1)
         for moving in (0.0, 0.01):
             moved = powers + moving * np.arange(64)
             kernel(room, table, 64, np.linspace(0.2, 1, 65), moved, moving == 0.0)
             made.append(np.array([o.taken(room, table, p, 64) for p in range(8)]))
-    assert np.abs(made[0] - made[2]).max() < 1e-12
-    assert np.abs(made[1] - made[3]).max() < 1e-12
+    # What is found in float64 is kept in float32: the last place of it.
+    assert np.abs(made[0] - made[2]).max() < 2**-23
+    assert np.abs(made[1] - made[3]).max() < 2**-23
