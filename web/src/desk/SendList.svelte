@@ -1,5 +1,6 @@
 <script lang="ts">
   import MovingNumber from '../components/MovingNumber.svelte';
+  import { hanging } from '../lib/strips';
   import type { Strip } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
 
@@ -69,7 +70,9 @@
       }}
     >
       <option value="">send…</option>
-      {#each unsent as bus (bus.id)}<option value={bus.id}>{bus.name}</option>{/each}
+      {#each unsent as bus (bus.id)}
+        <option value={bus.id} disabled={hanging(strips, bus.id).has(strip.id)}>{bus.name}</option>
+      {/each}
     </select>
   {/if}
 </span>

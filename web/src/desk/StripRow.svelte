@@ -4,6 +4,7 @@
   import { panned } from '../lib/figures';
   import type { Live } from '../lib/live.svelte';
   import { standing } from '../lib/standing';
+  import { hanging } from '../lib/strips';
   import type { Strip } from '../lib/types';
   import type { Work } from '../lib/work.svelte';
   import BranchLines from './BranchLines.svelte';
@@ -28,11 +29,7 @@
   const parts = $derived(strip.chain.some((e) => e.kind === 'split'));
 
   /** Whether a bus comes back to this strip: the two would feed each other. */
-  function comesBack(bus: Strip): boolean {
-    let at: Strip | undefined = bus;
-    while (at && at.id !== strip.id) at = strips.find((s) => s.id === at?.output);
-    return at !== undefined;
-  }
+  const comesBack = (bus: Strip): boolean => hanging(strips, bus.id).has(strip.id);
   const toggle = (field: 'mute' | 'solo'): void =>
     void work.edit({ type: 'set_strip', strip: strip.id, field, value: !strip[field] });
   /** Shows this strip's automation where it is edited: over its time strip. */

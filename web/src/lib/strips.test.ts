@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest';
-import { grouped, shifted, tint } from './strips';
+import { grouped, hanging, shifted, tint } from './strips';
 import type { Strip } from './types';
 
 const strip = (id: string, kind: Strip['kind'], output: string | null = null): Strip =>
@@ -44,4 +44,21 @@ test('a bus moves among the buses', () => {
 
 test('a letter has one tint, none has none', () => {
   expect([tint('A'), tint('G'), tint('B'), tint(null)]).toEqual(['25%', '25%', '34%', '0%']);
+});
+
+test('a sound hangs on another by outputs, sends and keys', () => {
+  const bare = { output: null, sends: [], chain: [] };
+  const key = { source: 'branch:low' };
+  const all = [
+    { ...bare, id: 'bass', output: 'low-bus', chain: [{ id: 'parts', kind: 'split', branches: [
+      { id: 'low', chain: [] }] }] },
+    { ...bare, id: 'low-bus', sends: [{ to: 'dirt' }] },
+    { ...bare, id: 'pad', chain: [{ id: 'duck', kind: 'ducker', key }] },
+    { ...bare, id: 'dirt', output: 'main' },
+    { ...bare, id: 'main' },
+    { ...bare, id: 'voice', output: 'main' },
+  ] as unknown as Strip[]; // prettier-ignore
+  expect([...hanging(all, 'bass')].sort()).toEqual(['bass', 'dirt', 'low-bus', 'main', 'pad']);
+  expect([...hanging(all, 'low-bus')].sort()).toEqual(['dirt', 'low-bus', 'main']);
+  expect([...hanging(all, 'main')]).toEqual(['main']);
 });

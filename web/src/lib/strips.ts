@@ -1,4 +1,5 @@
 /** The strips as they are listed: each bus with what feeds it, and their places. */
+import { branches, elements, isSplit } from './chain';
 import type { Strip } from './types';
 
 export interface Group {
@@ -37,6 +38,39 @@ export function shifted(
   const last = rows[rows.length - 1];
   const behind = last && strips[strips.findIndex((s) => s.id === last.id) + 1];
   return before?.id ?? behind?.id ?? null;
+}
+
+/** What a strip's stages listen to elsewhere: "strip:", "stage:" or "branch:" and an id. */
+const heard = (strip: Strip): string[] =>
+  elements(strip.chain).flatMap((e) => (isSplit(e) || !e.key ? [] : [e.key.source]));
+
+/** Found once for as long as the strips are the same: every row of the desk asks for every bus. */
+const known = new WeakMap<readonly Strip[], Map<string, ReadonlySet<string>>>();
+
+/** Whose sound hangs on a strip's, itself among them: by outputs, sends and keys. */
+export function hanging(strips: readonly Strip[], id: string): ReadonlySet<string> {
+  const of = known.get(strips) ?? new Map<string, ReadonlySet<string>>();
+  known.set(strips, of);
+  const found = of.get(id) ?? hangingOn(strips, id);
+  of.set(id, found);
+  return found;
+}
+
+function hangingOn(strips: readonly Strip[], id: string): Set<string> {
+  const found = new Set([id]);
+  for (const from of found) {
+    const strip = strips.find((s) => s.id === from);
+    if (!strip) continue;
+    const told = new Set([
+      `strip:${from}`,
+      ...elements(strip.chain).map((e) => `stage:${e.id}`),
+      ...branches(strip.chain).map((b) => `branch:${b.id}`),
+    ]);
+    if (strip.output !== null) found.add(strip.output);
+    for (const send of strip.sends) found.add(send.to);
+    for (const other of strips) if (heard(other).some((s) => told.has(s))) found.add(other.id);
+  }
+  return found;
 }
 
 /** The letters that a strip can be marked with, or none. */

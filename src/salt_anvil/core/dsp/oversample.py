@@ -331,6 +331,13 @@ def _through(
                 sum_into(room, pairs[pair, 2:], n, places, weights, low, high)
 
 
+@inlined
+def _within(value: float) -> float:
+    """Return a value as the rows hold it."""
+    value = min(max(value, -LOUD), LOUD)
+    return value if abs(value) > FAINT else 0.0
+
+
 @kernel
 def rise(room: Line, block: Sound, lane: int, tables: Tables, kept: Kept) -> None:
     """Fill the rows of `raised` with a lane of up to CHUNK frames, UP frames late.
@@ -340,6 +347,9 @@ def rise(room: Line, block: Sound, lane: int, tables: Tables, kept: Kept) -> Non
     factor, rows = tables[0], tables[1]
     was, frames, past, last = kept
     rising = _rising(factor)
+    for i in range(SPAN):
+        # As they came, where they were passed over or are of "plain".
+        frames[lane, i] = _within(frames[lane, i])
     if was[lane] != factor:
         # Only the frames are of any quality; what stands in front of the stages is made of them.
         was[lane] = factor
@@ -354,8 +364,7 @@ def rise(room: Line, block: Sound, lane: int, tables: Tables, kept: Kept) -> Non
     n = len(block)
     line = room[rows[0, ROOM_AT] + SPAN :]
     for i in range(n):
-        value = min(max(block[i, lane], -LOUD), LOUD)
-        line[i] = value if abs(value) > FAINT else 0.0
+        line[i] = _within(block[i, lane])
     _through(room, tables, 0, rising, n, past[lane], frames[lane])
     raised(room, tables, -1, n)[0] = last[lane, 0]
     last[lane, 0] = raised(room, tables, factor - 1, n)[n - 1]

@@ -2,22 +2,32 @@
   import DragNumber from '../../components/DragNumber.svelte';
   import { hertz } from '../../lib/figures';
   import type { Keying, Side } from '../../lib/keying.svelte';
+  import { hanging } from '../../lib/strips';
   import type { Element, Strip } from '../../lib/types';
   import KeySource from './KeySource.svelte';
 
   interface Props {
     keying: Keying;
+    /** The strip whose stage listens. */
+    strip: string;
     strips: Strip[];
     titleOf: (element: Element) => string;
     hearing: boolean;
     onhear: (hear: boolean) => void;
   }
-  let { keying, strips, titleOf, hearing, onhear }: Props = $props();
+  let { keying, strip, strips, titleOf, hearing, onhear }: Props = $props();
   const SIDES: [Side, string][] = [
     ['low_hz', 'from'],
     ['high_hz', 'to'],
   ];
   const key = $derived(keying.key);
+  const barred = $derived.by(() => {
+    const found = new Set(hanging(strips, strip));
+    found.delete(strip);
+    // Before its chain a track hangs on nothing.
+    if (key?.tap === 'in') for (const s of strips) if (s.kind === 'track') found.delete(s.id);
+    return found;
+  });
 </script>
 
 {#if key}
@@ -28,6 +38,7 @@
       {titleOf}
       label="Key"
       own
+      {barred}
       value={key.source ?? 'own'}
       onchoose={(source) => keying.listenTo(source)}
     />

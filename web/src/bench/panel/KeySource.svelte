@@ -9,9 +9,19 @@
     label: string;
     value: string;
     own?: boolean;
+    /** Strips that cannot be listened to: they hang on what listens. */
+    barred?: ReadonlySet<string>;
     onchoose: (source: string) => Promise<void>;
   }
-  let { strips, titleOf, label, value, own = false, onchoose }: Props = $props();
+  let {
+    strips,
+    titleOf,
+    label,
+    value,
+    own = false,
+    barred = new Set(),
+    onchoose,
+  }: Props = $props();
 
   function inside(strip: Strip): [string, string][] {
     const stages = elements(strip.chain).map((e): [string, string] => [
@@ -29,7 +39,7 @@
 <select aria-label={label} {value} {@attach standing(() => value, onchoose)}>
   {#if own}<option value="own">own</option>{:else}<option value="" disabled>choose…</option>{/if}
   {#each strips as strip (strip.id)}
-    <optgroup label={strip.name}>
+    <optgroup label={strip.name} disabled={barred.has(strip.id)}>
       <option value="strip:{strip.id}">{strip.name}</option>
       {#each inside(strip) as [source, words] (source)}
         <option value={source}>{strip.name}: {words}</option>

@@ -71,6 +71,7 @@
     >
       {#if kind.has_sidechain}<KeyBar
           {keying}
+          strip={work.stripId}
           strips={work.model?.strips ?? []}
           titleOf={work.titleOf}
           hearing={work.hearKey}
