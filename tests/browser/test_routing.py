@@ -264,7 +264,7 @@ def test_one_strip_ducks_under_another(page: Page) -> None:
     key.select_option(label="Lead voice")
     page.wait_for_function("saltAnvil.work.stage.key.source !== 'own'")
     # What is refused does not go on standing there.
-    key.select_option(label="Squeezebox: Compressor")
+    key.select_option("stage:squeezebox-compressor")
     expect(page.get_by_role("alert")).to_contain_text("the keys form a loop")
     expect(key).to_have_value("strip:lead-voice")
     type_into(page, "Threshold", "-40")

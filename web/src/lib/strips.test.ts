@@ -55,7 +55,7 @@ test('a sound hangs on another by outputs, sends and keys', () => {
     { ...bare, id: 'low-bus', sends: [{ to: 'dirt' }] },
     { ...bare, id: 'pad', chain: [{ id: 'duck', kind: 'ducker', key }] },
     { ...bare, id: 'dirt', output: 'main' },
-    { ...bare, id: 'main' },
+    { ...bare, id: 'main', kind: 'main' },
     { ...bare, id: 'voice', output: 'main' },
   ] as unknown as Strip[]; // prettier-ignore
   expect([...hanging(all, 'bass')].sort()).toEqual(['bass', 'dirt', 'low-bus', 'main', 'pad']);

@@ -66,7 +66,8 @@ function hangingOn(strips: readonly Strip[], id: string): Set<string> {
       ...elements(strip.chain).map((e) => `stage:${e.id}`),
       ...branches(strip.chain).map((b) => `branch:${b.id}`),
     ]);
-    if (strip.output !== null) found.add(strip.output);
+    const output = strip.output ?? strips.find((s) => s.kind === 'main')?.id;
+    if (output !== undefined) found.add(output);
     for (const send of strip.sends) found.add(send.to);
     for (const other of strips) if (heard(other).some((s) => told.has(s))) found.add(other.id);
   }
