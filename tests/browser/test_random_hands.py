@@ -58,7 +58,7 @@ def move(page: Page, rng: np.random.Generator) -> None:
         page.evaluate(
             """([i, share]) => {
               const select = document.querySelector(`[data-hand="${i}"]`);
-              const open = [...select?.options ?? []].filter((o) => !o.matches(':disabled, :disabled *'));
+              const open = [...select?.options ?? []].filter((o) => !o.matches(':disabled'));
               if (!open.length) return;
               select.value = open[Math.floor(share * open.length)].value;
               select.dispatchEvent(new Event('change', { bubbles: true }));
