@@ -1,5 +1,6 @@
 """The saturator: its harmonics by the Fourier series, its make-up by the loudness meter."""
 
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.rows import RowMeter, figures
 from salt_anvil.core.processors import Context
 from salt_anvil.core.processors.bands import response_db
+from salt_anvil.core.processors.parts import bent, offset_state
 from tests.conftest import noise, sine
 from tests.core.processors.test_contract import run, stage
 
@@ -195,3 +197,21 @@ def test_emphasis_without_undoing_is_its_tone() -> None:
     sound = sine(60, 1.6, level_db=-50, channels=1)
     out = saturated(sound, emphasis=EMPHASIS, undo_emphasis=False, drive_db=0, harmonics=1)
     assert harmonics_db(out, 60)[0] == pytest.approx(-50 + 9, abs=0.2)
+
+
+def test_a_balance_that_leaves_odd_is_the_same_in_one_call_and_in_two() -> None:
+    sound, still = 0.5 * noise(2048, 1), np.zeros(33)
+    odd = np.concatenate([np.ones(17), np.linspace(1, 0, 16)])
+    steps = np.append(np.diff(odd), 0) / 64
+
+    def whole_or_parts(*cuts: int) -> np.ndarray:
+        state = o.shaping_state(1)
+        state.nest("offset_", offset_state(1))
+        found = []
+        for begin, end in pairwise((0, *cuts, 2048)):
+            cells = slice(begin // 64, end // 64)
+            ways = (odd[cells], steps[cells]), (still[cells], still[cells])
+            found.append(bent(sound[begin:end], begin, *ways, RATE, "good", state))
+        return np.concatenate(found)
+
+    assert (whole_or_parts(1024) == whole_or_parts()).all()

@@ -50,11 +50,13 @@ test('a sound hangs on another by outputs, sends and keys', () => {
   const bare = { output: null, sends: [], chain: [] };
   const key = { source: 'branch:low' };
   const all = [
-    { ...bare, id: 'bass', output: 'low-bus', chain: [{ id: 'parts', kind: 'split', branches: [
+    { ...bare, id: 'bass', kind: 'track', output: 'low-bus', chain: [{ id: 'parts', kind: 'split', branches: [
       { id: 'low', chain: [] }] }] },
-    { ...bare, id: 'low-bus', sends: [{ to: 'dirt' }] },
+    { ...bare, id: 'low-bus', sends: [{ to: 'dirt', on: true }, { to: 'echo', on: false }] },
     { ...bare, id: 'pad', chain: [{ id: 'duck', kind: 'ducker', key }] },
     { ...bare, id: 'dirt', output: 'main' },
+    { ...bare, id: 'lamp', output: 'glow', chain: [{ id: 'gate', kind: 'gate', key: {
+      source: 'strip:bass', tap: 'in' } }] },
     { ...bare, id: 'main', kind: 'main' },
     { ...bare, id: 'voice', output: 'main' },
   ] as unknown as Strip[]; // prettier-ignore

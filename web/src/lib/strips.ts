@@ -40,9 +40,9 @@ export function shifted(
   return before?.id ?? behind?.id ?? null;
 }
 
-/** What a strip's stages listen to elsewhere: "strip:", "stage:" or "branch:" and an id. */
-const heard = (strip: Strip): string[] =>
-  elements(strip.chain).flatMap((e) => (isSplit(e) || !e.key ? [] : [e.key.source]));
+/** What a strip's stages listen to: "strip:", "stage:" or "branch:" and an id, and where. */
+const heard = (strip: Strip): { source: string; tap: string }[] =>
+  elements(strip.chain).flatMap((e) => (isSplit(e) || !e.key ? [] : [e.key]));
 
 /** Found once for as long as the strips are the same: every row of the desk asks for every bus. */
 const known = new WeakMap<readonly Strip[], Map<string, ReadonlySet<string>>>();
@@ -68,8 +68,12 @@ function hangingOn(strips: readonly Strip[], id: string): Set<string> {
     ]);
     const output = strip.output ?? strips.find((s) => s.kind === 'main')?.id;
     if (output !== undefined) found.add(output);
-    for (const send of strip.sends) found.add(send.to);
-    for (const other of strips) if (heard(other).some((s) => told.has(s))) found.add(other.id);
+    for (const send of strip.sends) if (send.on) found.add(send.to);
+    // Before its chain a track hangs on nothing: who listens there does not hang on it.
+    const counts = (key: { source: string; tap: string }): boolean =>
+      told.has(key.source) &&
+      !(strip.kind === 'track' && key.tap === 'in' && key.source === `strip:${from}`);
+    for (const other of strips) if (heard(other).some(counts)) found.add(other.id);
   }
   return found;
 }
