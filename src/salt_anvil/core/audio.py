@@ -78,11 +78,14 @@ def _finite(values: Values) -> bool:
     return total == 0.0
 
 
-def rounded(sound: Sound) -> Sound:
-    """Return sound as it is after being stored as float32."""
+def rounded(*parts: Sound) -> Sound:
+    """Return sounds that follow one another as one, as it is after being stored as float32."""
     # Arrays that come out of a kernel cost more than those that go in to be filled.
-    out = np.empty(sound.shape)
-    _round_into(out, sound)
+    out = np.empty((sum(map(len, parts)), parts[0].shape[1]))
+    at = 0
+    for part in parts:
+        _round_into(out[at : at + len(part)], part)
+        at += len(part)
     return out
 
 

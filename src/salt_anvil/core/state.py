@@ -6,14 +6,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+Array = NDArray[Any]
 
-class State(dict[str, NDArray[np.float64]]):
-    """Named float64 arrays; everything that a stage remembers between two blocks."""
+
+class State(dict[str, Array]):
+    """Named arrays of float64 or float32; everything that a stage remembers between two blocks."""
 
     _parts: "dict[str, State] | None" = None
     """What `nested` has found, as long as no array is another one."""
 
-    def __setitem__(self, name: str, array: NDArray[np.float64]) -> None:
+    def __setitem__(self, name: str, array: Array) -> None:
         super().__setitem__(name, array)
         self._parts = None
 
@@ -27,8 +29,9 @@ class State(dict[str, NDArray[np.float64]]):
         return State({name: array.copy() for name, array in self.items()})
 
     def to_bytes(self) -> bytes:
-        """Return a byte form: one line of JSON with names and shapes, then the numbers."""
-        head = json.dumps({name: array.shape for name, array in self.items()}).encode() + b"\n"
+        """Return a byte form: one line of JSON with names, kinds and shapes, then the numbers."""
+        kinds = {name: (array.dtype.str, array.shape) for name, array in self.items()}
+        head = json.dumps(kinds).encode() + b"\n"
         return head + b"".join(array.tobytes() for array in self.values())
 
     @classmethod
@@ -36,11 +39,10 @@ class State(dict[str, NDArray[np.float64]]):
         """Return the state that `to_bytes` wrote."""
         head, _, body = data.partition(b"\n")
         state, at = cls(), 0
-        for name, shape in json.loads(head).items():
-            count = int(np.prod(shape, dtype=np.int64))
-            array = np.frombuffer(body, np.float64, count, at)
+        for name, (kind, shape) in json.loads(head).items():
+            array = np.frombuffer(body, kind, int(np.prod(shape, dtype=np.int64)), at)
             state[name] = array.reshape(shape).copy()
-            at += count * 8
+            at += array.nbytes
         return state
 
     def nested(self, prefix: str) -> "State":

@@ -14,7 +14,7 @@ from salt_anvil.core.delivery.ways import Way
 from salt_anvil.core.engine.cached import CachedStrip
 from salt_anvil.core.engine.mixer import MixBlock, Mixer, Source
 from salt_anvil.core.engine.plan import Plan, roll_blocks
-from salt_anvil.core.engine.strip import CHECKPOINT
+from salt_anvil.core.engine.strip import AT_ONCE
 from salt_anvil.core.state import State
 from salt_anvil.files.codecs import converted, encode
 from salt_anvil.files.labels import Labels, tag
@@ -67,9 +67,8 @@ def blocks(
     mixer.foresee(last)
     with ThreadPoolExecutor(threads) as pool:
         for k in range(at, last):
-            if threads > 1 and (k == at or k % CHECKPOINT == 0):
-                upto = (k // CHECKPOINT + 1) * CHECKPOINT
-                mixer.compute(min(upto, last), pool, names)
+            if threads > 1 and (k - at) % AT_ONCE == 0:
+                mixer.compute(min(k + AT_ONCE, last), pool, names)
             block = mixer.block(names)
             if k >= first:
                 low, high = max(begin - k * BLOCK, 0), min(end - k * BLOCK, BLOCK)

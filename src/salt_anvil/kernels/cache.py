@@ -9,6 +9,7 @@ import os
 from pathlib import Path
 
 _CORE = Path(__file__).parent.parent / "core"
+_COMPILED = (b"njit(", b"@kernel", b"@inlined", b"@as_written", b"@measuring")
 
 
 def sources_digest() -> str:
@@ -25,7 +26,7 @@ def kernels_digest() -> str:
     digest = hashlib.sha256()
     for path in sorted(_CORE.rglob("*.py")):
         text = path.read_bytes()
-        if any(word in text for word in (b"njit(", b"@kernel", b"@inlined", b"@measuring")):
+        if any(word in text for word in _COMPILED):
             digest.update(text)
     return digest.hexdigest()[:16]
 

@@ -10,6 +10,7 @@ from salt_anvil.core.audio import GRID, Sound, rounded
 from salt_anvil.core.delivery.dither import Dither, Quantiser
 from salt_anvil.core.dsp.control_ramp import Ramp
 from salt_anvil.core.dsp.stereo import from_mid_side, placed, placed_along, to_mid_side
+from salt_anvil.core.dsp.summing import tree_sum
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.errors import CoreError
 from salt_anvil.core.measure.overview import extremes, mean_squares, raise_to_most
@@ -96,7 +97,7 @@ def _measure(sound: Sound) -> Iterator[float]:
     points = np.ones((len(sound) // GRID, 1))
     gain = Ramp(points, points, bends=np.array([points, points])).frames(0, 0, len(sound))
     stereo = placed_along(rounded(from_mid_side(to_mid_side(sound))), gain, gain)
-    placed(stereo, *np.ones(2))
+    tree_sum([placed(stereo, *np.ones(2))] * 4)
     RowMeter(48000, 2).feed(np.repeat(sound, 2, axis=0))
     spectrum = Spectrum(48000)
     spectrum.feed(sound)

@@ -4,9 +4,10 @@ import numpy as np
 import pytest
 
 from salt_anvil.core.audio import BLOCK, Sound
+from salt_anvil.core.dsp.summing import tree_sum
 from salt_anvil.core.edits import SetParams, SetStage, SetStrip
 from salt_anvil.core.engine.bypass_mix import BypassMix
-from salt_anvil.core.engine.fader import bus_sum, gains_trajectory, tree_sum
+from salt_anvil.core.engine.fader import bus_sum, gains_trajectory
 from salt_anvil.core.engine.fifo import Cells, Rope
 from salt_anvil.core.engine.fingerprint import fingerprints_of
 from salt_anvil.core.engine.mixer import Mixer
@@ -336,8 +337,13 @@ def test_one_nan_does_not_stay() -> None:
 
 
 def test_tree_sum_is_the_sum() -> None:
-    parts = [noise(BLOCK, seed=i) for i in range(7)]
-    assert np.allclose(tree_sum(parts), np.sum(parts, axis=0), atol=1e-13)
+    parts = [noise(BLOCK, seed=i) for i in range(11)]
+    for count in range(1, 12):
+        pairs = parts[:count]
+        while len(pairs) > 1:
+            pairs = [sum(pairs[i : i + 2][1:], pairs[i]) for i in range(0, len(pairs), 2)]
+        assert (tree_sum(parts[:count]) == pairs[0]).all()
+        assert np.allclose(pairs[0], np.sum(parts[:count], axis=0), atol=1e-13)
     assert (bus_sum([], 3 * BLOCK) == np.zeros((3 * BLOCK, 2))).all()
 
 

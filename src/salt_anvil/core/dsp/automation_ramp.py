@@ -173,6 +173,7 @@ class AutomationRamp:
 
     def _standing(self, first: int, points: int) -> Ramp:
         vector = np.asarray(self._trajectory.at(first), np.float64)
-        value = np.repeat(vector[None, :], max(points, 1 + RAMP // GRID), axis=0)
+        # One more, so that they are enough for as many frames wherever those begin.
+        value = np.repeat(vector[None, :], max(points, RAMP // GRID) + 1, axis=0)
         self._ramp = Ramp(value, np.zeros_like(value), still=True)
         return self._ramp

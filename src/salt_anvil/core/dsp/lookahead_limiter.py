@@ -23,6 +23,8 @@ MOST_DB = 200.0
 GUARD_DB = 2e-9
 """Added to every reduction, so that no rounding lifts a sample over the ceiling."""
 SMALLEST_DB = 1e-9
+PIECE = 1024
+"""Frames whose maxima are found at a time, so that they stay near at hand."""
 ALIKE, APART, WAITS = 0.9, 0.1, 1.05
 """A low note's peaks: how alike their reductions are at least, how far apart their distances are at
 most, and for how many of these is waited; common practice, no source."""
@@ -114,29 +116,32 @@ def needs_into(
 
 
 @inlined
-def _rising_into(out: Vector, values: Vector) -> None:
-    most = values[0]
-    for i in range(len(values)):
-        most = max(most, values[i])
-        out[i] = most
+def _greater_into(out: Vector, one: Vector, other: Vector) -> None:
+    for i in range(len(out)):
+        a, b = one[i], other[i]
+        out[i] = a if a > b else b
 
 
 @kernel
 def maxima_into(maxima: Sound, values: Sound, window: int) -> None:
     """Fill maxima[i] with the greatest of values[i : i + window], one channel.
 
-    values: len(maxima) + window - 1. After van Herk (1992): maxima from the left and from the
-    right within pieces as long as the window.
+    values: len(maxima) + window - 1. Windows twice as long turn by turn, and in the end two of
+    them that overlap: many values at once, none of which waits for another.
     """
-    total = len(values)
-    left, right = np.empty_like(values), np.empty_like(values)
-    for first in range(0, total, window):
-        _rising_into(left[first : first + window], values[first : first + window])
-        backwards = values[first : first + window][::-1]
-        _rising_into(right[first : first + window][::-1], backwards)
-    later = left[window - 1 :]
-    for i in range(len(maxima)):
-        maxima[i] = right[i] if right[i] > later[i] else later[i]
+    most, other = np.empty(PIECE + window - 1), np.empty(PIECE + window - 1)
+    for first in range(0, len(maxima), PIECE):
+        count = min(PIECE, len(maxima) - first)
+        size, wide = count + window - 1, 1
+        for i in range(size):
+            most[i] = values[first + i]
+        while 2 * wide <= window:
+            left = size - 2 * wide + 1
+            _greater_into(other[:left], most[:left], most[wide : wide + left])
+            most, other = other, most
+            wide *= 2
+        last = window - wide
+        _greater_into(maxima[first : first + count], most[:count], most[last : last + count])
 
 
 @inlined
@@ -181,9 +186,9 @@ def release_into(
     for at, n, k, offset in grid_cells(start, len(held)):
         held_here = held[at : at + n]
         v, s = value[k], step[k]
-        if not adaptive and body == 0.0 and v[BODY_RISE] == 0.0 and s[BODY_RISE] == 0.0:
+        if body == 0.0 and v[BODY_RISE] == 0.0 and s[BODY_RISE] == 0.0:
             releases, d_releases, holds, d_holds = v[RELEASE], s[RELEASE], v[HOLD], s[HOLD]
-            rises, d_rises = v[LASTING], s[LASTING]
+            rises, d_rises, quicks, d_quicks = v[LASTING], s[LASTING], v[QUICK], s[QUICK]
             for i in range(n):
                 j = offset + i
                 wanted = held_here[i] * UNIT
@@ -200,7 +205,11 @@ def release_into(
                 elif count >= 1.0:
                     count -= 1.0
                 else:
-                    out += (releases + d_releases * j) * (wanted - out)
+                    rate = releases + d_releases * j
+                    if adaptive:
+                        quick = quicks + d_quicks * j
+                        rate = quick + (rate - quick) * min(lasted / out, 1.0)
+                    out += rate * (wanted - out)
                     if out < SMALLEST_DB:
                         out = 0.0
                 lasted = min(lasted + (rises + d_rises * j) * (out - lasted), out)

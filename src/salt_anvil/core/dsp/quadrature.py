@@ -54,7 +54,8 @@ def quarters_into(one: Vector, other: Vector, line: Vector, a: Vector, memory: S
         u1, u2, v1, v2 = memory[s + 1]
         for i in range(len(line)):
             x, u = one[i], other[i]
-            y, v = c * (x + y2) - x2, d * (u + v2) - u2
+            # In a form in which a value waits for one product of what was before it.
+            y, v = c * y2 + (c * x - x2), d * v2 + (d * u - u2)
             x2, x1, y2, y1 = x1, x, y1, y
             u2, u1, v2, v1 = u1, u, v1, v
             one[i], other[i] = y, v

@@ -13,6 +13,7 @@ from salt_anvil.core.compiled import as_written, inlined, kernel
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import Vector, along_into
 from salt_anvil.core.dsp.grid import grid_cells
+from salt_anvil.core.dsp.line import copy_into
 from salt_anvil.core.dsp.maxima import Line, greatest
 from salt_anvil.core.dsp.quadrature import quarters_into
 
@@ -347,49 +348,64 @@ def bend_block(
 
 
 @inlined
-def _offset_into(
-    offset: Vector,
-    line: Vector,
+def _twice_into(lines: Sound, n: int, rate: float, memory: Sound, at: int) -> None:
+    """Run two poles each over two lines, beside each other: in a form in which one value waits for
+    one product. memory: (channels, sections, 4), of whose last rows two columns from `at` on."""
+    last, other = memory.shape[1] - 1, len(memory) - 1
+    a, c = memory[0, last, at], memory[0, last, at + 1]
+    b, d = memory[other, last, at], memory[other, last, at + 1]
+    stays = 1.0 - rate
+    for i in range(n):
+        a, b = stays * a + rate * lines[0, i], stays * b + rate * lines[1, i]
+        c, d = stays * c + rate * a, stays * d + rate * b
+        lines[0, i], lines[1, i] = c, d
+    memory[other, last, at], memory[other, last, at + 1] = _kept(b), _kept(d)
+    memory[0, last, at], memory[0, last, at + 1] = _kept(a), _kept(c)
+
+
+@inlined
+def _kept(value: float) -> float:
+    return value if abs(value) > TINY else 0.0
+
+
+@inlined
+def _offsets_into(
+    means: Sound,
+    lines: Sound,
+    n: int,
     odd: Vector,
     lean: Vector,
     rates: tuple[float, float],
     all_passes: Vector,
     memory: Sound,
+    work: tuple[Sound, Sound],
 ) -> None:
-    """Fill offset (n,) with what an even part comes to beside its harmonics.
+    """Fill means (2, n) with what an even part of these lines comes to beside its harmonics.
 
-    Its mean over a wave of the line's envelope, by the points of PHASES; the envelope and the mean
+    Its mean over a wave of a line's envelope, by the points of PHASES; the envelope and the mean
     behind two poles each, of `rates`. Of the envelope, so that no harmonic is there to be folded
-    back. memory: (quadrature.SECTIONS + 2, 4), changed.
+    back. memory: (channels, quadrature.SECTIONS + 2, 4), changed.
     """
-    n = len(offset)
-    one, other, means = np.empty(n), np.empty(n), np.zeros(n)
-    quarters_into(one, other, line, all_passes, memory[:-1])
-    z = memory[-1]
-    # Not in the array, which may be what is written for all that the compiler knows; in a form in
-    # which one value waits for one product.
-    lag, second, rate = z[0], z[1], rates[0]
-    stays = 1.0 - rate
-    for i in range(n):
-        lag = stays * lag + rate * (one[i] * one[i] + other[i] * other[i])
-        second = stays * second + rate * lag
-        offset[i] = second
-    z[0], z[1] = lag, second
-    for i in range(n):
-        height = math.sqrt(offset[i])
-        one[i], other[i] = PHASES[0] * height, PHASES[1] * height
+    one, other = work
+    for lane in range(2):
+        # One channel is done twice: beside each other that costs nothing.
+        if lane < len(memory):
+            waves = memory[lane]
+            quarters_into(one[lane, :n], other[lane, :n], lines[lane, :n], all_passes, waves[:-1])
+            for i in range(n):
+                means[lane, i] = one[lane, i] * one[lane, i] + other[lane, i] * other[lane, i]
+        else:
+            copy_into(means[lane, :n], means[0, :n])
+    _twice_into(means, n, rates[0], memory, 0)
     leaning = greatest(lean) > 0.0
-    _evens_onto(means, one, odd, lean, leaning, 0.5)
-    _evens_onto(means, other, odd, lean, leaning, 0.5)
-    lag, second, rate = z[2], z[3], rates[1]
-    stays = 1.0 - rate
-    for i in range(n):
-        lag = stays * lag + rate * means[i]
-        second = stays * second + rate * lag
-        offset[i] = second
-    z[2], z[3] = lag, second
-    for i in range(4):
-        z[i] = z[i] if abs(z[i]) > TINY else 0.0
+    for lane in range(2):
+        for i in range(n):
+            height = math.sqrt(means[lane, i])
+            one[lane, i], other[lane, i] = PHASES[0] * height, PHASES[1] * height
+            means[lane, i] = 0.0
+        _evens_onto(means[lane, :n], one[lane], odd, lean, leaning, 0.5)
+        _evens_onto(means[lane, :n], other[lane], odd, lean, leaning, 0.5)
+    _twice_into(means, n, rates[1], memory, 2)
 
 
 @kernel
@@ -418,42 +434,66 @@ def take_offset(
     grid point. heard: (channels, 2), waves: (channels, quadrature.SECTIONS + 2, 4); changed, like
     what is late.
     """
-    waits = len(late_evens), len(late_offset)
-    even, offset = np.empty(waits[0] + GRID), np.empty(waits[1] + GRID)
-    line, odds, leans = np.empty(GRID), np.empty(GRID), np.empty(GRID)
+    waits, channels = (len(late_evens), len(late_offset)), sound.shape[1]
+    even, offset = np.empty((2, waits[0] + o.CHUNK)), np.empty((2, waits[1] + o.CHUNK))
+    lines, means, work = (
+        np.empty((2, GRID)),
+        np.empty((2, GRID)),
+        (np.empty((2, GRID)), np.empty((2, GRID))),
+    )
+    odds, leans = np.empty(GRID), np.empty(GRID)
     b0, b1, b2, a1, a2 = rest
-    for at, n, k, inside in grid_cells(start, len(sound)):
-        bent_evenly = False
-        for i in range(n):
-            odds[i], leans[i] = odd[k] + d_odd[k] * (inside + i), lean[k] + d_lean[k] * (inside + i)
-            bent_evenly |= odds[i] != 1.0 or leans[i] != 0.0
-        for lane in range(sound.shape[1]):
-            for i in range(waits[0]):
-                even[i] = late_evens[i, lane]
-            for i in range(waits[1]):
-                offset[i] = late_offset[i, lane]
-            given, came, ours = sound[at:], evens[at:], cut[at:]
+    for lane in range(2):
+        side = min(lane, channels - 1)
+        for i in range(waits[0]):
+            even[lane, i] = late_evens[i, side]
+        for i in range(waits[1]):
+            offset[lane, i] = late_offset[i, side]
+    for first in range(0, len(sound), o.CHUNK):
+        count, before = min(o.CHUNK, len(sound) - first), (start % GRID + first) // GRID
+        for at, n, cell, inside in grid_cells(start + first, count):
+            k, bent_evenly, begin = before + cell, False, waits[1] + at
             for i in range(n):
-                line[i] = given[i, lane]
-                even[waits[0] + i] = came[i, lane]
-            quick = offset[waits[1] :][:n]
-            if bent_evenly:
-                _offset_into(quick, line[:n], odds[:n], leans[:n], rates, all_passes, waves[lane])
+                odds[i] = odd[k] + d_odd[k] * (inside + i)
+                leans[i] = lean[k] + d_lean[k] * (inside + i)
+                bent_evenly |= odds[i] != 1.0 or leans[i] != 0.0
+            if not bent_evenly:
+                waves[:] = 0.0
+                means[:] = 0.0
             else:
-                quick[:] = 0.0
-                waves[lane] = 0.0
-            z1, z2 = heard[lane, 0], heard[lane, 1]
-            for i in range(n):
-                left = even[i] - offset[i]
-                passed = b0 * left + z1
-                z1, z2 = (b1 - a1 * b0) * left - a1 * z1 + z2, (b2 - a2 * b0) * left - a2 * z1
-                ours[i, lane] += passed - even[i]
-            heard[lane, 0] = z1 if abs(z1) > TINY else 0.0
-            heard[lane, 1] = z2 if abs(z2) > TINY else 0.0
+                for lane in range(channels):
+                    for i in range(n):
+                        lines[lane, i] = sound[first + at + i, lane]
+                _offsets_into(means, lines, n, odds[:n], leans[:n], rates, all_passes, waves, work)
+            for lane in range(2):
+                for i in range(n):
+                    offset[lane, begin + i] = means[lane, i]
+        for lane in range(channels):
+            for i in range(count):
+                even[lane, waits[0] + i] = evens[first + i, lane]
+        # Both channels beside each other: neither waits for the other.
+        last = channels - 1
+        x1, x2, y1, y2 = heard[0, 0], heard[0, 1], heard[last, 0], heard[last, 1]
+        c1, c2 = b1 - a1 * b0, b2 - a2 * b0
+        for i in range(count):
+            x, y = even[0, i] - offset[0, i], even[last, i] - offset[last, i]
+            cut[first + i, 0] += (b0 * x + x1) - even[0, i]
+            if last:
+                cut[first + i, 1] += (b0 * y + y1) - even[1, i]
+            x1, x2 = (c1 * x + x2) - a1 * x1, c2 * x - a2 * x1
+            y1, y2 = (c1 * y + y2) - a1 * y1, c2 * y - a2 * y1
+        heard[last, 0], heard[last, 1] = _kept(y1), _kept(y2)
+        heard[0, 0], heard[0, 1] = _kept(x1), _kept(x2)
+        for lane in range(2):
             for i in range(waits[0]):
-                late_evens[i, lane] = even[n + i]
+                even[lane, i] = even[lane, count + i]
             for i in range(waits[1]):
-                late_offset[i, lane] = offset[n + i]
+                offset[lane, i] = offset[lane, count + i]
+    for lane in range(channels):
+        for i in range(waits[0]):
+            late_evens[i, lane] = even[lane, i]
+        for i in range(waits[1]):
+            late_offset[i, lane] = offset[lane, i]
 
 
 @kernel

@@ -9,6 +9,7 @@ from salt_anvil.core.dsp import blend
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.stereo import placed, placed_along
+from salt_anvil.core.dsp.summing import tree_sum
 from salt_anvil.core.engine.automation import Values, following
 from salt_anvil.core.engine.plan import GROUP, Route, StripPlan
 
@@ -128,11 +129,3 @@ def bus_sum(sounds: list[Sound], frames: int) -> Sound:
 def group_sum(sounds: list[Sound]) -> Sound:
     """Return the sum of one group as it is after being stored as float32."""
     return rounded(tree_sum(sounds))
-
-
-def tree_sum(sounds: list[Sound]) -> Sound:
-    """Return the sum of stereo sounds, one at least, added pairwise in a fixed order."""
-    while len(sounds) > 1:
-        pairs = [a + b for a, b in zip(sounds[::2], sounds[1::2], strict=False)]
-        sounds = pairs + sounds[len(pairs) * 2 :]
-    return sounds[0]

@@ -108,6 +108,10 @@ class Rope:
 
     def take(self, count: int) -> Sound:
         """Return the next frames and drop them."""
+        return one(self.take_parts(count))
+
+    def take_parts(self, count: int) -> list[Sound]:
+        """Return the next frames in the pieces that they lie in, one at least, and drop them."""
         found, left = [], min(count, self._held)
         self.position += left
         self._held -= left
@@ -117,7 +121,7 @@ class Rope:
             if len(piece) > left:
                 self._pieces.appendleft(piece[left:])
             left -= len(found[-1])
-        return one(found) if found else np.empty((0, self._channels))
+        return found or [np.empty((0, self._channels))]
 
     def drop_to(self, position: int) -> None:
         """Drop all frames before a position, which may lie ahead of what is held."""

@@ -15,9 +15,10 @@ from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.engine.cached import Blocks, CachedStrip, GroupSums
 from salt_anvil.core.engine.fader import BusJoin, Fader, group_sum
 from salt_anvil.core.engine.graph import Outside, Point
-from salt_anvil.core.engine.pieces import Pieces, blocks_of, one
+from salt_anvil.core.engine.pieces import Piece, Pieces, blocks_of, one
 from salt_anvil.core.engine.plan import GROUP, Plan, Route, StripPlan
 from salt_anvil.core.engine.strip import (
+    AT_ONCE,
     CHECKPOINT,
     NO_TAPS,
     Reader,
@@ -39,12 +40,13 @@ T = TypeVar("T")
 class Given(Mapping[str, T]):
     """A block of each strip, cut out of what was computed in one go when it is asked for."""
 
-    def __init__(self, cut: Callable[[T, int, int], T]) -> None:
-        self._cut = cut
-        self._held: dict[str, tuple[T, int]] = {}
+    def __init__(
+        self, cut: Callable[[T, int, int], T], held: dict[str, Piece[T]], block: int
+    ) -> None:
+        self._cut, self._held, self._block = cut, held, block
 
     def __getitem__(self, name: str) -> T:
-        return self._cut(*self._held[name], 1)
+        return self._cut(*self.piece(name), 1)
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._held)
@@ -52,13 +54,10 @@ class Given(Mapping[str, T]):
     def __len__(self) -> int:
         return len(self._held)
 
-    def hold(self, name: str, item: T, at: int) -> None:
-        """Take the block `at` of several for a strip."""
-        self._held[name] = item, at
-
     def piece(self, name: str) -> tuple[T, int]:
         """Return the blocks that were computed in one go, and which of them it is."""
-        return self._held[name]
+        held = self._held[name]
+        return held.item, self._block - held.first
 
 
 class MixBlock(NamedTuple):
@@ -66,6 +65,15 @@ class MixBlock(NamedTuple):
 
     strips: Given[StripBlock]
     faded: Given[Sound]
+
+
+class _Ready(NamedTuple):
+    """What holds the next blocks of these strips, all before block `end`."""
+
+    names: tuple[str, ...] | None
+    strips: dict[str, Piece[StripBlock]]
+    faded: dict[str, Piece[Sound]]
+    end: int
 
 
 class Mixer:
@@ -104,7 +112,8 @@ class Mixer:
         self._locks: defaultdict[str, RLock] = defaultdict(RLock)
         """Two of those that are computed beside each other may ask for the same strip."""
         self._sums: dict[str, Blocks | None] = {}
-        self.position = self._until = 0
+        self._ready: _Ready | None = None
+        self.position = self._until = self._near = 0
         self.keep: Callable[[str, int, State], None] | None = None
         self.keep_group: Callable[[str, int, Sound], None] | None = None
         for item in plan.strips:
@@ -132,7 +141,7 @@ class Mixer:
             item, self.reader(name), self._read_key, taps=self._taps(name), told=self._told
         )
         runner.locate(block)
-        runner.until = self._until
+        runner.until = self._near
         return runner
 
     def _taps(self, name: str) -> Taps:
@@ -267,28 +276,39 @@ class Mixer:
 
     def block(self, names: tuple[str, ...] | None = None) -> MixBlock:
         """Return the next block of the named strips (all that run, by default) and move on."""
-        k = self.position
-        result = MixBlock(Given(StripBlock.part), Given(blocks_of))
-        self._drop_before(k)
+        k, ready = self.position, self._ready
+        if ready is None or k >= ready.end or names != ready.names:
+            self._drop_before(k)
+            ready = self._ready = self._made_ready(names, k)
+        self.position = k + 1
+        return MixBlock(Given(StripBlock.part, ready.strips, k), Given(blocks_of, ready.faded, k))
+
+    def _made_ready(self, names: tuple[str, ...] | None, k: int) -> _Ready:
+        """Find what holds block k and those that follow, computing up to them."""
+        self._look_on(1)
+        ends: list[int] = []
+        strips: dict[str, Piece[StripBlock]] = {}
+        faded: dict[str, Piece[Sound]] = {}
         for item in self.plan.strips:
             name = item.strip.id
             wanted = name not in self._frozen if names is None else name in names
             if wanted:
                 count = self.sure(name, k)
-                result.strips.hold(name, *self._given(name, k, count))
-                sound, at, _ = self._faded(item.output, k, count)[0]
-                result.faded.hold(name, sound, at)
-        self.position = k + 1
-        return result
+                block, at, length = self.given(name, k, count)[0]
+                strips[name] = Piece(k - at, k + length, block)
+                sound, at, length = self._faded(item.output, k, count)[0]
+                faded[name] = Piece(k - at, k + length, sound)
+                ends += [strips[name].end, faded[name].end]
+        return _Ready(names, strips, faded, min(ends, default=k + 1))
 
     def sure(self, name: str, k: int) -> int:
-        """Return how many blocks from k on a strip is sure to be asked for, one at least, and no
-        more than to the next checkpoint."""
+        """Return how many blocks from k on a strip is sure to be asked for next, one at least."""
         runner = self._runners.get(name)
-        return min(max(runner.until - k, 1), CHECKPOINT - k % CHECKPOINT) if runner else 1
+        return max(runner.until - k, 1) if runner else 1
 
     def chunk(self, name: str, count: int) -> StripBlock:
         """Return the next blocks of a running strip as one and move on; nobody listens to it."""
+        self._look_on(count)
         block = self._runners[name].take(count)
         self.pass_by(count)
         return block
@@ -307,16 +327,8 @@ class Mixer:
 
     def give(self, name: str, k: int) -> StripBlock:
         """Return block k of a strip, computing up to it if it has not been."""
-        block, at = self._given(name, k)
+        block, at, _ = self.given(name, k, 1)[0]
         return block.part(at, 1)
-
-    def _given(self, name: str, k: int, count: int = 1) -> tuple[StripBlock, int]:
-        """Return what holds block k of a strip, and which of its blocks that is; count: so many
-        from there on are sure to be asked for."""
-        if k >= self.plan.blocks:
-            return self._silence(self.plan.strip(name)), 0
-        block, at, _ = self._covered(name, k, count)[0]
-        return block, at
 
     def given(self, name: str, k: int, count: int) -> list[tuple[StripBlock, int, int]]:
         """Return what holds blocks of a strip, computing up to them: blocks computed in one go,
@@ -391,6 +403,7 @@ class Mixer:
 
         Strips that are frozen must sound the same in both.
         """
+        self._ready = None
         self._wake()
         rewired, before = self._leave(plan), self.plan
         self.plan = plan
@@ -458,6 +471,7 @@ class Mixer:
 
     def thaw(self, name: str, other: "Mixer") -> None:
         """Go on running a frozen strip as it runs in a mixer that stands at the same block."""
+        self._ready = None
         del self._frozen[name]
         self._runners[name] = other.runner(name).clone(self.reader(name), self._read_key)
         # What was read ahead has no taps; what the other one computed ahead has.
@@ -468,6 +482,7 @@ class Mixer:
 
     def freeze(self, name: str, frozen: CachedStrip) -> None:
         """Read a strip from now on instead of running it."""
+        self._ready = None
         runner = self._runners.pop(name)
         self._fading[name] = (runner.next_out, runner.block().out)
         self._frozen[name] = frozen
@@ -503,7 +518,7 @@ class Mixer:
         self.foresee(block)
 
     def _forget(self, block: int) -> None:
-        self.position = block
+        self.position, self._ready = block, None
         self._recent.clear()
         self._routed.clear()
         self._fading.clear()
@@ -511,11 +526,19 @@ class Mixer:
 
     def foresee(self, block: int) -> None:
         """Know that every block before this one will be asked for: it is faster, and the same."""
-        self._until = block
+        self._until, self._near = block, self.position
         for runner in self._runners.values():
             runner.until = 0  # what was known before counts no more
+        self._look_on(1)
+
+    def _look_on(self, count: int) -> None:
+        """Let the strips know what is sure to be asked for, AT_ONCE blocks ahead at most: those who
+        read ahead then find in one piece what they read, and no checkpoint holds more than that."""
+        if self._near >= min(self.position + count, self._until):
+            return
+        self._near = min(self.position + AT_ONCE, self._until)
         names = self.plan.digests
-        for name, until in self._wanted(dict.fromkeys(names, block)).items():
+        for name, until in self._wanted(dict.fromkeys(names, self._near)).items():
             if name in self._runners:
                 self._runners[name].until = until
 

@@ -295,11 +295,11 @@ class StripRunner:
         end = self.next_out + count
         while self._out.end < end * BLOCK:
             self._advance(self._reads_next(self._out.end, end) - self.next_in)
-        result = StripBlock(rounded(self._out.take(count * BLOCK)))
+        result = StripBlock(rounded(*self._out.take_parts(count * BLOCK)))
         for name, (before, after) in self._queues.items():
             result.taps[name] = (before.take(count * BLOCK), after.take(count * BLOCK))
         for point, rope in self._points.items():
-            result.points[point] = rounded(rope.take(count * BLOCK))
+            result.points[point] = rounded(*rope.take_parts(count * BLOCK))
         for stage, cells in self._cells.items():
             result.cells[stage] = cells.take(count * CELLS)
         self.next_out = end
@@ -322,9 +322,7 @@ class StripRunner:
         """Return up to where it reads next: it has given `done` frames, and blocks before `end` are
         asked for."""
         at = done // BLOCK
-        # Nothing but the latency is read ahead of a checkpoint.
-        checkpoint = (at // CHECKPOINT + 1) * CHECKPOINT
-        return self.reads(max(min(at + AT_ONCE, max(self.until, end), checkpoint), at + 1))
+        return self.reads(max(min(at + AT_ONCE, max(self.until, end)), at + 1))
 
     def _advance(self, count: int) -> None:
         """Read so many blocks, and take them through the chain in one go."""

@@ -111,9 +111,9 @@ class Room(Processor[RoomParams]):
         return State(
             past=np.zeros((round(r.MOST_PREDELAY_MS * rate / 1000), channels)),
             cut=np.zeros((1, t.SECTIONS, channels, 2)),
-            stages=np.zeros((r.STAGES, r.LINES, max(held[:-1]))),
-            lines=np.zeros((r.LINES, held[-1])),
-            damped=np.zeros(r.LINES),
+            stages=np.zeros((r.STAGES * r.LINES, max(held[:-1])), np.float32),
+            lines=np.zeros((r.LINES, held[-1]), np.float32),
+            damped=np.zeros(r.LINES, np.float32),
             at=np.array([np.zeros(r.STAGES + 1), held]),
         )
 
