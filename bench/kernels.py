@@ -16,6 +16,7 @@ from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.dsp import biquad, clip, decibel, dynamics, listening, waveshaper
 from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp.control_ramp import ControlRamp
+from salt_anvil.core.dsp.delay import no_wait
 from salt_anvil.core.engine.unit import Unit
 from salt_anvil.core.measure.truepeak import true_peak
 from salt_anvil.core.processors import Context, processor
@@ -97,7 +98,7 @@ def _detectors() -> list[Case]:
         )
         found.append(Case(f"reduction, {name}", bound, call, 2))
     makeup, reduction = np.zeros(17), np.abs(sound)
-    gain = partial(dynamics.gain_into, out, sound, reduction, 0, makeup, makeup)
+    gain = partial(dynamics.gain_into, out, sound, reduction, 0, makeup, makeup, no_wait(sound))
     return [*found, Case("gain in dB", "products: a power of 2 is 12", gain, 2)]
 
 

@@ -13,6 +13,7 @@ import numpy as np
 from salt_anvil.core.audio import BLOCK, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp.control_ramp import ControlRamp
+from salt_anvil.core.dsp.delay import no_wait
 from salt_anvil.core.engine.mixer import Mixer
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.engine.strip import AT_ONCE, StripRunner
@@ -131,7 +132,7 @@ def _kernel(params: dict[str, Any]) -> dict[str, float]:
     def step() -> None:
         block = next(blocks)
         d.reduce_into(reduction, unheard, block, unheard, 0, ramp.value, ramp.step, flags, state)
-        d.gain_into(out, block, reduction, 0, makeup, makeup)
+        d.gain_into(out, block, reduction, 0, makeup, makeup, no_wait(block))
 
     return _factor(lambda: _repeated(step))
 

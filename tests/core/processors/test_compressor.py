@@ -351,6 +351,7 @@ def test_kernels_without_the_compiler(name: str, monkeypatch: pytest.MonkeyPatch
                 "linked_levels",
                 "equal_lanes",
                 "stand_alike",
+                "_even",
                 "gain_into",
                 "cell_maxima",
             ),

@@ -11,6 +11,7 @@ from salt_anvil.core.dsp.control_ramp import Vector
 
 ORDER = 6
 """Of the all-pass behind a delay of that many frames or more."""
+_NO_WAIT = np.empty((0, 1)), np.empty((0, 2))
 WHOLE = 1e-6
 """A delay that is so near to whole frames is taken for them."""
 
@@ -60,6 +61,11 @@ def all_pass_into(out: Sound, sound: Sound, a: Vector, state: Sound) -> None:
                 z[k] = 0.0
 
 
+def no_wait(block: Sound) -> Sound:
+    """Return the past of no delay, for a block's one or two channels."""
+    return _NO_WAIT[block.shape[1] - 1]
+
+
 def delayed(block: Sound, past: Sound) -> Sound:
     """Return the block delayed by len(past) frames; past (frames, channels) is updated."""
     return earlier(block, len(past), past) if len(past) else block
@@ -68,7 +74,7 @@ def delayed(block: Sound, past: Sound) -> Sound:
 def keep(block: Sound, past: Sound) -> None:
     """Move the past of a delay on by a block that nobody wants delayed."""
     if len(past):
-        _keep(block if block.flags.carray else as_block(block), past)
+        _keep(past, block if block.flags.carray else as_block(block))
 
 
 def earlier(block: Sound, wait: int, past: Sound) -> Sound:
@@ -94,11 +100,17 @@ def _delay_into(out: Sound, block: Sound, wait: int, past: Sound) -> None:
         late[i] = before[first + i]
     for i in range(len(late) - known):
         late[known + i] = new[i]
-    _keep(block, past)
+    keep_into(past, block)
+
+
+@kernel
+def _keep(past: Sound, block: Sound) -> None:
+    keep_into(past, block)
 
 
 @inlined
-def _keep(block: Sound, past: Sound) -> None:
+def keep_into(past: Sound, block: Sound) -> None:
+    """Move the past of a delay on by a block, both contiguous, inside a kernel."""
     before, new = past.reshape(past.size), block.reshape(block.size)
     wait, count = len(before), len(new)
     moved = max(wait - count, 0)

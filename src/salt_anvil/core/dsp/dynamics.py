@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from salt_anvil.core.audio import FLOOR_AMPLITUDE, GRID, TINY, Sound
 from salt_anvil.core.compiled import inlined, kernel
 from salt_anvil.core.dsp.decibel import DB_PER_OCTAVE, exp2_into, log2_into
+from salt_anvil.core.dsp.delay import keep_into
 from salt_anvil.core.dsp.grid import grid_cells
 from salt_anvil.core.dsp.line import copy_into
 from salt_anvil.core.dsp.maxima import highest
@@ -421,40 +422,80 @@ def _nothing(values: Sound, n: int) -> bool:
     return found == 0
 
 
+@inlined
+def _even(values: Sound, n: int) -> bool:
+    """Say whether n frames of two channels are the same in both."""
+    unequal = 0
+    for i in range(n):
+        unequal += 1 if values[2 * i] != values[2 * i + 1] else 0
+    return unequal == 0
+
+
 @kernel
 def gain_into(
-    out: Sound, signal: Sound, reduction: Sound, start: int, makeup: Sound, d_makeup: Sound
+    out: Sound,
+    signal: Sound,
+    reduction: Sound,
+    start: int,
+    makeup: Sound,
+    d_makeup: Sound,
+    past: Sound,
 ) -> None:
-    """Fill out with signal * 10 ** ((make-up - reduction) / 20).
+    """Fill out with the signal, as late as past is long, times 10 ** ((make-up - reduction) / 20).
 
-    makeup, d_makeup: per grid point, in dB. start: timeline frame of reduction[0].
+    makeup, d_makeup: per grid point, in dB. start: timeline frame of reduction[0]. past: (delay,
+    channels), contiguous, moved on; of 0 frames where nothing waits.
     """
     frames, channels = signal.shape
     octaves, levels = np.empty(2 * GRID), np.empty(2 * GRID)
     whole = np.empty(2 * GRID, np.int64)
     per_db = 1.0 / DB_PER_OCTAVE
     # Of contiguous sound the channels need not be told apart.
-    taken = reduction.reshape(reduction.size)
+    taken, before = reduction.reshape(reduction.size), past.reshape(past.size)
     given, found = signal.reshape(signal.size), out.reshape(out.size)
     for at, n, k, offset in grid_cells(start, frames):
         m, dm = makeup[k] + d_makeup[k] * offset, d_makeup[k]
-        if channels == 2:
-            for i in range(n):
-                levels[2 * i] = levels[2 * i + 1] = m + dm * i
-        else:
-            for i in range(n):
-                levels[i] = m + dm * i
         first, count = at * channels, n * channels
-        less, sound, gained = taken[first:], given[first:], found[first:]
+        less, gained = taken[first:], found[first:]
         if m == 0.0 and dm == 0.0 and _nothing(less, count):
             for i in range(count):
-                gained[i] = sound[i]
-            continue
-        for i in range(count):
-            octaves[i] = per_db * (levels[i] - less[i])
-        exp2_into(octaves, whole, count)
-        for i in range(count):
-            gained[i] = sound[i] * octaves[i]
+                octaves[i] = 1.0
+        elif channels == 2 and _even(less, n):
+            for i in range(n):
+                levels[i] = per_db * ((m + dm * i) - less[2 * i])
+            exp2_into(levels, whole, n)
+            for i in range(n):
+                octaves[2 * i] = octaves[2 * i + 1] = levels[i]
+        else:
+            for i in range(n):
+                for channel in range(channels):
+                    levels[channels * i + channel] = m + dm * i
+            for i in range(count):
+                octaves[i] = per_db * (levels[i] - less[i])
+            exp2_into(octaves, whole, count)
+        waits = min(max(len(before) - first, 0), count)
+        old, new = before[first:], given[max(first - len(before), 0) :]
+        for i in range(waits):
+            gained[i] = old[i] * octaves[i]
+        later, louder = gained[waits:], octaves[waits:]
+        for i in range(count - waits):
+            later[i] = new[i] * louder[i]
+    keep_into(past, signal)
+
+
+@inlined
+def _raise(carry: Sound, line: Sound, channels: int) -> None:
+    """Raise the running maxima of a cell by what of it lies in a line, frame by frame."""
+    first, last = highest(line, channels)
+    carry[0] = max(carry[0], first)
+    carry[channels - 1] = max(carry[channels - 1], last)
+
+
+@inlined
+def _finish(cells: Sound, done: int, carry: Sound, rest: float) -> None:
+    for channel in range(cells.shape[1]):
+        cells[done, channel] = carry[channel]
+        carry[channel] = rest
 
 
 @kernel
@@ -469,12 +510,30 @@ def cell_maxima(values: Sound, start: int, carry: Sound, rest: float, cells: Sou
     done = 0
     line = values.ravel()
     for at, n, _, offset in grid_cells(start, frames):
-        first, last = highest(line[at * channels : (at + n) * channels], channels)
-        carry[0] = max(carry[0], first)
-        carry[channels - 1] = max(carry[channels - 1], last)
+        _raise(carry, line[at * channels : (at + n) * channels], channels)
         if offset + n == GRID:
-            for channel in range(channels):
-                cells[done, channel] = carry[channel]
-                carry[channel] = rest
+            _finish(cells, done, carry, rest)
+            done += 1
+    return done
+
+
+@kernel
+def change_maxima(
+    change: Sound, start: int, taken: Sound, given: Sound, less: Sound, more: Sound
+) -> int:
+    """Fill less and more with the most that a change of gain takes and gives in each cell, as
+    `cell_maxima` does, from 0 on."""
+    frames, channels = change.shape
+    done = 0
+    line, against = change.ravel(), np.empty(2 * GRID)
+    for at, n, _, offset in grid_cells(start, frames):
+        here = line[at * channels : (at + n) * channels]
+        for i in range(len(here)):
+            against[i] = -here[i]
+        _raise(taken, against[: len(here)], channels)
+        _raise(given, here, channels)
+        if offset + n == GRID:
+            _finish(less, done, taken, 0.0)
+            _finish(more, done, given, 0.0)
             done += 1
     return done

@@ -277,29 +277,33 @@ class Mixer:
     def block(self, names: tuple[str, ...] | None = None) -> MixBlock:
         """Return the next block of the named strips (all that run, by default) and move on."""
         k, ready = self.position, self._ready
-        if ready is None or k >= ready.end or names != ready.names:
-            self._drop_before(k)
-            ready = self._ready = self._made_ready(names, k)
+        if ready is None or names != ready.names:
+            ready = self._ready = self._made_ready(_Ready(names, {}, {}, k), k)
+        elif k >= ready.end:
+            ready = self._ready = self._made_ready(ready, k)
         self.position = k + 1
         return MixBlock(Given(StripBlock.part, ready.strips, k), Given(blocks_of, ready.faded, k))
 
-    def _made_ready(self, names: tuple[str, ...] | None, k: int) -> _Ready:
-        """Find what holds block k and those that follow, computing up to them."""
+    def _made_ready(self, before: _Ready, k: int) -> _Ready:
+        """Find what holds block k and those that follow, computing up to them, where what held
+        those before it does not."""
+        self._drop_before(k)
         self._look_on(1)
-        ends: list[int] = []
-        strips: dict[str, Piece[StripBlock]] = {}
-        faded: dict[str, Piece[Sound]] = {}
+        names, strips, faded = before.names, dict(before.strips), dict(before.faded)
+        end = k + AT_ONCE
         for item in self.plan.strips:
             name = item.strip.id
             wanted = name not in self._frozen if names is None else name in names
-            if wanted:
+            if not wanted:
+                continue
+            if name not in strips or min(strips[name].end, faded[name].end) <= k:
                 count = self.sure(name, k)
                 block, at, length = self.given(name, k, count)[0]
                 strips[name] = Piece(k - at, k + length, block)
                 sound, at, length = self._faded(item.output, k, count)[0]
                 faded[name] = Piece(k - at, k + length, sound)
-                ends += [strips[name].end, faded[name].end]
-        return _Ready(names, strips, faded, min(ends, default=k + 1))
+            end = min(end, strips[name].end, faded[name].end)
+        return _Ready(names, strips, faded, end)
 
     def sure(self, name: str, k: int) -> int:
         """Return how many blocks from k on a strip is sure to be asked for next, one at least."""

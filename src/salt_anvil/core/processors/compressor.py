@@ -337,12 +337,11 @@ class Compressor(Processor[CompressorParams]):
             d.reduce_into(
                 reduction, heard, listened, shared, start, ramp.value, ramp.step, flags, detector
             )
-            signal = delayed(block, past)
             if sides:
-                signal = to_mid_side(signal)
-            out = gained(signal, ramp, MAKEUP, start, reduction)
-            if sides:
-                out = from_mid_side(out)
+                middle_side = to_mid_side(delayed(block, past))
+                out = from_mid_side(gained(middle_side, ramp, MAKEUP, start, reduction))
+            else:
+                out = gained(block, ramp, MAKEUP, start, reduction, past)
             if "late" in state:
                 out = _coloured(out, ramp, context.rate, state, start)
             if not told:

@@ -10,7 +10,6 @@ from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp import transfer_curve as s
 from salt_anvil.core.dsp.control_ramp import Vector
-from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
@@ -151,7 +150,7 @@ class Curve(Processor[CurveParams]):
             listened = listening.heard(key, peaks, key_state)
             of = (value, step, detector, moving, state["detector"])
             s.curve_into(change, heard, listened, start, *of)
-            out = gained(delayed(block, past), ramp, MAKEUP, start, -change)
+            out = gained(block, ramp, MAKEUP, start, -change, past)
             if not told:
                 return out, NOTHING
             late = start - len(past)

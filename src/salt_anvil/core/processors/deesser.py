@@ -9,6 +9,7 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import sibilance as e
 from salt_anvil.core.dsp.control_ramp import Vector
+from salt_anvil.core.dsp.delay import no_wait
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.processors.base import (
     NOTHING,
@@ -237,12 +238,13 @@ class Deesser(Processor[DeesserParams]):
                         mine = np.empty_like(block)
                         e.range_into(mine, sound, taps)
                     less = np.empty_like(block)
-                    d.gain_into(less, mine, taken, start, still, still)
+                    d.gain_into(less, mine, taken, start, still, still, no_wait(mine))
                     less -= mine
                     out += less
             reduction, loudest = (reduce(np.maximum, told_) for told_ in zip(*found, strict=True))
             if params.action == "wide":
-                d.gain_into(out, np.ascontiguousarray(late), reduction, start, still, still)
+                full = np.ascontiguousarray(late)
+                d.gain_into(out, full, reduction, start, still, still, no_wait(full))
             if sides:
                 out = from_mid_side(out)
             if not told:

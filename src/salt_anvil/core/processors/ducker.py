@@ -8,7 +8,6 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import duck_envelope as d
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
 from salt_anvil.core.processors.base import (
     NOTHING,
@@ -155,7 +154,7 @@ class Ducker(Processor[DuckerParams]):
             )
             taken = wide(envelope[:, None] * ramp.frames(d.CONTROLS, start, len(block)), block)
             out = np.empty_like(block)
-            gain_into(out, delayed(block, past), taken, start, still, still)
+            gain_into(out, block, taken, start, still, still, past)
             if not told:
                 return out, NOTHING
             late = start - len(past)

@@ -9,7 +9,6 @@ from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import expander_curve as e
 from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp.control_ramp import Vector
-from salt_anvil.core.dsp.delay import delayed
 from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
@@ -155,7 +154,7 @@ class Expander(Processor[ExpanderParams]):
             e.expand_into(
                 change, heard, listened, start, ramp.value, ramp.step, flags, state["detector"]
             )
-            d.gain_into(out, delayed(block, past), -change, start, still, still)
+            d.gain_into(out, block, -change, start, still, still, past)
             if not told:
                 return out, NOTHING
             late = start - len(past)

@@ -246,15 +246,16 @@ class Limiter(Processor[LimiterParams]):
                 longest=longest,
                 shared=share(driven, peaks),
             )
-            out, taken = delayed(driven, past), reduction
-            late = start - len(past) - behind
-            if second is not None:
-                out, reduction = walls.second_wall(
-                    out, reduction, value, step, second, start, longest
+            taken, late = reduction, start - len(past) - behind
+            if second is None:
+                out = gained(driven, ramp, TRIM, start, reduction, past)
+            else:
+                once, reduction = walls.second_wall(
+                    delayed(driven, past), reduction, value, step, second, start, longest
                 )
                 taken = reduction + delayed(taken, state["first"])
                 late -= len(second["past"])
-            out = gained(out, ramp, TRIM, start, reduction)
+                out = gained(once, ramp, TRIM, start, reduction)
             if not told:
                 return out, NOTHING
             cells = {"reduction_db": cells_of(taken, late, state["taken"], 0.0)}

@@ -12,7 +12,8 @@ from salt_anvil.core.dsp import oversample as o
 from salt_anvil.core.dsp import waveshaper as s
 from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
-from salt_anvil.core.dsp.dynamics import cell_maxima, gain_into
+from salt_anvil.core.dsp.delay import no_wait
+from salt_anvil.core.dsp.dynamics import cell_maxima, change_maxima, gain_into
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Params, Report
 from salt_anvil.core.processors.fields import Quality
@@ -45,10 +46,9 @@ def change_cells(change: Sound, start: int, state: State) -> dict[str, Sound]:
 
     state: what of it lies in the unfinished cells, "taken" and "given"; changed.
     """
-    return {
-        "reduction_db": cells_of(np.maximum(-change, 0.0), start, state["taken"], 0.0),
-        "boost_db": cells_of(np.maximum(change, 0.0), start, state["given"], 0.0),
-    }
+    less, more = np.empty((2, len(change) // GRID + 1, change.shape[1]))
+    done = change_maxima(change, start, state["taken"], state["given"], less, more)
+    return {"reduction_db": less[:done], "boost_db": more[:done]}
 
 
 def change_report(change: Sound, level: Sound | None, start: int, state: State) -> Report:
@@ -68,9 +68,17 @@ def wide(values: Sound, block: Sound) -> Sound:
 
 
 def gained(
-    sound: Sound, ramp: Ramp, index: int, start: int, reduction: Sound | None = None
+    sound: Sound,
+    ramp: Ramp,
+    index: int,
+    start: int,
+    reduction: Sound | None = None,
+    past: Sound | None = None,
 ) -> Sound:
-    """Return the sound less a reduction, with a control's gain in dB; itself where both are 0."""
+    """Return the sound less a reduction, with a control's gain in dB; itself where both are 0.
+
+    past: as late as that is long, and it is moved on; for a reduction alone.
+    """
     level = ramp.level(index)
     if reduction is None and level is not None:
         return sound * amplitude(level) if level else sound
@@ -81,9 +89,8 @@ def gained(
     else:
         gain, step = ramp.column(index)
     out = np.empty_like(sound)
-    gain_into(
-        out, sound, np.zeros_like(sound) if reduction is None else reduction, start, gain, step
-    )
+    less = np.zeros_like(sound) if reduction is None else reduction
+    gain_into(out, sound, less, start, gain, step, no_wait(sound) if past is None else past)
     return out
 
 
@@ -98,7 +105,8 @@ def linking_state(rate: int) -> State:
 def amplitude(level: float) -> float:
     """Return the gain of a level in dB, as `gain_into` has it to the bit."""
     out, still = np.empty((1, 1)), np.zeros(1)
-    gain_into(out, np.ones((1, 1)), np.zeros((1, 1)), 0, np.array([level]), still)
+    one = np.ones((1, 1))
+    gain_into(out, one, np.zeros((1, 1)), 0, np.array([level]), still, no_wait(one))
     return float(out[0, 0])
 
 

@@ -12,7 +12,7 @@ from salt_anvil.core.dsp import waveshaper as s
 from salt_anvil.core.dsp.blend import JoinMeasurement
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector, lag_state, lagging
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.delay import delayed, no_wait
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
 from salt_anvil.core.dsp.k_weighting import k_weighting
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
@@ -266,7 +266,7 @@ class Saturator(Processor[SaturatorParams]):
         )
         matched = np.empty_like(out)
         still = np.zeros(len(ramp.value))
-        gain_into(matched, out, -gains, start, still, still)
+        gain_into(matched, out, -gains, start, still, still, no_wait(out))
         return matched
 
     def drawing(self, params: SaturatorParams, context: Context) -> SaturatorDrawing:

@@ -7,6 +7,7 @@ import numpy as np
 from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import transient_split as t
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
+from salt_anvil.core.dsp.delay import no_wait
 from salt_anvil.core.dsp.dynamics import gain_into, rate_of
 from salt_anvil.core.processors.base import (
     NOTHING,
@@ -244,8 +245,8 @@ def _changed(sound: Sound, gain: Sound, start: int, sections: Sound | None, memo
     still = np.zeros(len(gain) // GRID + 2)
     out = np.empty_like(sound)
     if sections is None:
-        gain_into(out, sound, -gain, start, still, still)
+        gain_into(out, sound, -gain, start, still, still, no_wait(sound))
         return out
     band = in_range(sound, sections, memory)
-    gain_into(out, band, -gain, start, still, still)
+    gain_into(out, band, -gain, start, still, still, no_wait(band))
     return np.asarray(sound + (out - band))

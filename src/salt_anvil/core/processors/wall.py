@@ -7,7 +7,7 @@ from salt_anvil.core.dsp import lookahead_limiter as w
 from salt_anvil.core.dsp.between import AFTER, BEFORE, EDGE, peaks_into
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.delay import delayed, no_wait
 from salt_anvil.core.dsp.dynamics import gain_into
 from salt_anvil.core.processors.parts import NOTHING_SHARED
 from salt_anvil.core.state import State
@@ -118,7 +118,7 @@ def second_wall(
     """
     still = np.zeros(len(value))
     left = np.empty_like(held)
-    gain_into(left, held, reduction, start, still, still)
+    gain_into(left, held, reduction, start, still, still, no_wait(held))
     above = value.copy()
     above[:, w.TARGET] += ABOVE_DB
     more = reduction_of(peaks_of(left, above, state), above, step, state, start, longest=longest)
