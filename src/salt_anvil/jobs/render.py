@@ -68,7 +68,8 @@ def blocks(
     with ThreadPoolExecutor(threads) as pool:
         for k in range(at, last):
             if threads > 1 and (k - at) % AT_ONCE == 0:
-                mixer.compute(min(k + AT_ONCE, last), pool, names)
+                here, there = (min(k + turns * AT_ONCE, last) for turns in (1, 2))
+                mixer.compute(here, pool, names, then=there, threads=threads)
             block = mixer.block(names)
             if k >= first:
                 low, high = max(begin - k * BLOCK, 0), min(end - k * BLOCK, BLOCK)

@@ -89,6 +89,29 @@ def earlier(block: Sound, wait: int, past: Sound) -> Sound:
     return out
 
 
+def scaled(block: Sound, gain: Sound, past: Sound) -> Sound:
+    """Return the block delayed by len(past) frames, times a gain for each value; past is updated.
+
+    block, gain: alike and contiguous.
+    """
+    out = np.empty_like(block)
+    _scale_into(out, block, gain, past)
+    return out
+
+
+@kernel
+def _scale_into(out: Sound, block: Sound, gain: Sound, past: Sound) -> None:
+    late, before, new = out.reshape(out.size), past.reshape(past.size), block.reshape(block.size)
+    gains = gain.reshape(gain.size)
+    known = min(len(before), len(late))
+    for i in range(known):
+        late[i] = before[i] * gains[i]
+    later, louder = late[known:], gains[known:]
+    for i in range(len(later)):
+        later[i] = new[i] * louder[i]
+    keep_into(past, block)
+
+
 @kernel
 def _delay_into(out: Sound, block: Sound, wait: int, past: Sound) -> None:
     # Side by side, whatever the number of channels: a copy without a loop inside a loop.

@@ -8,10 +8,10 @@ level, which cannot be folded back, however short the attack and the release are
 
 import numpy as np
 
-from salt_anvil.core.audio import Sound
+from salt_anvil.core.audio import Sound, as_block
 from salt_anvil.core.compiled import inlined
 from salt_anvil.core.dsp.between import LARGEST, Line, kaiser
-from salt_anvil.core.dsp.delay import delayed, keep
+from salt_anvil.core.dsp.delay import delayed, keep, keep_into
 from salt_anvil.core.dsp.fir import tops
 from salt_anvil.core.dsp.maxima import greater_into, greatest
 from salt_anvil.core.state import State
@@ -69,7 +69,7 @@ def _peaks_into(
 
     What is told of peaks up to `least` may be less than they are.
 
-    past: (_EDGE, channels), what comes before the key. tops: (stands - 1, channels), changed.
+    past: (_EDGE, channels), what comes before the key. tops: (stands - 1, channels). Both change.
     """
     frames, channels = peaks.shape
     before = len(tops)
@@ -107,6 +107,7 @@ def _peaks_into(
         else:
             for i in range(n):
                 given[i] = left[i]
+    keep_into(past, key)
 
 
 @inlined
@@ -139,10 +140,11 @@ def heard(key: Sound, between: bool, state: State, least: float = 0.0) -> Sound:
     """
     line = state["line"]
     if between:
-        found = np.empty_like(key)
-        _peaks_into(found, line, key, state["tops"], _WEIGHTS, least)
+        clean = key if key.flags.carray else as_block(key)
+        found = np.empty_like(clean)
+        _peaks_into(found, line, clean, state["tops"], _WEIGHTS, least)
     else:
         found = delayed(key, line[_EDGE - LATENCY :].copy())
         state["tops"][:] = 0
-    keep(key, line)
+        keep(key, line)
     return found

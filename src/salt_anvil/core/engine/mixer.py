@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterator, Mapping
-from concurrent.futures import Executor
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from dataclasses import replace
 from threading import RLock
 from typing import NamedTuple, TypeVar
@@ -35,6 +35,8 @@ Source = Callable[[str, int, int], Sound]
 
 
 T = TypeVar("T")
+KEPT = 8
+"""Blocks that have been given are dropped so many at a time."""
 
 
 class Given(Mapping[str, T]):
@@ -113,7 +115,7 @@ class Mixer:
         """Two of those that are computed beside each other may ask for the same strip."""
         self._sums: dict[str, Blocks | None] = {}
         self._ready: _Ready | None = None
-        self.position = self._until = self._near = 0
+        self.position = self._until = self._near = self._dropped = 0
         self.keep: Callable[[str, int, State], None] | None = None
         self.keep_group: Callable[[str, int, Sound], None] | None = None
         for item in plan.strips:
@@ -287,7 +289,8 @@ class Mixer:
     def _made_ready(self, before: _Ready, k: int) -> _Ready:
         """Find what holds block k and those that follow, computing up to them, where what held
         those before it does not."""
-        self._drop_before(k)
+        if k - self._dropped >= KEPT:
+            self._drop_before(k)
         self._look_on(1)
         names, strips, faded = before.names, dict(before.strips), dict(before.faded)
         end = k + AT_ONCE
@@ -324,6 +327,7 @@ class Mixer:
 
     def _drop_before(self, k: int) -> None:
         """Drop what lies before block k."""
+        self._dropped = k
         for blocks in self._recent.values():
             blocks.drop_before(k)
         for sounds in self._routed.values():
@@ -345,8 +349,10 @@ class Mixer:
 
     def _covered(self, name: str, k: int, count: int) -> list[tuple[StripBlock, int, int]]:
         """Return what holds blocks of a strip, computing up to them."""
+        kept = self._recent[name]
+        if kept.reach(k) >= k + count:
+            return kept.cover(k, count)
         with self._locks[name]:
-            kept = self._recent[name]
             while (first := kept.reach(k)) < k + count:
                 missing = k + count - first
                 if name in self._frozen:
@@ -522,7 +528,7 @@ class Mixer:
         self.foresee(block)
 
     def _forget(self, block: int) -> None:
-        self.position, self._ready = block, None
+        self.position, self._dropped, self._ready = block, block, None
         self._recent.clear()
         self._routed.clear()
         self._fading.clear()
@@ -560,25 +566,46 @@ class Mixer:
                 found[other] = max(found.get(other, 0), reach)
         return found
 
-    def compute(self, block: int, pool: Executor, names: Collection[str] | None = None) -> None:
+    def compute(
+        self,
+        block: int,
+        pool: Executor,
+        names: Collection[str] | None = None,
+        *,
+        then: int = 0,
+        threads: int = 0,
+    ) -> None:
         """Compute strips (all that run, by default), and what they need, up to a block.
 
-        Those that do not wait for one another are computed beside each other: the same bytes.
+        Those that do not wait for one another are computed beside each other: the same bytes. then:
+        a later block, up to which some are computed while one of so many threads would be idle.
         """
-        wanted = self._wanted(dict.fromkeys(self._runners if names is None else names, block))
-        levels: dict[str, int] = {}
-        for item in self.plan.strips:
-            behind = [levels[name] for name in item.sources if name in levels]
-            levels[item.strip.id] = max(behind, default=-1) + 1
-        for level in range(max(levels.values(), default=-1) + 1):
-            going = []
-            for name, until in wanted.items():
+        asked = self._runners if names is None else names
+        left: dict[tuple[int, str], int] = {}
+        for turn, end in enumerate((block, then)):
+            wanted = self._wanted(dict.fromkeys(asked, end)) if end else {}
+            for item in self.plan.strips:
+                name = item.strip.id
                 runner = self._runners.get(name)
-                if runner is None or levels[name] != level or runner.next_out >= until:
-                    continue
-                at = runner.next_out
-                going.append(pool.submit(self._covered, name, at, until - at))
-            for future in going:
+                if runner is not None and runner.next_out < wanted.get(name, 0):
+                    left[turn, name] = wanted[name]
+        open_, going = set(left), dict[Future[object], tuple[int, str]]()
+        behind = {
+            (turn, name): open_ & {(turn, s) for s in self.plan.strip(name).sources} | {(0, name)}
+            for turn, name in left
+        }
+        musts = sum(turn == 0 for turn, _ in left)
+        while musts or going:
+            for task in [t for t in left if open_.isdisjoint(behind[t] - {t})] if musts else []:
+                turn, name = task
+                if turn == 0 or len(going) < threads:
+                    at, until = self._runners[name].next_out, left.pop(task)
+                    going[pool.submit(self._covered, name, at, until - at)] = task
+            ended, _ = wait(going, return_when=FIRST_COMPLETED)
+            for future in ended:
+                task = going.pop(future)
+                open_.discard(task)
+                musts -= task[0] == 0
                 future.result()
 
     @property

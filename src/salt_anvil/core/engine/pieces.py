@@ -1,6 +1,5 @@
 """What was made in rising blocks, in pieces of any number of them, until it lies behind."""
 
-from collections import deque
 from collections.abc import Iterator
 from typing import Generic, NamedTuple, TypeVar
 
@@ -20,19 +19,21 @@ class Piece(NamedTuple, Generic[T]):
 
 
 class Pieces(Generic[T]):
-    """Pieces that follow one another without a gap."""
+    """Pieces that follow one another without a gap.
+
+    Who reads may do so while another thread puts: what is held is never changed, but another.
+    """
 
     def __init__(self) -> None:
-        self._held: deque[Piece[T]] = deque()
+        self._held: tuple[Piece[T], ...] = ()
 
     def __iter__(self) -> Iterator[Piece[T]]:
         return iter(self._held)
 
     def put(self, first: int, count: int, item: T) -> None:
         """Append a piece; what does not follow the last one is a new beginning."""
-        if self._held and self.end != first:
-            self._held.clear()
-        self._held.append(Piece(first, first + count, item))
+        before = self._held if self._held and self.end == first else ()
+        self._held = (*before, Piece(first, first + count, item))
 
     @property
     def end(self) -> int:
@@ -41,7 +42,8 @@ class Pieces(Generic[T]):
 
     def reach(self, block: int) -> int:
         """Return the first block from this one on that is not held."""
-        return self.end if self._held and self._held[0].first <= block < self.end else block
+        held = self._held
+        return held[-1].end if held and held[0].first <= block < held[-1].end else block
 
     def cover(self, first: int, count: int) -> list[tuple[T, int, int]]:
         """Return what holds the blocks asked for: item, first block inside it, how many."""
@@ -56,8 +58,8 @@ class Pieces(Generic[T]):
 
     def drop_before(self, block: int) -> None:
         """Let pieces go that end before a block, or at it."""
-        while self._held and self._held[0].end <= block:
-            self._held.popleft()
+        if self._held and self._held[0].end <= block:
+            self._held = tuple(piece for piece in self._held if piece.end > block)
 
 
 def one(sounds: list[Sound]) -> Sound:

@@ -7,7 +7,7 @@ from salt_anvil.core.dsp import listening
 from salt_anvil.core.dsp import noise_gate as g
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.delay import scaled
 from salt_anvil.core.dsp.dynamics import rate_of
 from salt_anvil.core.processors.base import (
     NOTHING,
@@ -171,8 +171,7 @@ class Gate(Processor[GateParams]):
                 ramp.step,
                 state["detector"],
             )
-            out = delayed(block, past)  # later by what is listened ahead: a copy
-            out *= gain
+            out = scaled(block, gain, past)
             if not told:
                 return out, NOTHING
             late = start - len(past)

@@ -120,8 +120,13 @@ class Tone(Processor[ToneParams]):
         shape = shapes(_stepwise(params))
         value, step = ramp.value, ramp.step
         moving = bool(value[:, t.MOVE :: t.COLUMNS].any() or step[:, t.MOVE :: t.COLUMNS].any())
+        unfinished = {"reduction_db": state["taken"], "boost_db": state["given"]}
+        if context.observe:
+            unfinished |= {f"move{i}": state[f"move{i}"] for i in range(len(shape))}
+        over = False
 
         def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
+            nonlocal over
             sound, heard = block, key
             if params.phase != "minimum":
                 heard = _shift(key, state["heard"])
@@ -129,34 +134,16 @@ class Tone(Processor[ToneParams]):
             out, moves = toned(sound, heard, shape, value, step, state, rate, start, moving=moving)
             if not told:
                 return out, NOTHING
-            cells = self._reported(moves, block, context, state, start - late)
+            if over:
+                count = (start - late + len(block)) // GRID - (start - late) // GRID
+                nothing = np.zeros((count, block.shape[1]))
+                return out, Report((start - late) // GRID, dict.fromkeys(unfinished, nothing))
+            cells = _reported(moves, block, unfinished, start - late)
+            # Nothing has moved, nor will it.
+            over = not moving and not any(own.any() for own in unfinished.values())
             return out, Report((start - late) // GRID, cells)
 
         return run
-
-    def _reported(
-        self,
-        moves: Sound,
-        block: Sound,
-        context: Context,
-        state: State,
-        start: int,
-    ) -> dict[str, Sound]:
-        """Return what the bands that move took and gave, and in pictures each for itself."""
-        each = [f"move{i}" for i in range(len(moves))] if context.observe else []
-        unfinished = {"reduction_db": state["taken"], "boost_db": state["given"]}
-        unfinished |= {name: state[name] for name in each}
-        if not moves.size:
-            if not any(own.any() for own in unfinished.values()):
-                count = (start + len(block)) // GRID - start // GRID
-                return {name: np.zeros((count, block.shape[1])) for name in unfinished}
-            moves = np.zeros((len(moves), len(block)))
-        lines = [-moves.min(axis=0, initial=0.0), moves.max(axis=0, initial=0.0), *np.abs(moves)]
-        # The report is in the input's time; the movement is told from where it acts.
-        return {
-            name: wide(cells_of(line[:, None], start, own, 0.0), block)
-            for (name, own), line in zip(unfinished.items(), lines, strict=False)
-        }
 
     def drawing(self, params: ToneParams, context: Context) -> Responses:
         if params.phase != "minimum":
@@ -300,3 +287,20 @@ def _drawn(every: Bands, phase: Phase, rate: int) -> Responses:
 
 def _decibels(amplitude: Vector | Response) -> Vector:
     return np.asarray(20 * np.log10(np.maximum(np.abs(amplitude), 1e-9)))
+
+
+def _reported(
+    moves: Sound, block: Sound, unfinished: dict[str, Vector], start: int
+) -> dict[str, Sound]:
+    """Return what the bands that move took and gave, and in pictures each for itself.
+
+    unfinished: what of each lies in a cell that has not ended, changed.
+    """
+    if not moves.size:
+        moves = np.zeros((len(moves), len(block)))
+    lines = [-moves.min(axis=0, initial=0.0), moves.max(axis=0, initial=0.0), *np.abs(moves)]
+    # The report is in the input's time; the movement is told from where it acts.
+    return {
+        name: wide(cells_of(line[:, None], start, own, 0.0), block)
+        for (name, own), line in zip(unfinished.items(), lines, strict=False)
+    }
