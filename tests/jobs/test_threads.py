@@ -1,5 +1,7 @@
 """Strips computed beside each other: the same bytes for any number of threads, and for none."""
 
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 import pytest
 
@@ -62,8 +64,26 @@ def test_pieces_follow_one_another_until_they_lie_behind() -> None:
     pieces.put(8, 1, "b")
     assert (pieces.reach(5), pieces.reach(8), pieces.reach(9), pieces.reach(4)) == (9, 9, 9, 4)
     assert pieces.cover(6, 3) == [("a", 1, 2), ("b", 0, 1)]
+    reading = iter(pieces)
+    assert next(reading).item == "a"
+    # Another thread may put while one reads.
+    pieces.put(9, 1, "c")
+    assert [p.item for p in reading] == ["b"]
     pieces.drop_before(8)
-    assert [p.item for p in pieces] == ["b"]
+    assert [p.item for p in pieces] == ["b", "c"]
     # What does not follow is a new beginning.
-    pieces.put(20, 2, "c")
-    assert [(p.first, p.end, p.item) for p in pieces] == [(20, 22, "c")]
+    pieces.put(20, 2, "d")
+    assert [(p.first, p.end, p.item) for p in pieces] == [(20, 22, "d")]
+
+
+def test_what_comes_next_is_begun_where_a_thread_is_idle() -> None:
+    plan = planned(1)
+    mixer, alone = Mixer(plan, source), Mixer(plan, source)
+    with ThreadPoolExecutor(2) as pool:
+        mixer.compute(8, pool, then=16, threads=2)
+    known = {strip.strip.id: len(mixer.ahead(strip.strip.id)) for strip in plan.strips}
+    assert min(known.values()) >= 8
+    assert max(known.values()) >= 16
+    for _ in range(20):
+        mine, theirs = mixer.block().faded, alone.block().faded
+        assert all((mine[name] == theirs[name]).all() for name in theirs)

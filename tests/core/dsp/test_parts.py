@@ -7,7 +7,8 @@ from scipy import signal
 from salt_anvil.core.audio import RAMP, as_block, without_nonfinite
 from salt_anvil.core.dsp import biquad
 from salt_anvil.core.dsp.control_ramp import ControlRamp
-from salt_anvil.core.dsp.delay import delayed, earlier
+from salt_anvil.core.dsp.delay import delayed, earlier, scaled
+from salt_anvil.core.dsp.dynamics import gain_into
 from salt_anvil.core.dsp.note import note_ms
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.errors import SoundError
@@ -57,11 +58,35 @@ def test_delay_by_whole_frames(wait: int) -> None:
     assert (np.concatenate(out)[wait:] == sound[: 4000 - wait]).all()
 
 
+@pytest.mark.parametrize("wait", [0, 1, 100, 3000])
+@pytest.mark.parametrize("apart", [0.0, 3.0])
+@pytest.mark.parametrize("channels", [1, 2])
+def test_a_gain_and_the_delay_before_it_are_both(wait: int, apart: float, channels: int) -> None:
+    """Channels turned down alike, and apart; cells in which nothing is."""
+    sound, less = noise(4000, channels), np.abs(noise(4000, channels, seed=2))
+    less[:, -1] = less[:, 0] + apart
+    less[512:1024] = 0.0
+    late = np.concatenate([np.zeros((wait, channels)), sound])[:4000]
+    out, scaled_out, at = np.empty_like(sound), np.empty_like(sound), 0
+    past, past_too = np.zeros((2, wait, channels))
+    for part in lengths(4000, 3):
+        here, still = slice(at, at + part), np.zeros(part // 64 + 2)
+        gain_into(out[here], sound[here], less[here], at, still, still, past)
+        scaled_out[here] = scaled(sound[here], less[here], past_too)
+        at += part
+    wanted = late * 10 ** (-less / 20)
+    assert np.abs(out - wanted).max() < 1e-12
+    assert (out[512:1024] == late[512:1024]).all()
+    assert (scaled_out == late * less).all()
+
+
 def test_state_survives_its_bytes() -> None:
-    state = State(a=np.arange(6.0).reshape(2, 3), empty=np.zeros((0, 2)), one=np.array([1e-300]))
+    state = State(a=np.arange(6.0).reshape(2, 3), empty=np.zeros((0, 2)))
+    state.update(three=np.arange(3, dtype=np.float32), one=np.array([1e-300]))
     back = State.from_bytes(state.to_bytes())
     assert list(back) == list(state)
     assert all((back[n] == state[n]).all() and back[n].shape == state[n].shape for n in state)
+    assert [a.dtype for a in back.values()] == [a.dtype for a in state.values()]
 
 
 def test_clone_is_independent() -> None:

@@ -127,6 +127,46 @@ def test_the_mix_of_matrices_keeps_energy() -> None:
     assert np.abs(mixed - wanted).max() < 1e-12
 
 
+def plainly(sound: np.ndarray, rate: int, size: float, decay_s: float, pole: float) -> np.ndarray:
+    """The network frame by frame in float64, without rings, cells or Walsh's fast form."""
+    every = r.lengths(size, rate).astype(int).reshape(-1, r.LINES)
+    gains = 10 ** (-60 * every / (decay_s * rate) / 20)
+    mix = linalg.hadamard(r.LINES) / math.sqrt(r.LINES)
+    rows = sound[:, np.arange(r.LINES) % 2].T
+    for length, gain in zip(every[:-1], gains[:-1], strict=True):
+        late = np.zeros_like(rows)
+        for line, row, n in zip(late, rows, length, strict=True):
+            line[n:] = row[:-n]
+        rows = r.SIGNS[:, None] * (mix @ (gain[:, None] * late))
+    poles = np.tanh(np.arctanh(pole) * every[-1] / every[-1].mean())
+    lines, back, last = np.zeros((r.LINES, len(sound))), np.zeros_like(rows), np.zeros(r.LINES)
+    for t in range(len(sound)):
+        came = [line[t - n] if t >= n else 0.0 for line, n in zip(lines, every[-1], strict=True)]
+        last = back[:, t] = gains[-1] * came + poles * (last - gains[-1] * came)
+        lines[:, t] = mix @ last + rows[:, t]
+    both = rows + back
+    sides = [both[0] + both[2] - both[4] - both[6], both[1] - both[3] + both[5] - both[7]]
+    return r.LEVEL * np.array(sides).T
+
+
+@pytest.mark.parametrize("rate", [44100, 96000])
+@pytest.mark.parametrize("pole", [0.0, 0.6])
+def test_float32_is_135_decibels_below_what_float64_makes(rate: int, pole: float) -> None:
+    sound = noise(6000, 2)
+    wanted = plainly(sound, rate, 0.9, 0.5, pole)
+    item = processor("room")
+    context = Context(rate, 2)
+    params = stage("room", {"size": 0.9, "decay_s": 0.5}).params
+    vector = item.controls(params, context)[: r.CONTROLS]
+    vector[r.DAMP] = 1 - pole
+    value, out = np.repeat(vector[None], 6000 // 64 + 2, axis=0), np.empty_like(sound)
+    state = item.prepare(params, context)
+    memory = (state[name] for name in ("stages", "lines", "damped", "at"))
+    r.room_into(out, sound, 0, value, np.zeros_like(value), *memory)
+    error = np.sqrt(((out - wanted) ** 2).mean() / (wanted**2).mean())
+    assert 20 * np.log10(error) < -135
+
+
 def test_a_long_silence_ends_in_silence() -> None:
     out = answer(seconds=20, decay_s=0.3)
     assert np.abs(out[-100:]).max() < 1e-18
