@@ -26,7 +26,13 @@ def made(live: dict[str, float], printed: dict[str, float]) -> dict[str, Any]:
         "split": {"two copies": row},
         "trim": row,
         "meter": factor(90, 95),
-        "demo": {"strips": 3, "stages": 5, "live, pieces": live, **row},
+        "demo": {
+            "strips": 3,
+            "stages": 5,
+            "live, pieces": live,
+            "print, all cores": printed,
+            **row,
+        },
     }
 
 
@@ -51,7 +57,7 @@ def test_slower_is_what_even_its_best_does_not_reach() -> None:
     said = compared.against(slower, before)
     assert "  slower  dynamics, limiter & wall, live: 100.0 → 85.0" in said
     assert not any(", print" in line for line in said)
-    assert said[-1].endswith("both: 7")
+    assert said[-1].endswith("both: 8")
     faster = made(factor(111, 120), factor(200, 220))
     assert any("faster  trim, live" in line for line in compared.against(faster, before))
     assert len(compared.against(before, before)) == 3
@@ -60,7 +66,7 @@ def test_slower_is_what_even_its_best_does_not_reach() -> None:
 def test_what_is_new_or_gone_is_left_out() -> None:
     before, now = (made(factor(1, 1), factor(1, 1)) for _ in range(2))
     del before["dynamics"], now["split"]
-    assert compared.against(now, before)[-1].endswith("both: 9")
+    assert compared.against(now, before)[-1].endswith("both: 10")
 
 
 @pytest.mark.parametrize("text", ["", "[]", "{}", '{"a": 1}', "\x00"])
