@@ -590,13 +590,13 @@ class Mixer:
                 if runner is not None and runner.next_out < wanted.get(name, 0):
                     left[turn, name] = wanted[name]
         open_, going = set(left), dict[Future[object], tuple[int, str]]()
-        behind = {
-            (turn, name): open_ & {(turn, s) for s in self.plan.strip(name).sources} | {(0, name)}
-            for turn, name in left
-        }
+        behind: dict[tuple[int, str], set[tuple[int, str]]] = {}
+        for turn, name in left:
+            read = {(turn, source) for source in self.plan.strip(name).sources}
+            behind[turn, name] = open_ & (read | {(0, name)} if turn else read)
         musts = sum(turn == 0 for turn, _ in left)
         while musts or going:
-            for task in [t for t in left if open_.isdisjoint(behind[t] - {t})] if musts else []:
+            for task in [t for t in left if open_.isdisjoint(behind[t])] if musts else []:
                 turn, name = task
                 if turn == 0 or len(going) < threads:
                     at, until = self._runners[name].next_out, left.pop(task)
