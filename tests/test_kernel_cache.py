@@ -4,9 +4,13 @@ import os
 import shutil
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+import numpy as np
+
 import salt_anvil
+from salt_anvil.core.compiled import kernel
 from salt_anvil.kernels import cache as kernel_cache
 
 
@@ -157,6 +161,31 @@ print(kernels_here.steps(4).tolist(), "numba.cpython.printimpl" in sys.modules,
     # One form for the number that is written down and for the other.
     assert first == ["True", "True", "False", "0", "1", "False"]
     assert second == ["False", "False", "False", "1", "0", "False"]
+
+
+@kernel
+def _in_parts(values: np.ndarray, times: int) -> float:
+    """A loop in which numba cannot spare itself the counting."""
+    total = 0.0
+    for i in range(times):
+        part = values[i % 5 :]
+        for k in range(len(part)):
+            if part[k] > 7.0:
+                part = part[1:]
+                break
+        total += part[0]
+    return total
+
+
+def test_threads_that_share_an_array_do_not_share_its_count() -> None:
+    """Counted without locks, a shared count would be lost in, and the array freed too soon, or
+    never: its holders are as many as before."""
+    values = np.arange(9.0)
+    expected, holders = _in_parts(values, 200_000), sys.getrefcount(values)
+    with ThreadPoolExecutor(4) as pool:
+        found = list(pool.map(lambda _: _in_parts(values, 200_000), range(200)))
+    assert set(found) == {expected}
+    assert sys.getrefcount(values) == holders
 
 
 def test_a_form_kept_under_the_name_of_another_is_not_run(tmp_path: Path) -> None:
