@@ -107,7 +107,7 @@ def test_a_blind_test_by_keyboard(page: Page) -> None:
     open_demo(page, "lead-voice")
     alone(page)
     crushed(page, "B")
-    play_loop(page, 31, 33)
+    play_loop(page, 31, 32)
     page.keyboard.press("t")
     rounds = page.get_by_label("Rounds")
     rounds.fill("5")
