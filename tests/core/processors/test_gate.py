@@ -124,7 +124,7 @@ def test_the_key_filter_chooses_what_opens_it() -> None:
     """Bleed below 200 Hz, louder than the hits, does not open a gate that listens above 1 kHz."""
     bleed = sine(100, 1.0, level_db=-12)
     params = {"threshold_db": -30}
-    unit = Unit(stage("gate", params, key={"low_hz": 1000}), Context(RATE, 2))
+    unit = Unit(stage("gate", params, key={"low_hz": 1000}), Context(RATE, 2, observe=True))
     out, cells = run(unit, bleed)
     assert openings(cells) == 0
     assert np.abs(out).max() < 1e-4

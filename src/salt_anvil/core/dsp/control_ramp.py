@@ -108,6 +108,9 @@ def lagging(ramp: Ramp, lag: int, start: int, frames: int, kept: Sound) -> tuple
     kept: of `lag_state`, moved on; cold, the controls stood where the block begins.
     """
     points = kept.shape[1]
+    wanted = max(points, (start + frames - 1) // GRID - start // GRID + 1)
+    if ramp.still and len(ramp.value) > wanted and _stood(ramp, kept):
+        return ramp, start - lag
     cold = np.isnan(kept[0])
     if cold.any():
         kept[0] = np.where(cold, ramp.value[0], kept[0])
@@ -119,7 +122,6 @@ def lagging(ramp: Ramp, lag: int, start: int, frames: int, kept: Sound) -> tuple
         parts += [*ramp.bends[:, :count]]
     elif kept[2:].any():
         parts += [np.zeros_like(parts[0])] * 2
-    wanted = max(points, (start + frames - 1) // GRID - start // GRID + 1)
     whole = np.empty((len(parts), points + max(count, wanted), kept.shape[2]))
     whole[:, :points] = kept[: len(parts)]
     for line, part in zip(whole, parts, strict=True):
@@ -131,6 +133,11 @@ def lagging(ramp: Ramp, lag: int, start: int, frames: int, kept: Sound) -> tuple
     first = points + (start - lag) // GRID - start // GRID
     value, step, *bent = whole[:, first:]
     return Ramp(value, step, bends=np.array(bent) if np.any(bent) else None), start - lag
+
+
+def _stood(ramp: Ramp, kept: Sound) -> bool:
+    """Say whether all that is kept is what a ramp stands at."""
+    return ramp.bends is None and not kept[1:].any() and bool((kept[0] == ramp.value[0]).all())
 
 
 class ControlRamp:

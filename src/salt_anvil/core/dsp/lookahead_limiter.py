@@ -49,7 +49,7 @@ def _needs(
     exponent: Vector,
 ) -> int:
     """Fill one channel's needs of a cell; return the count. lowest: the target's, as amplitude."""
-    n, found = len(peaks), 0
+    n = len(peaks)
     for i in range(n):
         level[i] = peaks[i, channel]
     if greatest(level[:n]) <= lowest:
@@ -60,12 +60,40 @@ def _needs(
         level[i] += 1e-15
     log2_into(level, exponent, n, DB_PER_OCTAVE)
     for i in range(n):
-        over = level[i] - (target + d_target * i)
-        most = over if over < MOST_DB else MOST_DB
-        level[i] = np.floor((most + GUARD_DB) / UNIT) if over > SMALLEST_DB else 0.0
-        found += 1 if over > SMALLEST_DB else 0
+        level[i] -= target + d_target * i
+    found = _whole_units(level, n)
     for i in range(n):
         needs[i, channel] = level[i]
+    return found
+
+
+@inlined
+def _standing_needs(
+    needs: Vector, peaks: Vector, target: float, lowest: float, exponent: Vector
+) -> int:
+    """Fill the needs of a cell under a target that stands, all channels in one line; return the
+    count."""
+    n = len(peaks)
+    if greatest(peaks) <= lowest:
+        for i in range(n):
+            needs[i] = 0.0
+        return 0
+    for i in range(n):
+        needs[i] = peaks[i] + 1e-15
+    log2_into(needs, exponent, n, DB_PER_OCTAVE)
+    for i in range(n):
+        needs[i] -= target
+    return int(_whole_units(needs, n))
+
+
+@inlined
+def _whole_units(over: Vector, n: int) -> int:
+    """Replace dB over the target by units that are needed; return how many are."""
+    found = 0
+    for i in range(n):
+        most = over[i] if over[i] < MOST_DB else MOST_DB
+        found += 1 if over[i] > SMALLEST_DB else 0
+        over[i] = np.floor((most + GUARD_DB) / UNIT) if over[i] > SMALLEST_DB else 0.0
     return found
 
 
@@ -79,17 +107,21 @@ def needs_into(
     timeline frame of peaks[0]. value, step: (grid points, CONTROLS); TARGET is in dB.
     """
     frames, channels = peaks.shape
-    level, exponent, asked = np.empty(GRID), np.empty(GRID), np.empty((GRID, 2))
-    found = 0
+    level, exponent, asked = np.empty(GRID), np.empty(2 * GRID), np.empty((GRID, 2))
+    line, asks, found = peaks.reshape(peaks.size), needs.reshape(needs.size), 0
     for at, n, k, offset in grid_cells(start, frames):
         peaks_here = peaks[at : at + n]
         needs_here = needs[at : at + n]
         target, d_target = value[k, TARGET] + step[k, TARGET] * offset, step[k, TARGET]
-        lowest = 10.0 ** (min(target, target + d_target * n) / 20.0)
-        for channel in range(channels):
-            found += _needs(
-                needs_here, peaks_here, channel, target, d_target, lowest, level, exponent
-            )
+        lowest, here = 10.0 ** (min(target, target + d_target * n) / 20.0), found
+        if d_target == 0.0:
+            part = slice(at * channels, (at + n) * channels)
+            found += _standing_needs(asks[part], line[part], target, lowest, exponent)
+        else:
+            for channel in range(channels):
+                found += _needs(
+                    needs_here, peaks_here, channel, target, d_target, lowest, level, exponent
+                )
         if len(shared):
             for row in range(2):
                 told = shared[at : at + n]
@@ -103,7 +135,7 @@ def needs_into(
                     more = (link + d_link * (offset + i)) * (lasting - own)
                     more += (hits + d_hits * (offset + i)) * (max(own, asked[i, 0]) - lasting)
                     needs_here[i, channel] = own + np.floor(more)
-        elif channels == 2:
+        elif channels == 2 and found > here:
             link, d_link = value[k, LINK] + step[k, LINK] * offset, step[k, LINK]
             for i in range(n):
                 a, b = needs_here[i, 0], needs_here[i, 1]

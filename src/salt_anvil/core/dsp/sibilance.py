@@ -94,6 +94,14 @@ def range_into(out: Sound, sound: Sound, taps: Sound) -> None:
             out[i, channel] = total[i]
 
 
+@kernel
+def take_into(out: Sound, less: Sound, band: Sound) -> None:
+    """Take from out what a band, made less, has lost; all alike and contiguous."""
+    line, left, whole = out.reshape(out.size), less.reshape(less.size), band.reshape(band.size)
+    for i in range(len(line)):
+        line[i] += left[i] - whole[i]
+
+
 @inlined
 def _powers_into(
     heard: Sound,

@@ -50,8 +50,3 @@ def level_into(
             gain_here[i] = now
     state[POWER] = power if power > TINY else 0.0
     state[GAIN] = now
-
-
-def amplitude(gain_db: Sound) -> Sound:
-    """Return gains in dB as factors."""
-    return np.asarray(10 ** (gain_db / 20))

@@ -4,6 +4,7 @@ import numpy as np
 
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.compiled import kernel
+from salt_anvil.core.dsp.control_ramp import Vector
 
 
 def to_mid_side(sound: Sound) -> Sound:
@@ -34,6 +35,19 @@ def _from_mid_side(out: Sound, sound: Sound) -> None:
         middle, side = sound[i, 0], sound[i, 1]
         out[i, 0] = middle + side
         out[i, 1] = middle - side
+
+
+def doubled(sound: Sound) -> Sound:
+    """Return one channel, (frames, 1), as two that are alike."""
+    out = np.empty((len(sound), 2))
+    _double(out, sound[:, 0])
+    return out
+
+
+@kernel
+def _double(out: Sound, line: Vector) -> None:
+    for i in range(len(line)):
+        out[i, 0] = out[i, 1] = line[i]
 
 
 def placed(sound: Sound, left: float, right: float) -> Sound:

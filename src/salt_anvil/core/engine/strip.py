@@ -10,6 +10,7 @@ from salt_anvil.core.audio import BLOCK, GRID, Sound, as_block, rounded, without
 from salt_anvil.core.dsp.automation_ramp import AutomationRamp, Trajectory
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed
+from salt_anvil.core.dsp.stereo import doubled
 from salt_anvil.core.engine.automation import Lanes, Values, following
 from salt_anvil.core.engine.fifo import Cells, Rope
 from salt_anvil.core.engine.graph import INPUT, Node, Outside, Point, Sounds, Wire
@@ -200,7 +201,7 @@ def _fitted(key: Sound, channels: int) -> Sound:
         return key
     if channels == 1:
         return np.asarray(key.mean(axis=1, keepdims=True))
-    return np.repeat(key, 2, axis=1)
+    return doubled(key)
 
 
 class StripRunner:

@@ -9,7 +9,7 @@ from salt_anvil.core.audio import GRID, Sound
 from salt_anvil.core.dsp import dynamics as d
 from salt_anvil.core.dsp import sibilance as e
 from salt_anvil.core.dsp.control_ramp import Vector
-from salt_anvil.core.dsp.delay import no_wait
+from salt_anvil.core.dsp.delay import keep, no_wait
 from salt_anvil.core.dsp.stereo import from_mid_side, to_mid_side
 from salt_anvil.core.processors.base import (
     NOTHING,
@@ -217,11 +217,11 @@ class Deesser(Processor[DeesserParams]):
 
         def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
             own = key is block
-            sound = _with_past(block, state["past"])
-            heard_too = _with_past(key, state["key"])
-            if sides:
-                sound, heard_too = to_mid_side(sound), to_mid_side(heard_too)
-            listened = sound if own else heard_too
+            sound = listened = _joined(block, state["past"], sides)
+            if own:
+                keep(block, state["key"])
+            else:
+                listened = _joined(key, state["key"], sides)
             late = sound[half : half + len(block)]
             heard_late = np.ascontiguousarray(listened[half : half + len(block)])
             out, found = late.copy(), []
@@ -239,8 +239,7 @@ class Deesser(Processor[DeesserParams]):
                         e.range_into(mine, sound, taps)
                     less = np.empty_like(block)
                     d.gain_into(less, mine, taken, start, still, still, no_wait(mine))
-                    less -= mine
-                    out += less
+                    e.take_into(out, less, mine)
             reduction, loudest = (reduce(np.maximum, told_) for told_ in zip(*found, strict=True))
             if params.action == "wide":
                 full = np.ascontiguousarray(late)
@@ -281,8 +280,8 @@ def _ranges(params: DeesserParams, rate: int) -> Vector:
     return e.ranges(rate, int(params.slope), (min(params.frequency_hz, top), width), second)
 
 
-def _with_past(block: Sound, past: Sound) -> Sound:
-    """Return the past with the block behind it; the past moves on."""
+def _joined(block: Sound, past: Sound, sides: bool) -> Sound:
+    """Return the past with the block behind it, as middle and side or not; the past moves on."""
     whole = np.concatenate([past, block])
     past[:] = whole[len(block) :]
-    return whole
+    return to_mid_side(whole) if sides else whole

@@ -22,7 +22,7 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import Drawing, Line
 from salt_anvil.core.processors.fields import lookahead
-from salt_anvil.core.processors.parts import cells_of, level_cells, wide
+from salt_anvil.core.processors.parts import level_cells, shared_cells, wide
 from salt_anvil.core.state import State
 
 DETECT_MS = 3.0
@@ -152,15 +152,15 @@ class Ducker(Processor[DuckerParams]):
             d.duck_into(
                 envelope, hits, key, start, ramp.value, ramp.step, curved, state["envelope"]
             )
-            taken = wide(envelope[:, None] * ramp.frames(d.CONTROLS, start, len(block)), block)
+            taken = envelope[:, None] * ramp.frames(d.CONTROLS, start, len(block))
             out = np.empty_like(block)
-            gain_into(out, block, taken, start, still, still, past)
+            gain_into(out, block, wide(taken, block), start, still, still, past)
             if not told:
                 return out, NOTHING
             late = start - len(past)
             cells = {
-                "reduction_db": cells_of(taken, late, state["taken"], 0.0),
-                "opened": cells_of(wide(hits, block), late, state["opened"], 0.0),
+                "reduction_db": shared_cells(taken, block, late, state["taken"]),
+                "opened": shared_cells(hits, block, late, state["opened"]),
             }
             if context.observe:
                 cells["level_db"] = level_cells(np.abs(key), late, state["heard"])

@@ -158,7 +158,8 @@ class Gate(Processor[GateParams]):
 
         def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
             gain = np.empty_like(block)
-            level, phases, opened = np.empty((3, len(block) if told else 0, context.channels))
+            drawn = told and context.observe
+            level, phases, opened = np.empty((3, len(block) if drawn else 0, context.channels))
             listened = listening.heard(key, True, key_state, least)
             g.gate_into(
                 gain,
@@ -177,12 +178,10 @@ class Gate(Processor[GateParams]):
             late = start - len(past)
             # Of a cell, the least gain is the most reduction.
             least_gain = -cells_of(-gain, late, state["least"], -1.0)
-            cells = {
-                "reduction_db": -20 * np.log10(np.maximum(least_gain, 1e-6)),
-                "phase": cells_of(phases, late, state["phase"], 0.0),
-                "opened": cells_of(opened, late, state["opened"], 0.0),
-            }
-            if context.observe:
+            cells = {"reduction_db": -20 * np.log10(np.maximum(least_gain, 1e-6))}
+            if drawn:
+                cells["phase"] = cells_of(phases, late, state["phase"], 0.0)
+                cells["opened"] = cells_of(opened, late, state["opened"], 0.0)
                 cells["level_db"] = level_cells(level, late, state["heard"])
             return out, Report(late // GRID, cells)
 

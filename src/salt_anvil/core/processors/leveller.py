@@ -5,7 +5,8 @@ import numpy as np
 from salt_anvil.core.audio import Sound
 from salt_anvil.core.dsp import slow_leveller as v
 from salt_anvil.core.dsp.control_ramp import Vector
-from salt_anvil.core.dsp.dynamics import rate_of
+from salt_anvil.core.dsp.delay import no_wait
+from salt_anvil.core.dsp.dynamics import gain_into, rate_of
 from salt_anvil.core.processors.base import (
     NOTHING,
     Context,
@@ -123,12 +124,14 @@ class Leveller(Processor[LevellerParams]):
 
     def step(self, setup: Setup[LevellerParams]) -> Step:
         _, context, ramp, state, told = setup
+        still = np.zeros(len(ramp.value))
 
         def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
             gain, heard = np.empty(len(block)), np.empty(len(block))
             v.level_into(gain, heard, key, start, ramp.value, ramp.step, state["walk"])
             change = wide(gain[:, None], block)
-            out = block * v.amplitude(change)
+            out = np.empty_like(block)
+            gain_into(out, block, -change, start, still, still, no_wait(block))
             if not told:
                 return out, NOTHING
             level = wide(heard[:, None], block) if context.observe else None

@@ -14,6 +14,7 @@ from salt_anvil.core.dsp.blend import JoinMeasurement, kept_db
 from salt_anvil.core.dsp.control_ramp import Ramp, Vector
 from salt_anvil.core.dsp.delay import no_wait
 from salt_anvil.core.dsp.dynamics import cell_maxima, change_maxima, gain_into
+from salt_anvil.core.dsp.stereo import doubled
 from salt_anvil.core.errors import SettingError
 from salt_anvil.core.processors.base import Params, Report
 from salt_anvil.core.processors.fields import Quality
@@ -34,6 +35,11 @@ def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
     """Return the maxima of the 64-frame cells that end inside this block."""
     cells = np.empty((len(values) // GRID + 1, values.shape[1]))
     return cells[: cell_maxima(values, start, carry, rest, cells)]
+
+
+def shared_cells(values: Sound, block: Sound, start: int, carry: Sound) -> Sound:
+    """Return the maxima of what is the same for all channels, (frames, 1), for each of them."""
+    return wide(cells_of(values, start, carry[:1], 0.0), block)
 
 
 def level_cells(amplitudes: Sound, start: int, carry: Sound) -> Sound:
@@ -64,7 +70,7 @@ def wide(values: Sound, block: Sound) -> Sound:
     """Return what is the same for all channels, (frames, 1), with a column for each."""
     # Of one channel it would be a view that cannot be written, another type to the kernels.
     channels = block.shape[1]
-    return values if values.shape[1] == channels else np.repeat(values, channels, axis=1)
+    return values if values.shape[1] == channels else doubled(values)
 
 
 def gained(

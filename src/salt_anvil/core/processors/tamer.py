@@ -24,7 +24,7 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.processors.fields import Stereo, given_back, link, share, stereo
-from salt_anvil.core.processors.parts import cells_of, check_range, in_range, wide
+from salt_anvil.core.processors.parts import check_range, in_range, shared_cells
 from salt_anvil.core.state import State
 
 MOST = 12
@@ -215,12 +215,12 @@ class Tamer(Processor[TamerParams]):
             )
             if not told:
                 return out, NOTHING
-            most = wide(taken.max(axis=0, initial=0.0)[:, None], block)
-            cells = {"reduction_db": cells_of(most, start, state["taken"], 0.0)}
+            most = taken.max(axis=0, initial=0.0)[:, None]
+            cells = {"reduction_db": shared_cells(most, block, start, state["taken"])}
             if context.observe:
                 for index in range(count):
-                    one = wide(taken[index][:, None], block)
-                    cells[f"move{index}"] = cells_of(one, start, state[f"move{index}"], 0.0)
+                    one, own = taken[index][:, None], state[f"move{index}"]
+                    cells[f"move{index}"] = shared_cells(one, block, start, own)
             return out, Report(start // GRID, cells)
 
         return run

@@ -42,7 +42,7 @@ from salt_anvil.core.processors.base import (
     choice,
 )
 from salt_anvil.core.processors.drawing import Responses
-from salt_anvil.core.processors.parts import cells_of, wide
+from salt_anvil.core.processors.parts import shared_cells
 from salt_anvil.core.state import State
 
 MOST = 12
@@ -298,9 +298,11 @@ def _reported(
     """
     if not moves.size:
         moves = np.zeros((len(moves), len(block)))
-    lines = [-moves.min(axis=0, initial=0.0), moves.max(axis=0, initial=0.0), *np.abs(moves)]
+    lines = [-moves.min(axis=0, initial=0.0), moves.max(axis=0, initial=0.0)]
+    if len(unfinished) > len(lines):
+        lines += [*np.abs(moves)]
     # The report is in the input's time; the movement is told from where it acts.
     return {
-        name: wide(cells_of(line[:, None], start, own, 0.0), block)
+        name: shared_cells(line[:, None], block, start, own)
         for (name, own), line in zip(unfinished.items(), lines, strict=False)
     }

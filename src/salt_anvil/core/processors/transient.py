@@ -177,7 +177,7 @@ class Transient(Processor[TransientParams]):
         ]
 
         def run(block: Sound, key: Sound, start: int) -> tuple[Sound, Report]:
-            out, total, cells = block, np.zeros_like(block), {}
+            out, gains, cells = block, [], {}
             for side, sections, column in sides:
                 shares, gain = np.empty_like(block), np.empty_like(block)
                 heard = np.empty_like(block) if observe and side == "attack" else nothing
@@ -194,7 +194,7 @@ class Transient(Processor[TransientParams]):
                 t.scale_into(gain, shares, start, *column)
                 acts = params.range_acts == "signal" and len(sections) > 0
                 out = _changed(out, gain, start, sections if acts else None, state[f"{side}_band"])
-                total += gain
+                gains.append(gain)
                 if told and observe:
                     cells[f"{side}_share"] = cells_of(shares, start, state[f"{side}_cell"], 0.0)
                     if len(heard):
@@ -203,7 +203,9 @@ class Transient(Processor[TransientParams]):
                 out = t.keep_peaks(out, block, start, fall, state)
             if not told:
                 return out, NOTHING
-            return out, Report(start // GRID, cells | change_cells(total, start, state))
+            return out, Report(
+                start // GRID, cells | change_cells(gains[0] + gains[1], start, state)
+            )
 
         return run
 

@@ -7,7 +7,7 @@ from salt_anvil.core.dsp import lookahead_limiter as w
 from salt_anvil.core.dsp.between import AFTER, BEFORE, EDGE, peaks_into
 from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
-from salt_anvil.core.dsp.delay import delayed, no_wait
+from salt_anvil.core.dsp.delay import delayed, keep, no_wait
 from salt_anvil.core.dsp.dynamics import gain_into
 from salt_anvil.core.processors.parts import NOTHING_SHARED
 from salt_anvil.core.state import State
@@ -37,14 +37,16 @@ def peaks_of(sound: Sound, value: Vector, state: State, *, between: bool = True)
 
     value: (grid points, w.CONTROLS).
     """
-    past = state["sound"]
-    whole = np.concatenate([past, sound])
-    past[:] = whole[len(sound) :]
-    peaks = np.empty_like(sound)
+    past, peaks = state["sound"], np.empty_like(sound)
     if between:
+        whole = np.concatenate([past, sound])
+        past[:] = whole[len(sound) :]
         peaks_into(peaks, whole, to_gain(float(value[:, w.TARGET].min())))
     else:
-        np.abs(whole[BEFORE : BEFORE + len(sound)], out=peaks)
+        known = min(AFTER, len(sound))
+        np.abs(past[BEFORE : BEFORE + known], out=peaks[:known])
+        np.abs(sound[: len(sound) - known], out=peaks[known:])
+        keep(sound, past)
     return peaks
 
 
@@ -65,28 +67,19 @@ def reduction_of(
     value, step: (grid points, w.CONTROLS). share: of the look-ahead, in which the gain gives way.
     adaptive, longest: see w.release_into. shared: see w.needs_into.
     """
-    fresh = np.empty_like(peaks)
-    found = w.needs_into(fresh, peaks, shared, start, value, step)
-    needs = np.concatenate([state["needs"], fresh])
-    state["needs"][:] = needs[len(fresh) :]
-    reduction = np.zeros_like(peaks)
-    if found or needs.any() or state["wall"].any() or state["held"].any():
-        steady = (len(state["needs"]) - len(state["held"])) // 2
-        full = len(state["held"]) + 1
-        window = full if share == 1.0 else max(round(share * full), 2)
-        w.smooth_into(
-            reduction,
-            needs,
-            state["held"],
-            steady,
-            window,
-            start,
-            value,
-            step,
-            adaptive,
-            longest,
-            state["wall"],
-        )
+    past, held, wall = state["needs"], state["held"], state["wall"]
+    needs = np.empty((len(past) + len(peaks), peaks.shape[1]))
+    needs[: len(past)] = past
+    found = w.needs_into(needs[len(past) :], peaks, shared, start, value, step)
+    past[:] = needs[len(peaks) :]
+    if not (found or needs[: len(past)].any() or wall.any() or held.any()):
+        return np.zeros_like(peaks)
+    reduction = np.empty_like(peaks)
+    steady, full = (len(past) - len(held)) // 2, len(held) + 1
+    window = full if share == 1.0 else max(round(share * full), 2)
+    w.smooth_into(
+        reduction, needs, held, steady, window, start, value, step, adaptive, longest, wall
+    )
     return reduction
 
 
