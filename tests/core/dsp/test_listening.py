@@ -145,5 +145,5 @@ def test_the_gate_opens_at_a_high_tone_s_level() -> None:
     for level, opens in ((-29.9, True), (-30.1, False)):
         rises = np.minimum(np.minimum(at, 23999 - at) / 4800, 1.0)
         tone = 10 ** (level / 20) * rises * np.sin(np.pi / 2 * at + np.pi / 4)
-        unit = Unit(stage("gate", {"threshold_db": -30}), Context(48000, 1))
+        unit = Unit(stage("gate", {"threshold_db": -30}), Context(48000, 1, observe=True))
         assert bool(aligned(unit, tone[:, None])[1]["opened"].any()) == opens
