@@ -81,14 +81,16 @@ def drums(seed: int, seconds: float = 10.0) -> Bed:
 
 def _tone(hz: Wave, tilt: float, rng: np.random.Generator, uneven_db: float) -> Wave:
     """Return partials at whole multiples of hz(t), falling by `tilt` dB an octave."""
-    turning = np.exp(2j * np.pi * np.cumsum(hz) / RATE)
-    out, partial = np.zeros(len(hz)), np.ones(len(hz), complex)
+    partials = []
     for k in range(1, min(80, int(14000 / hz.max())) + 1):
-        partial *= turning
         height = 10 ** ((tilt * np.log2(k) + rng.normal(0, uneven_db)) / 20)
-        begin = rng.uniform(0, 6.28)
-        out += height * np.cos(begin) * partial.imag + height * np.sin(begin) * partial.real
-    return out
+        partials.append(height * np.exp(1j * rng.uniform(0, 6.28)))
+    # The sum of powers of what turns, from the highest on (Horner).
+    turning, out = np.exp(2j * np.pi * np.cumsum(hz) / RATE), np.zeros(len(hz), complex)
+    for weight in reversed(partials):
+        out += weight
+        out *= turning
+    return out.imag
 
 
 def _swell(n: int, attack_s: float, release_s: float) -> Wave:
@@ -222,10 +224,10 @@ def bell(hz: float, q: float, gain_db: float) -> Wave:
 
 def _moving(sound: Wave, hz: Wave, section: Callable[[float], Wave], step: int = 96) -> Wave:
     """Return the sound through a section that is set anew every `step` frames."""
-    out, state = np.empty_like(sound), np.zeros((1, 2))
+    out, state = np.empty_like(sound), np.zeros(2)
     for at in range(0, len(sound), step):
-        part = sound[at : at + step]
-        out[at : at + step], state = sosfilt(section(float(hz[at]))[None], part, zi=state)
+        numbers, part = section(float(hz[at])), sound[at : at + step]
+        out[at : at + step], state = lfilter(numbers[:3], numbers[3:], part, zi=state)
     return out
 
 

@@ -124,9 +124,9 @@ class Device:
         def read(block: int, count: int) -> Sound:
             return _stretch(signals, block * BLOCK, count * BLOCK)
 
-        runner = StripRunner(self._plan(blocks * BLOCK).strip(STRIP), read)
+        runner = StripRunner(self._plan(blocks * BLOCK).strip(STRIP), read, told=False)
         runner.until = blocks
-        out = np.concatenate([runner.block().out for _ in range(blocks)])
+        out = runner.take(blocks).out
         if self.printed != "float":
             bits, dither = _BITS[self.printed]
             out = Quantiser(bits, 2, dither=dither).levels(out) / float(1 << (bits - 1))

@@ -62,29 +62,29 @@ class Dictionary(NamedTuple):
     shapes: Wave
 
 
-def _moved(middle: float, q: float) -> Wave:
-    """Return the mean power of a bell that swings around its middle."""
+def _moved(hz: Wave, q: float) -> Wave:
+    """Return the mean power of a bell that swings around 1 Hz."""
     swing = MOVES_OCTAVES / 2 * np.sin(np.linspace(-1, 1, 9) * 1.4)
-    powers = [10 ** (bell_db(GRID_HZ, middle * 2**s, q, SHAPE_DB) / 10) for s in swing]
+    powers = [10 ** (bell_db(hz, 2**s, q, SHAPE_DB) / 10) for s in swing]
     return np.asarray(10 * np.log10(np.mean(powers, axis=0)))
 
 
 @lru_cache(maxsize=1)
 def dictionary() -> Dictionary:
-    """Return all bells that are tried."""
-    points, qs, octaves, shapes = [], [], [], []
-    for point, middle in enumerate(GRID_HZ):
-        for q in SHARPNESS:
-            points.append(point)
-            qs.append(q)
-            octaves.append(0.0)
-            shapes.append(bell_db(GRID_HZ, middle, q, SHAPE_DB) / SHAPE_DB)
-        for q in MOVING_SHARPNESS:
-            points.append(point)
-            qs.append(q)
-            octaves.append(MOVES_OCTAVES)
-            shapes.append(_moved(middle, q) / SHAPE_DB)
-    return Dictionary(np.array(points), np.array(qs), np.array(octaves), np.array(shapes))
+    """Return all bells that are tried, those of one middle beside each other."""
+    n = len(GRID_HZ)
+    # In octaves a bell is the same wherever its middle is.
+    around = 2.0 ** (np.arange(1 - n, n) / PER_OCTAVE)
+    lines = [bell_db(around, 1.0, q, SHAPE_DB) for q in SHARPNESS]
+    lines += [_moved(around, q) for q in MOVING_SHARPNESS]
+    every = np.array(lines) / SHAPE_DB
+    shapes = [every[:, n - 1 - point : 2 * n - 1 - point] for point in range(n)]
+    return Dictionary(
+        np.repeat(np.arange(n), len(lines)),
+        np.tile(SHARPNESS + MOVING_SHARPNESS, n),
+        np.tile([0.0] * len(SHARPNESS) + [MOVES_OCTAVES] * len(MOVING_SHARPNESS), n),
+        np.concatenate(shapes),
+    )
 
 
 @lru_cache(maxsize=1)
@@ -114,21 +114,22 @@ def fit(
     """
     every = dictionary()
     weight = np.where(where, 1 / sigma_db, 1e-3) / np.sqrt(2)
-    shapes = every.shapes * weight
+    allowed = np.flatnonzero(where[every.points] & (moving | (every.octaves == 0.0)))
+    points = every.points[allowed]
+    shapes = every.shapes[allowed] * weight
     energy = np.square(shapes).sum(axis=1)
     course, target = _course() * weight[:, None], level_db * weight
-    allowed = where[every.points] & (moving | (every.octaves == 0.0))
 
-    def certainty(chosen: list[int], among: NDArray[np.int64]) -> Wave:
+    def certainty(chosen: list[int], among: slice) -> Wave:
         q, _ = np.linalg.qr(np.column_stack([course, shapes[chosen].T]))
         left = target - q @ (q.T @ target)
         own = energy[among] - np.square(shapes[among] @ q).sum(axis=1)
-        good = (own > OWN_SHARE * energy[among]) & allowed[among]
+        good = own > OWN_SHARE * energy[among]
         return np.where(good, (shapes[among] @ left) / np.sqrt(np.maximum(own, 1e-12)), 0.0)
 
     chosen: list[int] = []
-    everywhere = np.arange(len(every.points))
-    while len(chosen) < MOST:
+    everywhere = slice(0, len(points))
+    while len(chosen) < MOST and len(points):
         found = certainty(chosen, everywhere)
         best, dip = int(np.argmax(found)), int(np.argmin(found))
         if found[best] < max(least_sigmas, -DIPS * found[dip]):
@@ -137,10 +138,11 @@ def fit(
             break
         chosen.append(best)
         for place, index in enumerate(chosen):
-            near = np.flatnonzero(np.abs(every.points - every.points[index]) <= PER_OCTAVE // 4)
-            again = certainty([c for c in chosen if c != index], near)
-            sign = np.sign(again[np.flatnonzero(near == index)[0]]) or 1.0
-            chosen[place] = int(near[np.argmax(again * sign)])
+            reach = points[index] + np.array([0, 1]) + np.array([-1, 1]) * (PER_OCTAVE // 4)
+            first, end = (int(i) for i in np.searchsorted(points, reach))
+            again = certainty([c for c in chosen if c != index], slice(first, end))
+            sign = np.sign(again[index - first]) or 1.0
+            chosen[place] = first + int(np.argmax(again * sign))
     design = np.column_stack([course, shapes[chosen].T])
     gains = np.linalg.lstsq(design, target, rcond=None)[0]
     spread = np.sqrt(np.diag(np.linalg.pinv(design.T @ design)))
@@ -150,7 +152,7 @@ def fit(
             float(GRID_HZ[every.points[c]]), float(every.q[c]), float(every.octaves[c]),
             float(gains[n + i]), float(gains[n + i] / spread[n + i]), c,
         )
-        for i, c in enumerate(chosen)
+        for i, c in enumerate(allowed[chosen].tolist())
     )  # fmt: skip
     smooth = _course() @ gains[:n]
     explained = smooth + sum((b.shape for b in bells), np.zeros(len(GRID_HZ)))

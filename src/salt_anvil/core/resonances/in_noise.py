@@ -71,7 +71,7 @@ def look(bands: list[Band], sound: Wave, rate: int) -> Noise:
         narrow, broad = triangles(band.hz, middles, 1 / 24), triangles(band.hz, middles, 1 / 6)
         level[k] = 10 * np.log10(narrow @ mean)
         over_time[k] = broad @ (decibels.mean(axis=0) - 10 * np.log10(mean))
-        over_hz[k] = _flatness(even / mean, band.hz, OCTAVES[k])
+        over_hz[k] = _flatness(even / mean, decibels - 10 * np.log10(mean), band.hz, OCTAVES[k])
         # A Hann window lets neighbours in frequency (1.5 bins) and in time (0.93) know each other.
         bins = 1 / np.square(narrow).sum(axis=1) / 1.5
         sigma[k] = 4.34 / np.sqrt(np.maximum(bins, 1) * len(even) * 0.93)
@@ -112,15 +112,19 @@ def _surroundings(band: Band) -> Wave:
     return np.asarray(10 ** (between / 10))
 
 
-def _flatness(even: Wave, hz: Wave, octaves: Wave) -> Wave:
-    """Return the mean over frames of geometric over arithmetic mean, half an octave each side."""
+def _flatness(even: Wave, decibels: Wave, hz: Wave, octaves: Wave) -> Wave:
+    """Return the mean over frames of geometric over arithmetic mean, half an octave each side.
+
+    even, decibels: the same powers, (frames, bins).
+    """
     places = np.linspace(octaves[0], octaves[-1], max(2, int(6 * (octaves[-1] - octaves[0]))))
     found = []
-    decibels = 10 * np.log10(even)
     for place in places:
-        near = np.abs(np.log2(hz) - place) < 0.5
+        # Slices: what lies beside each other is not copied.
+        begin, end = np.searchsorted(np.log2(hz), [place - 0.5, place + 0.5])
+        near = slice(begin, end)
         flat = decibels[:, near].mean(axis=1) - 10 * np.log10(even[:, near].mean(axis=1))
-        found.append(flat.mean() if near.sum() > 3 else -20.0)
+        found.append(flat.mean() if end - begin > 3 else -20.0)
     return np.asarray(np.interp(octaves, places, found))
 
 

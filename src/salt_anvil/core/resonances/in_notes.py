@@ -196,7 +196,9 @@ def _peaks(
     octave, level = np.log2(hz), top_db - 0.25 * (left - right) * shift + 10 * np.log10(hz)
     low = np.searchsorted(octave, octave - ENVELOPE_OCTAVES)
     high = np.searchsorted(octave, octave + ENVELOPE_OCTAVES)
-    strongest = np.array([level[a:b].max() for a, b in zip(low, high, strict=True)])
+    # Every other one is the most from low to high; those between them count for nothing.
+    spans = np.stack([low, high], axis=1).ravel()
+    strongest = np.maximum.reduceat(np.append(level, -np.inf), spans)[::2]
     kept = level > strongest - ENVELOPE_DB
     return octave[kept], level[kept]
 
