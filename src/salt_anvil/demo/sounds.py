@@ -33,7 +33,10 @@ def band(sound: Wave, low: float | None, high: float | None, order: int = 2) -> 
     return np.asarray(signal.sosfilt(_butterworth(low, high, order), sound))
 
 
-def modes(seconds: float, partials: list[tuple[float, float, float]], bend: float = 0.0) -> Wave:
+@cache
+def modes(
+    seconds: float, partials: tuple[tuple[float, float, float], ...], bend: float = 0.0
+) -> Wave:
     """Return a struck body: partials as (Hz, amplitude, decay in s); bend: pitch drop share."""
     t = np.arange(round(seconds * RATE)) / RATE
     out = np.zeros_like(t)
@@ -51,7 +54,7 @@ def _click(seed: int, low: float, high: float, decay: float) -> Wave:
 
 def drum_boom(take: int) -> Wave:
     """The box drum struck at its middle: a long low mode (the boom) under a palm's thud."""
-    tone = modes(0.9, [(63, 1.0, 0.26), (118, 0.45, 0.12), (187, 0.2, 0.07)], bend=0.9)
+    tone = modes(0.9, ((63, 1.0, 0.26), (118, 0.45, 0.12), (187, 0.2, 0.07)), 0.9).copy()
     thud = _click(take % 5, 90, 900, 0.012)
     tone[: len(thud)] += 0.5 * thud
     return tone
@@ -59,7 +62,8 @@ def drum_boom(take: int) -> Wave:
 
 def drum_slap(take: int) -> Wave:
     """The box drum struck at its edge: short board modes, and the wires behind the plate."""
-    tone = modes(0.5, [(212, 0.5, 0.06), (431, 0.45, 0.035), (878, 0.3, 0.02), (1490, 0.2, 0.012)])
+    board = ((212, 0.5, 0.06), (431, 0.45, 0.035), (878, 0.3, 0.02), (1490, 0.2, 0.012))
+    tone = modes(0.5, board).copy()
     wires = _click(10 + take % 5, 2300, 9000, 0.055)
     crack = _click(20 + take % 5, 900, 6000, 0.006)
     tone[: len(wires)] += 0.55 * wires + 0.8 * crack
@@ -68,7 +72,8 @@ def drum_slap(take: int) -> Wave:
 
 def stomp(take: int) -> Wave:
     """A boot on the boathouse planks."""
-    tone = modes(0.6, [(47, 1.0, 0.16), (78, 0.5, 0.1), (141, 0.3, 0.05), (263, 0.15, 0.03)], 0.4)
+    planks = ((47, 1.0, 0.16), (78, 0.5, 0.1), (141, 0.3, 0.05), (263, 0.15, 0.03))
+    tone = modes(0.6, planks, 0.4).copy()
     heel = _click(30 + take % 4, 300, 2500, 0.008)
     tone[: len(heel)] += 0.35 * heel
     return tone
@@ -88,10 +93,10 @@ def saw(hz: Wave) -> Wave:
     phase = np.cumsum(step) % 1.0
     out = 2 * phase - 1
     start, end = phase < step, phase > 1 - step
-    a = phase / step
-    out -= np.where(start, 2 * a - a * a - 1, 0)
-    b = (phase - 1) / step
-    out -= np.where(end, b * b + 2 * b + 1, 0)
+    a = phase[start] / step[start]
+    out[start] -= 2 * a - a * a - 1
+    b = (phase[end] - 1) / step[end]
+    out[end] -= b * b + 2 * b + 1
     return np.asarray(out)
 
 
