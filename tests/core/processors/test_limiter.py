@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from scipy.signal import resample
 
+from salt_anvil.core.dsp import lookahead_limiter as w
 from salt_anvil.core.dsp.between import AFTER, EDGE
 from salt_anvil.core.dsp.lookahead_limiter import maxima_into, mean_into
 from salt_anvil.core.dsp.oversample import LATENCY
@@ -317,3 +318,30 @@ def test_round_folds_little_back() -> None:
 def test_round_is_as_late_as_the_oversampling_and_none_is_not() -> None:
     late = [Unit(stage("limiter", {"round": r}), Context(48000, 1)).latency for r in (0, 0.5)]
     assert late[1] - late[0] == LATENCY
+
+
+@pytest.mark.parametrize("channels", [1, 2])
+@pytest.mark.parametrize("link", [0.0, 0.6, 1.0])
+def test_needs_under_a_target_that_stands_are_those_under_one_that_hardly_moves(
+    channels: int, link: float
+) -> None:
+    """All channels in one line, or each by itself; against the plain formula too."""
+    rng = np.random.default_rng(4)
+    # Cells with nothing over the target, and with some.
+    loud = np.repeat(rng.random(50) < 0.5, 64)[:3111, None]
+    peaks = np.abs(rng.standard_normal((3111, channels))) * np.where(loud, 0.8, 0.05)
+    value = np.zeros((51, w.CONTROLS))
+    value[:, w.TARGET], value[:, w.LINK] = -1.03, link
+    moving = np.zeros_like(value)
+    moving[:, w.TARGET] = 1e-300
+    found = []
+    for step in (np.zeros_like(value), moving):
+        needs = np.empty_like(peaks)
+        count = w.needs_into(needs, peaks, np.empty((0, 2)), 37, value, step)
+        found.append((count, needs))
+    (count, needs), (other_count, others) = found
+    assert (count, needs.tolist()) == (other_count, others.tolist())
+    over = np.maximum(20 * np.log10(peaks + 1e-15) + 1.03, 0.0)
+    wanted = over + link * (over.max(axis=1, keepdims=True) - over)
+    assert count == np.count_nonzero(over)
+    np.testing.assert_allclose(needs * w.UNIT, wanted, atol=1e-8)
