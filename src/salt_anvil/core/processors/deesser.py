@@ -24,7 +24,7 @@ from salt_anvil.core.processors.base import (
 )
 from salt_anvil.core.processors.drawing import Drawing
 from salt_anvil.core.processors.fields import Stereo, knee, link, stereo
-from salt_anvil.core.processors.parts import cells_of
+from salt_anvil.core.processors.parts import cells_of, with_past
 from salt_anvil.core.state import State
 
 RANGE_MS, WHOLE_MS = 2.0, 10.0
@@ -281,7 +281,6 @@ def _ranges(params: DeesserParams, rate: int) -> Vector:
 
 
 def _joined(block: Sound, past: Sound, sides: bool) -> Sound:
-    """Return the past with the block behind it, as middle and side or not; the past moves on."""
-    whole = np.concatenate([past, block])
-    past[:] = whole[len(block) :]
+    """Return `with_past`, as middle and side or not."""
+    whole = with_past(block, past)
     return to_mid_side(whole) if sides else whole

@@ -31,6 +31,13 @@ OFFSET_HZ = 5.0
 """Below it, what a bend adds is an offset; common practice, no source."""
 
 
+def with_past(block: Sound, past: Sound) -> Sound:
+    """Return the past with the block behind it; the past moves on."""
+    whole = np.concatenate([past, block])
+    past[:] = whole[len(block) :]
+    return whole
+
+
 def cells_of(values: Sound, start: int, carry: Sound, rest: float) -> Sound:
     """Return the maxima of the 64-frame cells that end inside this block."""
     cells = np.empty((len(values) // GRID + 1, values.shape[1]))

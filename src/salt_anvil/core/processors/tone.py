@@ -42,7 +42,7 @@ from salt_anvil.core.processors.base import (
     choice,
 )
 from salt_anvil.core.processors.drawing import Responses
-from salt_anvil.core.processors.parts import shared_cells
+from salt_anvil.core.processors.parts import shared_cells, with_past
 from salt_anvil.core.state import State
 
 MOST = 12
@@ -164,9 +164,7 @@ def _stepwise(params: ToneParams) -> Bands:
 
 
 def _shift(sound: Sound, past: Sound) -> Sound:
-    whole = np.concatenate([past, sound])
-    past[:] = whole[len(sound) :]
-    return whole[: len(sound)]
+    return with_past(sound, past)[: len(sound)]
 
 
 _MIDDLE = np.array([[0.5, 0.5], [0.5, 0.5]])
@@ -249,8 +247,7 @@ def _long(block: Sound, standing: Bands, phase: Phase, rate: int, state: State) 
     if standing:
         return filtered(block, _parts(standing, phase, rate, block.shape[1]), state)
     half, past = _half(standing, phase, rate)[0], state["past"]
-    whole = np.concatenate([past, block])
-    past[:] = whole[len(block) :]
+    whole = with_past(block, past)
     state["turn"][0] = -1
     first = len(past) - half
     return np.ascontiguousarray(whole[first : first + len(block)])

@@ -9,7 +9,7 @@ from salt_anvil.core.dsp.control_ramp import Vector
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.dsp.delay import delayed, keep, no_wait
 from salt_anvil.core.dsp.dynamics import gain_into
-from salt_anvil.core.processors.parts import NOTHING_SHARED
+from salt_anvil.core.processors.parts import NOTHING_SHARED, with_past
 from salt_anvil.core.state import State
 
 STEADY = 8
@@ -39,9 +39,7 @@ def peaks_of(sound: Sound, value: Vector, state: State, *, between: bool = True)
     """
     past, peaks = state["sound"], np.empty_like(sound)
     if between:
-        whole = np.concatenate([past, sound])
-        past[:] = whole[len(sound) :]
-        peaks_into(peaks, whole, to_gain(float(value[:, w.TARGET].min())))
+        peaks_into(peaks, with_past(sound, past), to_gain(float(value[:, w.TARGET].min())))
     else:
         known = min(AFTER, len(sound))
         np.abs(past[BEFORE : BEFORE + known], out=peaks[:known])
