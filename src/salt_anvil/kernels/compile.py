@@ -116,7 +116,7 @@ def _measure(sound: Sound) -> Iterator[float]:
 def _seldom_collect() -> None:
     """Look for garbage in circles less often: a compiler's trees are large, and few are circles.
 
-    An eighth of the processor time, for 80 MB.
+    A tenth of the processor time, for 80 MB.
     """
     gc.set_threshold(20_000, 50, 1000)
 
