@@ -604,7 +604,7 @@ def test_who_was_late_when_the_ear_missed_something(monkeypatch: pytest.MonkeyPa
     seat = Seat(1, player)
     now = 100.0
     monkeypatch.setattr("salt_anvil.live.worker.time.monotonic", lambda: now)
-    player._sent = 5 * BLOCK
+    player._sent = player._there = 5 * BLOCK
     seat.note_sending(player.epoch, 0)
     now = 101.0
     seat.note_sending(player.epoch, 3 * BLOCK)

@@ -9,7 +9,8 @@ from salt_anvil.core.edits import Edit
 from salt_anvil.core.session import Id, Model
 
 HEADER = struct.Struct("<IIdIIII")
-"""epoch, sequence, timeline frame, frames, bytes of report, rate, 0; then float32
+"""epoch, how many frames before the end of what was sent of it these begin (they take the place of
+what was sent), timeline frame, frames, bytes of report, rate, 0; then float32
 (frames, 4): before left and right, after left and right; then the report as JSON. Several blocks
 that were computed in one go are sent in one message, one behind the other."""
 

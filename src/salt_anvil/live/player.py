@@ -2,6 +2,7 @@
 
 import math
 import time
+from collections.abc import Callable
 from concurrent.futures import Executor
 from dataclasses import dataclass
 
@@ -12,7 +13,7 @@ from salt_anvil.core.dsp.crossfade import crossfaded
 from salt_anvil.core.dsp.decibel import to_gain
 from salt_anvil.core.edits import Edit, apply_edits
 from salt_anvil.core.engine.bypass_mix import BypassMix
-from salt_anvil.core.engine.mixer import MixBlock, Mixer, Source
+from salt_anvil.core.engine.mixer import MixBlock, Mixer, Source, never
 from salt_anvil.core.engine.plan import Plan
 from salt_anvil.core.engine.planner import make_plan
 from salt_anvil.core.errors import CoreError
@@ -22,6 +23,15 @@ from salt_anvil.live.listening import listens_in_mix, needed, strip_of, watched_
 from salt_anvil.live.messages import BlockReport, Listen, Transport
 from salt_anvil.live.playback import START_S, PlaybackRun, RenderCache, StripRestart, mixer_before
 from salt_anvil.live.reports import Place, Reporter
+from salt_anvil.live.way_back import (
+    DEEP_MS,
+    FIRST_AGAIN,
+    WayBack,
+    Waypoint,
+    glides,
+    goes_on_like,
+    same_wiring,
+)
 
 LOUDEST = 1000.0
 """Amplitude that nothing passes on its way out (+60 dBFS)."""
@@ -48,10 +58,11 @@ PATIENCE = 60
 
 @dataclass(frozen=True)
 class AudioChunk:
-    """Consecutive frames to send."""
+    """Consecutive frames to send. again: they begin so many frames before the end of what was sent,
+    in whose place they come, changed."""
 
     epoch: int
-    sequence: int
+    again: int
     frame: int
     sound: Sound
     report: BlockReport
@@ -69,8 +80,11 @@ class Player:
         epoch: int = 0,
         ahead: TimeAhead | None = None,
         beside: Executor | None = None,
+        asked: Callable[[], bool] = never,
     ) -> None:
-        """beside: computes strips beside each other where one processor is hardly enough."""
+        """beside: computes strips beside each other where one processor is hardly enough. asked:
+        whether something waits to be done."""
+        self._asked = asked
         self.ahead = ahead or TimeAhead()
         self._pace = Pace()
         self._beside, self._spread = beside, False
@@ -85,7 +99,12 @@ class Player:
         self.frame = 0
         self.loop: tuple[int, int] | None = None
         self.epoch = epoch
-        self._sequence = self._sent = self._played = 0
+        self._sent = self._played = 0
+        self._there = 0
+        """How many frames the tab has: more than were sent last where some come once more."""
+        self._anew = False
+        """Whether what is computed in one go was sent before as it was."""
+        self._way = WayBack()
         self._arriving: tuple[PlaybackRun, float] | None = None
         self._catching: PlaybackRun | None = None
         self._plan = make_plan(session, measured=shelf.join_measurement)
@@ -125,7 +144,7 @@ class Player:
         """Stop where the tab has got to."""
         self.playing = False
         self.epoch += 1
-        self._sequence = self._sent = self._played = 0
+        self._begin_epoch()
 
     def seek(self, frame: int) -> None:
         """Go to a frame, playing or not."""
@@ -202,7 +221,7 @@ class Player:
     @property
     def sent(self) -> int:
         """How many frames of this epoch have been given."""
-        return self._sent
+        return self._there
 
     @property
     def heard(self) -> int:
@@ -216,6 +235,11 @@ class Player:
     @property
     def ready_ms(self) -> float:
         """How much sound is on its way to the tab, or there, and not played yet."""
+        return 1000 * (self._there - self._played) / self._plan.rate
+
+    @property
+    def _settled_ms(self) -> float:
+        """How much of that does not come once more."""
         return 1000 * (self._sent - self._played) / self._plan.rate
 
     @property
@@ -228,10 +252,12 @@ class Player:
 
         No more than can be waited for: all of them come when the last is ready.
         """
-        ready = self.ready_ms
+        ready = self._settled_ms
         share = SHARE_AT_ONCE if ready > 0 else SHARE_FIRST
         shortest = min(self.ahead.ms, self.others_ms)
         most = min(max(int(share * shortest / self._block_ms), 1), AT_ONCE)
+        if self._way.catching_up(self._sent):
+            return min(most, FIRST_AGAIN) if ready < DEEP_MS else most
         if ready <= 0:
             return most
         count = self._pace.most(SHARE_READY * ready, most)
@@ -240,6 +266,8 @@ class Player:
 
     def took(self, count: int, ms: float) -> None:
         """Note how long so many blocks took in one go."""
+        if self._anew:
+            return  # little of them was computed anew
         self._pace.note(count, ms)
         if self._pace.usual_ms(count) > LOAD * count * self._block_ms and count < AT_ONCE:
             self.ahead.strained()
@@ -255,9 +283,9 @@ class Player:
         """Say whether what is computed in one go fits into the time ahead, or is under way."""
         if not self.playing or self._arriving is not None:
             return False
-        if self.under_way:
+        if self.under_way or (self._way.late and self._way.free(self._sent)):
             return True
-        return self.ready_ms + (self._together - 1) * self._block_ms < self.ahead.ms
+        return self._settled_ms + (self._together - 1) * self._block_ms < self.ahead.ms
 
     def watch_time(self) -> None:
         """Let the time ahead know how much of it there is."""
@@ -290,37 +318,62 @@ class Player:
         if not np.abs(sound).max(initial=0.0) <= LOUDEST:
             sound = np.clip(np.nan_to_num(sound, nan=0.0), -LOUDEST, LOUDEST)
         piece = AudioChunk(
-            self.epoch, self._sequence, self.frame, sound, self._reporter.report(self._place, block)
+            self.epoch,
+            self._there - self._sent,
+            self.frame,
+            sound,
+            self._reporter.report(self._place, block),
         )
-        self._sequence += 1
         self._sent += len(sound)
+        self._there = max(self._there, self._sent)
         return piece
+
+    def compute(self) -> bool:
+        """Compute what is given in one go; return False if it was left off: something was asked
+        for, after which other sound may be wanted."""
+        if self._arriving is not None or self.under_way:
+            return True
+        self._restart()
+        return self._look_ahead()
 
     def _next_block(self) -> tuple[MixBlock, Sound]:
         assert self._mixer is not None
         self._restart()
         if self._catching is not None and self._catching.mixer.position == self._mixer.position:
             return self._caught_up(self._catching)
-        self._look_ahead()
-        block, sound = self._heard()
-        return block, sound
+        if not self._mixer.under_way:
+            self._look_ahead()
+        return self._heard()
 
-    def _look_ahead(self) -> None:
-        """Compute several blocks in one go where there is room for them."""
+    def _look_ahead(self) -> bool:
+        """Compute several blocks in one go where there is room for them; return False if it was
+        left off."""
         assert self._mixer is not None
-        if self._mixer.under_way:
-            return
+        if self._way.late and self._way.free(self._sent):
+            self._apply(self._plan)
+        self._anew = self._way.catching_up(self._sent)
+        self._note_place()
         count = self._together
         if self._thaw is not None and self._thaw.position > self._mixer.position:
             # Strips that wait further on, as after a loop's end, are met where a go ends.
             count = min(count, self._thaw.position - self._mixer.position)
         self._mixer.foresee(self._mixer.position + count)
-        if self._beside is None or count < WORTH_SPREADING:
-            return
-        share = self._pace.usual_ms(count) / (count * self._block_ms)
-        self._spread = share > (GATHERED if self._spread else SPREAD)
-        if self._spread:
-            self._mixer.compute(self._mixer.until, self._beside)
+        if self._beside is not None and count >= WORTH_SPREADING:
+            share = self._pace.usual_ms(count) / (count * self._block_ms)
+            self._spread = share > (GATHERED if self._spread else SPREAD)
+        else:
+            self._spread = False
+        here = self._way.at(self._sent)
+        if not self._spread and here is None:
+            return True
+        pool = self._beside if self._spread else None
+        stop = never if here is None else self._asked
+        done = self._mixer.compute(self._mixer.until, pool, stop=stop)
+        if here is not None and not done:
+            self._mixer.go_back(here.mark)
+            if self._mixer.plan is not self._plan:  # it was changed at this very place
+                self._mixer.change(self._plan)
+        return done
 
     def _heard(self) -> tuple[MixBlock, Sound]:
         """Return the next block, and what is heard of it: before and after."""
@@ -336,6 +389,61 @@ class Player:
             before, after = given.taps.get(self._watched()) or (given.out, given.out)
             return block, np.concatenate([_stereo(before), _stereo(after)], axis=1)
         return block, np.concatenate([self._shadow.block(k), main], axis=1)
+
+    # Going back -------------------------------------------------------------------------------
+
+    def _begin_epoch(self) -> None:
+        self._sent = self._played = self._there = 0
+        self._stay()
+
+    def _stay(self) -> None:
+        """Go back no more to what was before."""
+        self._way.clear()
+        if self._mixer is not None:
+            self._mixer.held_from = None
+
+    def _note_place(self) -> None:
+        """Remember this place, if what is computed from here on is far from the ear."""
+        mixer, way = self._mixer, self._way
+        assert mixer is not None
+        way.let_go(self._played)
+        if self.ahead.ms <= DEEP_MS or way.at(self._sent) is not None or self.frame % BLOCK:
+            return
+        if self._catching is not None or self._thaw is not None or not mixer.steady:
+            return
+        names = needed(self._plan, self._listen)
+        if names & mixer.frozen.keys():
+            return
+        shadow = None if self._shadow is None else self._shadow.clone()
+        mark, measured = mixer.mark(names), self._reporter.measured()
+        way.places.append(Waypoint(self._sent, self.frame, mark, shadow, measured))
+        mixer.held_from = way.places[0].mark.position
+
+    def _go_back(self, plan: Plan) -> None:
+        """Go back to where a change of the plan can be heard first, if it is one that can be made
+        there; what was sent from there on comes once more."""
+        mixer, way = self._mixer, self._way
+        assert mixer is not None
+        changed = way.late or not goes_on_like(mixer.plan, plan)
+        way.late = False
+        names = set(way.places[0].mark.runners) if way.places else set[str]()
+        fits = all(mixer.runner(n).fits(plan.strip(n)) for n in names if n in plan.digests)
+        if not names or not fits or not glides(mixer.plan, plan, names):
+            self._stay()
+            return
+        place = way.nearest(self._played, self.ahead.ms, self.rate)
+        if not changed or place is None or place.sent >= self._sent or self.ahead.behind:
+            return
+        if goes_on_like(place.mark.plan, plan):
+            return
+        if not way.free(self._sent):
+            way.late = True
+            return
+        way.go(place, self._there)
+        self._sent, self.frame = place.sent, place.frame
+        mixer.go_back(place.mark)
+        self._shadow = None if place.shadow is None else place.shadow.clone()
+        self._reporter.go_back(place.measured)
 
     # Wiring -----------------------------------------------------------------------------------
 
@@ -395,12 +503,15 @@ class Player:
         assert self._mixer is not None
         wired = self._mixer.plan
         same_place = self._requested == self._listen
-        if not same_place:
+        if same_place:
+            self._go_back(plan)
+        else:
+            self._stay()
             self._reporter.listen_elsewhere()
         self._plan, self._listen = plan, self._requested
         self._mixer.change(plan)
         self._mixer.watch(strip_of(plan, self._listen), self._watched())
-        if self._shadow is not None and same_place and _same_wiring(wired, plan):
+        if self._shadow is not None and same_place and same_wiring(wired, plan):
             self._shadow.change(plan)
         else:
             self._make_shadow()
@@ -413,6 +524,7 @@ class Player:
             return
         if self._mixer.under_way:
             return  # those who read them are further on than they are
+        self._stay()
         self._thaw.hand_over(self._mixer)
         self._thaw = None
         self._take(self._model)
@@ -423,9 +535,11 @@ class Player:
         keep = needed(self._plan, self._listen)
         for name, frozen in self._shelf.frozen(self._plan).items():
             if name not in keep and name not in self._mixer.frozen:
+                self._stay()
                 self._mixer.freeze(name, frozen)
 
     def _make_shadow(self) -> None:
+        self._stay()
         listen = self._listen
         self._shadow = None
         if self._mixer is not None and listens_in_mix(self._plan, listen):
@@ -436,11 +550,12 @@ class Player:
     def _jump(self, frame: int) -> None:
         """Set out for a frame, to stand there in the state that the whole song would have."""
         self.epoch += 1
-        self._sequence = self._sent = self._played = 0
+        self._begin_epoch()
         self._reporter.jump(self._plan.rate)
         plan = self._planned(self._model)
         self._plan, self._listen = plan, self._requested
         self.frame = min(max(frame, 0), plan.frames)
+        self._stay()
         self._mixer = self._shadow = self._thaw = self._catching = None
         self._arriving = (self._head(plan), time.monotonic() + START_S)
         self.ahead.begin()
@@ -491,6 +606,7 @@ class Player:
         return block, crossfaded(new, old)
 
     def _take_over(self, head: PlaybackRun, frame: int) -> None:
+        self._stay()
         self._plan, self._mixer, self._shadow = head.plan, head.mixer, head.shadow
         self._thaw = self._arriving = self._catching = None
         if self._shadow is not None:
@@ -562,23 +678,6 @@ class Player:
             self._plan, self._source, self._shelf, begin // BLOCK, self._listen
         )
         self._patience = PATIENCE
-
-
-def _same_wiring(a: Plan, b: Plan) -> bool:
-    """Say whether runners of one plan can go on in the other."""
-
-    def wiring(plan: Plan) -> list[object]:
-        return [
-            (
-                s.strip.id,
-                [(r.strip, r.name) for r in s.feeds],
-                s.graph.outside,
-                [(n.name, n.inputs, n.late) for n in s.graph.nodes],
-            )
-            for s in plan.strips
-        ]
-
-    return wiring(a) == wiring(b)
 
 
 def _stereo(sound: Sound) -> Sound:

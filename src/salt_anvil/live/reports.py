@@ -1,8 +1,10 @@
 """What a tab is told of every block that it hears."""
 
 from collections import deque
+from copy import copy
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
@@ -47,6 +49,12 @@ class MainMeter:
         self._meter = RowMeter(rate, 2)
         self._last: deque[Sound] = deque(maxlen=4)
         self.momentary, self.true_peak = SILENT, -120.0
+
+    def clone(self) -> "MainMeter":
+        """Return an independent one at the same place."""
+        other = copy(self)
+        other._meter, other._last = self._meter.clone(), self._last.copy()
+        return other
 
     def feed(self, sound: Sound) -> None:
         """Take what is sent."""
@@ -165,6 +173,13 @@ class Place:
         return watched_place(self.plan, self.listen)
 
 
+class Measured(NamedTuple):
+    """What adds up from block to block."""
+
+    main: MainMeter
+    whole: WholeReduction
+
+
 class Reporter:
     """Tells a tab what every block did: meters, spectra, what is taken away."""
 
@@ -175,6 +190,14 @@ class Reporter:
         self._whole = WholeReduction()
         self._watched: _Watched | None = None
         self._meters: dict[str, _StripMeters] = {}
+
+    def measured(self) -> Measured:
+        """Return what has been measured so far, to go back to."""
+        return Measured(self.main.clone(), copy(self._whole))
+
+    def go_back(self, to: Measured) -> None:
+        """Go on measuring from there. What a spectrum was shown is seen a little longer."""
+        self.main, self._whole = to.main.clone(), copy(to.whole)
 
     def listen_elsewhere(self) -> None:
         """What was taken away at another place does not count here."""

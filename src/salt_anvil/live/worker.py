@@ -54,8 +54,8 @@ IDLE_S = 0.02
 BUSY_S = 0.002
 SLICE_S = 0.008
 """How long what is not due is worked on before everybody is looked after again."""
-SAFE = 0.5
-"""Share of the time ahead that must be there before a message is looked at."""
+SAFE, SAFE_MS = 0.5, 120.0
+"""Share of the time ahead, or so much, that must be there before a message is looked at."""
 PATIENT_S = 0.15
 """So long a message may wait for that."""
 NOTHING = "There is nothing to play in this session yet: bring a file in first."
@@ -94,7 +94,7 @@ def _packed(piece: AudioChunk, rate: int) -> bytes:
     report = piece.report.model_dump_json().encode()
     sound = np.ascontiguousarray(piece.sound, "<f4")
     head = HEADER.pack(
-        piece.epoch, piece.sequence, float(piece.frame), len(sound), len(report), rate, 0
+        piece.epoch, piece.again, float(piece.frame), len(sound), len(report), rate, 0
     )
     return head + sound.tobytes() + report
 
@@ -164,6 +164,11 @@ class Seat:
             return 1.0
         return self.player.ready_ms / self.player.ahead.ms
 
+    @property
+    def safe(self) -> bool:
+        """Whether a message can be looked at without sound being late by it."""
+        return self.ahead >= SAFE or self.player.ready_ms >= SAFE_MS
+
 
 class Engine:
     """All players of the server. Sound comes before everything else that there is to do."""
@@ -216,7 +221,9 @@ class Engine:
         """Take what has come in; wait for it if there is nothing to do."""
         players = [s.player for s in self._seats.values()]
         busy = len(self._inbox) or any(p.wants() or p.arriving for p in players)
-        wait = 0.0 if busy else BUSY_S if any(p.playing for p in players) else IDLE_S
+        self._take_in(0.0 if busy else BUSY_S if any(p.playing for p in players) else IDLE_S)
+
+    def _take_in(self, wait: float = 0.0) -> None:
         while self._pipe.poll(wait):
             wait = 0.0
             message = self._pipe.recv()
@@ -226,6 +233,11 @@ class Engine:
             if not len(self._inbox):
                 self._waited = time.monotonic()
             self._inbox.put(message)
+
+    def _asked(self) -> bool:
+        """Say whether something is to be done now, whatever is being computed."""
+        self._take_in()
+        return self._due
 
     def _played(self, tab: int, epoch: int, frames: int, missed: int) -> None:
         seat = self._seats.get(tab)
@@ -246,15 +258,19 @@ class Engine:
         event = Missed(count=missed - before, frame=player.heard, words=why)
         self.send(("event", tab, event.model_dump()))
 
-    def _do_next(self) -> None:
-        """Do one thing that was asked for, unless sound would be late by it."""
+    @property
+    def _due(self) -> bool:
+        """Whether something was asked for, and can be done without sound being late by it."""
         if not len(self._inbox):
+            return False
+        safe = all(s.safe for s in self._seats.values())
+        return safe or time.monotonic() - self._waited >= PATIENT_S
+
+    def _do_next(self) -> None:
+        """Do one thing that was asked for."""
+        if not self._due:
             return
-        now = time.monotonic()
-        least = min((s.ahead for s in self._seats.values()), default=1.0)
-        if least < SAFE and now - self._waited < PATIENT_S:
-            return
-        self._waited = now
+        self._waited = time.monotonic()
         kind, *rest = self._inbox.take()
         try:
             if kind == "open":
@@ -300,6 +316,8 @@ class Engine:
         was = player.playing
         packed: list[bytes] = []
         begin, sent, count = time.monotonic(), player.sent, 0
+        if not player.compute():
+            return
         try:
             while not packed or player.under_way:
                 packed += [_packed(piece, player.rate) for piece in player.pieces()]
@@ -378,6 +396,7 @@ class Engine:
                 epoch=epoch + 1,
                 ahead=ahead,
                 beside=self._beside,
+                asked=self._asked,
             )
         except CoreError:
             # Nothing to play yet; the next model opens it.

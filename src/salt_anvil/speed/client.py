@@ -23,9 +23,10 @@ PATIENCE_S = 300.0
 
 class Heard(NamedTuple):
     """A piece of what a tab is sent: sound (frames, 4) from a frame of the song on, and the report
-    as JSON."""
+    as JSON. again: it begins so many frames before the end of what was sent, in its place."""
 
     epoch: int
+    again: int
     frame: int
     rate: int
     sound: Sound
@@ -36,13 +37,45 @@ def heard_in(message: bytes) -> list[Heard]:
     """Return the pieces of a message, as messages.HEADER says."""
     found, at = [], 0
     while at < len(message):
-        epoch, _, frame, count, told, rate, _ = HEADER.unpack_from(message, at)
+        epoch, again, frame, count, told, rate, _ = HEADER.unpack_from(message, at)
         begin = at + HEADER.size
         end = begin + 16 * count
         sound = np.frombuffer(message[begin:end], "<f4").reshape(-1, 4)
         at = end + told
-        found.append(Heard(epoch, int(frame), rate, sound, message[end:at]))
+        found.append(Heard(epoch, again, int(frame), rate, sound, message[end:at]))
     return found
+
+
+class Unheard(deque[Heard]):
+    """Pieces that are still to be heard."""
+
+    def put(self, pieces: list[Heard]) -> None:
+        """Append what came, or put it in the place of what it was, as far as that is here."""
+        for piece in pieces:
+            after = self._taken(piece.epoch, piece.again)
+            late = piece.again - sum(len(h.sound) for h in after)
+            if late < len(piece.sound):
+                rest = piece.sound[late:]
+                self.append(piece._replace(again=0, frame=piece.frame + late, sound=rest))
+            over = len(piece.sound) - late
+            for held in after:
+                passed = min(max(over, 0), len(held.sound))
+                over -= passed
+                if passed < len(held.sound):
+                    kept = held.sound[passed:]
+                    self.append(held._replace(frame=held.frame + passed, sound=kept))
+
+    def _taken(self, epoch: int, frames: int) -> list[Heard]:
+        """Take so many of the last frames out, as far as they are here."""
+        taken: list[Heard] = []
+        while frames and self and self[-1].epoch == epoch:
+            last = self.pop()
+            kept = max(len(last.sound) - frames, 0)
+            frames -= len(last.sound) - kept
+            taken.insert(0, last._replace(frame=last.frame + kept, sound=last.sound[kept:]))
+            if kept:
+                self.append(last._replace(sound=last.sound[:kept]))
+        return taken
 
 
 class ServerProcess:
@@ -102,7 +135,7 @@ class Tab:
         )
         self.epoch, self.taken = -1, 0
         self.events: list[dict[str, Any]] = []
-        self._unheard: deque[Heard] = deque()
+        self._unheard = Unheard()
         self.say(type="open", session=session)
         if wait:
             self.wait("transport")
@@ -117,7 +150,7 @@ class Tab:
         while time.monotonic() < end:
             message = self.socket.recv(timeout=max(end - time.monotonic(), 0.01))
             if isinstance(message, bytes):
-                self._unheard.extend(heard_in(message))
+                self._unheard.put(heard_in(message))
                 continue
             event: dict[str, Any] = json.loads(message)
             self.events.append(event)
@@ -131,7 +164,8 @@ class Tab:
         told = self.wait("transport")
         while not told["playing"] or told["epoch"] == self.epoch:
             told = self.wait("transport")
-        self._unheard = deque(h for h in self._unheard if h.epoch == told["epoch"])
+        while self._unheard and self._unheard[0].epoch != told["epoch"]:
+            self._unheard.popleft()
 
     def sound(
         self, frames: int, seconds: float = PATIENCE_S, *, paced: bool = False
@@ -151,7 +185,7 @@ class Tab:
                 if isinstance(message, str):
                     self.events.append(json.loads(message))
                 else:
-                    self._unheard.extend(heard_in(message))
+                    self._unheard.put(heard_in(message))
                 continue
             heard = self._unheard.popleft()
             count = len(heard.sound)

@@ -189,7 +189,7 @@ export class Live {
   }
 
   private take(message: { type: string } & Record<string, unknown>): void {
-    if (message.type === 'reported') this.queue.push(...(message as unknown as Reported).reports);
+    if (message.type === 'reported') this.report((message as unknown as Reported).reports);
     else if (message.type === 'used') this.step(message as unknown as Used);
     else if (message.type === 'event') this.event(message.event as Event);
     else if (message.type === 'connected') this.joined();
@@ -197,6 +197,18 @@ export class Live {
       this.connected = false;
       this.hush();
       this.transport = { ...this.transport, playing: false };
+    }
+  }
+
+  private report(reports: PlayedReport[]): void {
+    for (const reported of reports) {
+      const { epoch, frame, again } = reported;
+      if (again === 0) {
+        this.queue.push(reported);
+        continue;
+      }
+      const at = this.queue.findLastIndex((old) => old.epoch === epoch && old.frame === frame);
+      if (at >= 0) this.queue[at] = reported;
     }
   }
 

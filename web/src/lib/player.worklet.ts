@@ -13,6 +13,8 @@ declare function registerProcessor(
 const BLOCK = 1024;
 /** Nobody waits for more than so many blocks; that many where the machine can hardly follow. */
 const MOST_FIRST = 12;
+/** Frames over which sound that comes once more takes the place of what it was. */
+const FADE = 128;
 /** What has been played is told after so much of the time ahead, so many seconds at most. */
 const SHARE_TOLD = 1 / 8;
 const MOST_TOLD_S = 0.026;
@@ -20,10 +22,34 @@ const MOST_TOLD_S = 0.026;
 /** `record` sends what is played back to the page, with the frame at which it begins. */
 type FromPage = Blend | { type: 'worker'; port: MessagePort } | { type: 'record'; on: boolean };
 
+function frames(pieces: Piece[]): number {
+  return pieces.reduce((sum, piece) => sum + piece.sound.length / 4, 0);
+}
+
+/** Lets a sound begin as another, which begins at the same frame. */
+function fadeIn(sound: Float32Array, was: Float32Array): void {
+  const count = Math.min(sound.length, was.length, 4 * FADE);
+  for (let i = 0; i < count; i++) {
+    const share = (Math.floor(i / 4) + 1) / (count / 4 + 1);
+    sound[i] = share * (sound[i] ?? 0) + (1 - share) * (was[i] ?? 0);
+  }
+}
+
+/** Lets a sound go on from the last frame of another, where its own would have been a third. */
+function goOn(sound: Float32Array, from: Float32Array, own: Float32Array): void {
+  const count = Math.min(sound.length, 4 * FADE);
+  for (let i = 0; i < count; i++) {
+    const share = 1 - (Math.floor(i / 4) + 1) / (count / 4 + 1);
+    sound[i] = (sound[i] ?? 0) + share * ((from[i % 4] ?? 0) - (own[i % 4] ?? 0));
+  }
+}
+
 class Player extends AudioWorkletProcessor {
   private queue: Piece[] = [];
   private next: Piece[] = [];
   private offset = 0;
+  /** Up to where, in frames of this epoch, what waits has come last. */
+  private changedUntil = 0;
   private epoch = 0;
   private playing = false;
   private running = false;
@@ -73,14 +99,69 @@ class Player extends AudioWorkletProcessor {
       for (const piece of message.pieces) {
         // What comes, comes in order: another epoch is a newer one, of whichever engine.
         if (piece.epoch !== this.epoch) this.leave(piece.epoch);
-        (this.leaving ? this.next : this.queue).push(piece);
+        this.put(piece);
       }
     }
+  }
+
+  /** Puts a piece behind all others, or in the place of what it was, as far as that has not
+   *  sounded. Where sound goes over into another it does so within FADE frames. */
+  private put(piece: Piece): void {
+    const queue = this.leaving ? this.next : this.queue;
+    const was = this.takeOut(queue, piece.again);
+    const late = piece.again - frames(was);
+    const sound = piece.sound.subarray(4 * late);
+    const at = (this.leaving ? 0 : this.used) + frames(queue) - this.usedOf(queue);
+    if (was[0] && at !== this.changedUntil) fadeIn(sound, was[0].sound);
+    const last = this.dropFirst(was, sound.length / 4);
+    if (sound.length > 0) {
+      queue.push({ ...piece, frame: piece.frame + late, sound });
+      this.changedUntil = at + sound.length / 4;
+    }
+    // Should nothing more come in time, what was sent before goes on from here.
+    if (was[0] && last) goOn(was[0].sound, sound.subarray(-4), last);
+    queue.push(...was);
+  }
+
+  private usedOf(queue: Piece[]): number {
+    return queue === this.queue ? this.offset : 0;
+  }
+
+  /** Takes so many of the last frames out that wait, or as many as there are. */
+  private takeOut(queue: Piece[], count: number): Piece[] {
+    const taken: Piece[] = [];
+    for (let left = count; left > 0;) {
+      const last = queue.pop();
+      if (!last) break;
+      const used = queue.length === 0 ? this.usedOf(queue) : 0;
+      const kept = Math.max(last.sound.length / 4 - left, used);
+      left -= last.sound.length / 4 - kept;
+      taken.unshift({ ...last, frame: last.frame + kept, sound: last.sound.subarray(4 * kept) });
+      if (kept > used) queue.push({ ...last, sound: last.sound.subarray(0, 4 * kept) });
+      else if (used > 0) this.offset = 0;
+    }
+    return taken;
+  }
+
+  /** Drops so many of the first frames; returns the last one of them. */
+  private dropFirst(pieces: Piece[], count: number): Float32Array | null {
+    let end = null;
+    for (let left = count; left > 0;) {
+      const first = pieces.shift();
+      if (!first) break;
+      const gone = Math.min(left, first.sound.length / 4);
+      left -= gone;
+      end = first.sound.subarray(4 * gone - 4, 4 * gone);
+      const sound = first.sound.subarray(4 * gone);
+      if (sound.length > 0) pieces.unshift({ ...first, frame: first.frame + gone, sound });
+    }
+    return end;
   }
 
   /** A jump: what is playing fades out over 5 ms, then the new epoch fades in. */
   private leave(epoch: number): void {
     this.epoch = epoch;
+    this.changedUntil = 0;
     this.next = [];
     this.leaving = this.running && this.queue.length > 0;
     if (!this.leaving) this.enter();
@@ -108,7 +189,7 @@ class Player extends AudioWorkletProcessor {
     const left = outputs[0]?.[0];
     const right = outputs[0]?.[1] ?? left;
     if (!left || !right) return true;
-    if (!this.running && this.waiting() >= this.first + this.extra) this.running = true;
+    if (!this.running && frames(this.queue) >= this.first + this.extra) this.running = true;
     if (!this.running && !this.playing && this.queue.length > 0) this.running = true;
     const first = this.queue[0];
     const frame = first && this.running ? first.frame + this.offset : -1;
@@ -142,10 +223,6 @@ class Player extends AudioWorkletProcessor {
     }
     this.tell();
     return true;
-  }
-
-  private waiting(): number {
-    return this.queue.reduce((sum, piece) => sum + piece.sound.length / 4, 0);
   }
 
   private forward(): void {

@@ -77,6 +77,7 @@ function sound(data: ArrayBuffer): void {
   const blocks = parse(data);
   const reports = blocks.map(({ piece, report }) => ({
     epoch: piece.epoch,
+    again: piece.again,
     frame: piece.frame,
     frames: piece.sound.length / 4,
     report,

@@ -7,6 +7,8 @@ export const HEADER_BYTES = 32;
 /** Sound on its way to the worklet: interleaved before left, right, after left, right. */
 export interface Piece {
   epoch: number;
+  /** It begins so many frames before the end of what was sent, in whose place it comes, changed. */
+  again: number;
   frame: number;
   sound: Float32Array<ArrayBuffer>;
 }
@@ -56,6 +58,7 @@ export interface Reported {
 /** A block's report. */
 export interface PlayedReport {
   epoch: number;
+  again: number;
   frame: number;
   frames: number;
   report: Report;
@@ -68,6 +71,7 @@ export function parse(data: ArrayBuffer): { piece: Piece; report: Report }[] {
   const found = [];
   for (let at = 0; at < data.byteLength;) {
     const epoch = head.getUint32(at, true);
+    const again = head.getUint32(at + 4, true);
     const frame = head.getFloat64(at + 8, true);
     const begin = at + HEADER_BYTES;
     const end = begin + 16 * head.getUint32(at + 16, true);
@@ -75,7 +79,7 @@ export function parse(data: ArrayBuffer): { piece: Piece; report: Report }[] {
     const sound = new Float32Array(data.slice(begin, end));
     at = end + told;
     const report = JSON.parse(text.decode(new Uint8Array(data, end, told))) as Report;
-    found.push({ piece: { epoch, frame, sound }, report });
+    found.push({ piece: { epoch, again, frame, sound }, report });
   }
   return found;
 }

@@ -11,6 +11,8 @@
   let { live, rate, bpm }: Props = $props();
 
   const AUTOMATIC = 'as needed';
+  /** Within about so long a change of the strip listened to is heard (salt_anvil.live.way_back). */
+  const SOON_MS = 200;
   const choices = [AUTOMATIC, '40', '80', '160', '320', '640'];
   let open = $state(false);
   let box: HTMLElement | undefined = $state();
@@ -45,7 +47,8 @@
     <div class="card" role="dialog" aria-label="Sound on its way">
       <Choice label="Time ahead in ms" options={choices} value={chosen} onchoose={choose} />
       <p>
-        Now {live.ahead.ms} ms: a moved control is heard about {live.ahead.ms + 40} ms later.
+        Now {live.ahead.ms} ms: a moved control is heard about {live.ahead.ms + 40} ms later{#if live.ahead.ms + 40 > SOON_MS},
+          one of the strip listened to about {SOON_MS}: it takes the place of sound that is ready{/if}.
         {#if live.ahead.behind}The engine is behind; the analysis waits for it.{/if}
       </p>
       {#if live.misses.length === 0}

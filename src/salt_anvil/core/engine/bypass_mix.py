@@ -1,6 +1,7 @@
 """The mix as it would be without one strip's chain, or one place of it."""
 
 from collections import defaultdict
+from copy import copy
 
 import numpy as np
 
@@ -42,6 +43,20 @@ class BypassMix:
         for item in (mixer.plan.strip(strip), *reached):
             for route in item.routes:
                 self._faders[item.strip.id, route.name] = Fader(item, route)
+
+    def clone(self) -> "BypassMix":
+        """Return an independent one at the same place, beside the same mixer."""
+        other = copy(self)
+        other._gain = self._gain.clone()
+        other._outs = defaultdict(Pieces, {n: p.copy() for n, p in self._outs.items()})
+        other._routed = defaultdict(Pieces, {w: p.copy() for w, p in self._routed.items()})
+        other._runners = {
+            name: runner.clone(other._reader(name), self._mixer.read_key, tapped=False)
+            for name, runner in self._runners.items()
+        }
+        other._faders = {way: fader.clone() for way, fader in self._faders.items()}
+        other._joins = {name: join.clone() for name, join in self._joins.items()}
+        return other
 
     def change(self, plan: Plan) -> None:
         """Follow the mixer to another plan of the same wiring."""

@@ -1,6 +1,7 @@
 """What follows a chain on each way out: fader, pan or balance, send, mute; and bus sums."""
 
 import math
+from copy import copy
 
 import numpy as np
 
@@ -19,6 +20,12 @@ class Fader:
 
     def __init__(self, plan: StripPlan, route: Route) -> None:
         self._ramp = AutomationRamp(gains_trajectory(plan, route))
+
+    def clone(self) -> "Fader":
+        """Return an independent one at the same place."""
+        other = copy(self)
+        other._ramp = self._ramp.clone()
+        return other
 
     def change(self, plan: StripPlan, route: Route) -> None:
         """Glide to another fader, pan, send or mute."""
@@ -83,6 +90,12 @@ class BusJoin:
     def __init__(self, plan: StripPlan) -> None:
         self._law = plan.strip.join.law
         self._ramp = AutomationRamp(_bus_trajectory(plan))
+
+    def clone(self) -> "BusJoin":
+        """Return an independent one at the same place."""
+        other = copy(self)
+        other._ramp = self._ramp.clone()
+        return other
 
     def change(self, plan: StripPlan) -> None:
         """Glide to another position or law."""

@@ -163,6 +163,12 @@ class Cells:
         self._fifo.rows = np.concatenate(kept, axis=1)
         self._columns = columns
 
+    def clone(self) -> "Cells":
+        """Return an independent copy."""
+        other = Cells(self._fifo.position)
+        other._fifo.rows, other._columns = self._fifo.rows.copy(), self._columns
+        return other
+
     def take(self, count: int) -> dict[str, Sound]:
         """Return the next cells and drop them."""
         rows = self._fifo.take(count)

@@ -34,6 +34,11 @@ Source = Callable[[str, int, int], Sound]
 """Gives frames [start, start + count) of the audio with this id, zeros outside it."""
 
 
+def never() -> bool:
+    """Say no."""
+    return False
+
+
 T = TypeVar("T")
 KEPT = 8
 """Blocks that have been given are dropped so many at a time."""
@@ -67,6 +72,18 @@ class MixBlock(NamedTuple):
 
     strips: Given[StripBlock]
     faded: Given[Sound]
+
+
+class Mark(NamedTuple):
+    """How some strips, and all who hear them, stood before a block: what can be gone back to."""
+
+    position: int
+    plan: Plan
+    runners: dict[str, StripRunner]
+    faders: dict[tuple[str, str], Fader]
+    joins: dict[str, BusJoin]
+    recent: dict[str, Pieces[StripBlock]]
+    routed: dict[tuple[str, str], Pieces[Sound]]
 
 
 class _Ready(NamedTuple):
@@ -116,6 +133,8 @@ class Mixer:
         self._sums: dict[str, Blocks | None] = {}
         self._ready: _Ready | None = None
         self.position = self._until = self._near = self._dropped = 0
+        self.held_from: int | None = None
+        """The block from which on all is held that was computed; None: only what is to be given."""
         self.keep: Callable[[str, int, State], None] | None = None
         self.keep_group: Callable[[str, int, Sound], None] | None = None
         for item in plan.strips:
@@ -326,8 +345,10 @@ class Mixer:
         self.position += count
 
     def _drop_before(self, k: int) -> None:
-        """Drop what lies before block k."""
+        """Drop what lies before block k, and is not held."""
         self._dropped = k
+        if self.held_from is not None:
+            k = min(k, self.held_from)
         for blocks in self._recent.values():
             blocks.drop_before(k)
         for sounds in self._routed.values():
@@ -498,6 +519,38 @@ class Mixer:
         self._frozen[name] = frozen
         self._sums.clear()
 
+    @property
+    def steady(self) -> bool:
+        """Whether no change of ways or wiring is still being bridged."""
+        return not (self._fading or self._leaving)
+
+    def mark(self, names: Collection[str]) -> Mark:
+        """Return what strips that run can go back to; whoever hears one of them is one of them."""
+        return Mark(
+            self.position,
+            self.plan,
+            {n: self._runners[n].clone(self.reader(n), self._read_key) for n in names},
+            {way: fader.clone() for way, fader in self._faders.items() if way[0] in names},
+            {n: self._joins[n].clone() for n in names},
+            {n: self._recent[n].copy() for n in names},
+            {way: sounds.copy() for way, sounds in self._routed.items() if way[0] in names},
+        )
+
+    def go_back(self, mark: Mark) -> None:
+        """Stand where a mark was set, once more: nothing of its strips has been computed from
+        there on. What all others have is held from there on, and has not changed."""
+        self._ready = None
+        self._inputs.clear()
+        self.plan = mark.plan
+        self.position = self._until = self._near = mark.position
+        for name, runner in mark.runners.items():
+            self._runners[name] = runner.clone(self.reader(name), self._read_key)
+            self._joins[name] = mark.joins[name].clone()
+            self._recent[name] = mark.recent[name].copy()
+        for way, fader in mark.faders.items():
+            self._faders[way] = fader.clone()
+            self._routed[way] = mark.routed.get(way, Pieces()).copy()
+
     def gains(self, item: StripPlan) -> Sound:
         """Return the gains of left and right on a strip's main way out, as they stand."""
         return self._faders[item.strip.id, item.output.name].gains(self.position * BLOCK)
@@ -569,16 +622,19 @@ class Mixer:
     def compute(
         self,
         block: int,
-        pool: Executor,
+        pool: Executor | None,
         names: Collection[str] | None = None,
         *,
         then: int = 0,
         threads: int = 0,
-    ) -> None:
-        """Compute strips (all that run, by default), and what they need, up to a block.
+        stop: Callable[[], bool] = never,
+    ) -> bool:
+        """Compute strips (all that run, by default), and what they need, up to a block; return
+        False if it was told to stop before.
 
-        Those that do not wait for one another are computed beside each other: the same bytes. then:
-        a later block, up to which some are computed while one of so many threads would be idle.
+        pool: those that do not wait for one another are computed beside each other: the same bytes.
+        then: a later block, up to which some are computed while one of so many threads would be
+        idle. stop: asked after each strip.
         """
         asked = self._runners if names is None else names
         left: dict[tuple[int, str], int] = {}
@@ -589,14 +645,25 @@ class Mixer:
                 runner = self._runners.get(name)
                 if runner is not None and runner.next_out < wanted.get(name, 0):
                     left[turn, name] = wanted[name]
+        if pool is None:
+            for (_, name), until in left.items():
+                at = self._runners[name].next_out
+                if at < until:
+                    self._covered(name, at, until - at)
+                    if stop():
+                        return False
+            return True
         open_, going = set(left), dict[Future[object], tuple[int, str]]()
         behind: dict[tuple[int, str], set[tuple[int, str]]] = {}
         for turn, name in left:
             read = {(turn, source) for source in self.plan.strip(name).sources}
             behind[turn, name] = open_ & (read | {(0, name)} if turn else read)
         musts = sum(turn == 0 for turn, _ in left)
-        while musts or going:
-            for task in [t for t in left if open_.isdisjoint(behind[t])] if musts else []:
+        stopped = False
+        while (musts and not stopped) or going:
+            stopped = stopped or stop()
+            more = musts and not stopped
+            for task in [t for t in left if open_.isdisjoint(behind[t])] if more else []:
                 turn, name = task
                 if turn == 0 or len(going) < threads:
                     at, until = self._runners[name].next_out, left.pop(task)
@@ -607,6 +674,7 @@ class Mixer:
                 open_.discard(task)
                 musts -= task[0] == 0
                 future.result()
+        return not stopped
 
     @property
     def under_way(self) -> bool:

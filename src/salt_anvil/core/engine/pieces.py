@@ -35,6 +35,12 @@ class Pieces(Generic[T]):
         before = self._held if self._held and self.end == first else ()
         self._held = (*before, Piece(first, first + count, item))
 
+    def copy(self) -> "Pieces[T]":
+        """Return what is held now, whatever is put and dropped later."""
+        other: Pieces[T] = Pieces()
+        other._held = self._held
+        return other
+
     @property
     def end(self) -> int:
         """The block after the last one; only where something is held."""

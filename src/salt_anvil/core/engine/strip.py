@@ -477,6 +477,8 @@ class StripRunner:
             if other._taken(n)
         }
         other._points = {n: rope.clone() for n, rope in self._points.items()}
+        if other._told:
+            other._cells = {n: cells.clone() for n, cells in self._cells.items()}
         other._tap_past = {
             n: [p.clone() for p in past] for n, past in self._tap_past.items() if other._taken(n)
         }

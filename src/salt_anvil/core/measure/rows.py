@@ -1,5 +1,6 @@
 """A meter that keeps one row of figures per 100 ms, from which any passage can be told."""
 
+from copy import copy
 from dataclasses import dataclass
 
 import numpy as np
@@ -122,6 +123,12 @@ class RowMeter:
         bins = np.fft.rfftfreq(self._hop, 1 / rate)
         self._edges = np.concatenate([[0], np.searchsorted(bins, RANGES_HZ)])
         self.bad = 0
+
+    def clone(self) -> "RowMeter":
+        """Return an independent one at the same place."""
+        other = copy(self)
+        other._state = self._state.copy()
+        return other
 
     def feed(self, sound: Sound) -> Rows:
         """Return the rows that end inside this block."""
