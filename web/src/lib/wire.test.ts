@@ -2,11 +2,18 @@ import { expect, test } from 'vitest';
 import { HEADER_BYTES, parse } from './wire';
 
 /** One block as the engine packs it. */
-function packed(epoch: number, frame: number, sound: number[], report: object): Uint8Array {
+function packed(
+  epoch: number,
+  frame: number,
+  sound: number[],
+  report: object,
+  again = 0,
+): Uint8Array {
   const told = new TextEncoder().encode(JSON.stringify(report));
   const bytes = new Uint8Array(HEADER_BYTES + 4 * sound.length + told.length);
   const head = new DataView(bytes.buffer);
   head.setUint32(0, epoch, true);
+  head.setUint32(4, again, true);
   head.setFloat64(8, frame, true);
   head.setUint32(16, sound.length / 4, true);
   head.setUint32(20, told.length, true);
@@ -18,12 +25,14 @@ function packed(epoch: number, frame: number, sound: number[], report: object): 
 test('a message holds blocks one behind the other', () => {
   const both = [
     packed(3, 1024, [1, 2, 3, 4], { taken: 'ä' }),
-    packed(4, 0, [5, 6, 7, 8, 9, 10, 11, 12], {}),
+    packed(4, 0, [5, 6, 7, 8, 9, 10, 11, 12], {}, 2048),
   ];
   const found = parse(Uint8Array.from(both.flatMap((block) => [...block])).buffer);
-  expect(found.map(({ piece }) => [piece.epoch, piece.frame, [...piece.sound]])).toEqual([
-    [3, 1024, [1, 2, 3, 4]],
-    [4, 0, [5, 6, 7, 8, 9, 10, 11, 12]],
+  expect(
+    found.map(({ piece }) => [piece.epoch, piece.again, piece.frame, [...piece.sound]]),
+  ).toEqual([
+    [3, 0, 1024, [1, 2, 3, 4]],
+    [4, 2048, 0, [5, 6, 7, 8, 9, 10, 11, 12]],
   ]);
   expect(found.map(({ report }) => report)).toEqual([{ taken: 'ä' }, {}]);
 });
