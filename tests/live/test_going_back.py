@@ -9,6 +9,7 @@ import pytest
 
 from salt_anvil.core.audio import BLOCK
 from salt_anvil.core.edits import AddStage, Edit, SetParams, SetStrip
+from salt_anvil.live.ahead import TimeAhead
 from salt_anvil.live.messages import Listen
 from salt_anvil.live.playback import RenderCache
 from salt_anvil.live.player import AT_ONCE, Player
@@ -22,7 +23,8 @@ LISTENS = [Listen(strip="a"), Listen(strip="a", at="a1", alone=True)]
 
 
 def playing(listen: Listen, frame: int = 0) -> Player:
-    player = Player(small_session(), source, RenderCache())
+    # Time stands still: nothing is late, however busy the machine is.
+    player = Player(small_session(), source, RenderCache(), ahead=TimeAhead(lambda: 0.0))
     player.ahead.chosen = AHEAD_MS
     player.listen(listen)
     player.play(frame)
