@@ -266,8 +266,9 @@ class Player:
 
     def took(self, count: int, ms: float) -> None:
         """Note how long so many blocks took in one go."""
-        if self._anew:
-            return  # little of them was computed anew
+        if self._anew:  # little of them was computed
+            self._way.took(ms)
+            return
         self._pace.note(count, ms)
         if self._pace.usual_ms(count) > LOAD * count * self._block_ms and count < AT_ONCE:
             self.ahead.strained()
@@ -283,7 +284,7 @@ class Player:
         """Say whether what is computed in one go fits into the time ahead, or is under way."""
         if not self.playing or self._arriving is not None:
             return False
-        if self.under_way or (self._way.late and self._way.free(self._sent)):
+        if self.under_way or (self._way.late and self._way.free):
             return True
         return self._settled_ms + (self._together - 1) * self._block_ms < self.ahead.ms
 
@@ -349,7 +350,7 @@ class Player:
         """Compute several blocks in one go where there is room for them; return False if it was
         left off."""
         assert self._mixer is not None
-        if self._way.late and self._way.free(self._sent):
+        if self._way.late and self._way.free:
             self._apply(self._plan)
         self._anew = self._way.catching_up(self._sent)
         self._note_place()
@@ -436,7 +437,7 @@ class Player:
             return
         if goes_on_like(place.mark.plan, plan):
             return
-        if not way.free(self._sent):
+        if not way.free:
             way.late = True
             return
         way.go(place, self._there)

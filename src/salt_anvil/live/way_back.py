@@ -15,7 +15,7 @@ from salt_anvil.live.reports import Measured
 
 DEEP_MS = 120.0
 """With more time ahead than this, going back is worth remembering places for."""
-NEAR_MS, SHARE_NEAR = 80.0, 0.15
+NEAR_MS, SHARE_NEAR = 80.0, 0.1
 """So far ahead of the ear it goes back at least, or such a share of the time ahead: what is
 computed anew has to get there first."""
 FIRST_AGAIN = 2
@@ -41,7 +41,7 @@ class WayBack:
         self.places: list[Waypoint] = []
         self.late = False
         """A change waits for going back: it was only made where the sound that is ready ends."""
-        self._went = self._there_again = 0.0
+        self._went = self._took_ms = 0.0
         self._until = 0
 
     def clear(self) -> None:
@@ -67,20 +67,20 @@ class WayBack:
 
     def catching_up(self, sent: int) -> bool:
         """Say whether less has been sent than before play went back."""
-        if self._until and sent >= self._until:
-            self._until, self._there_again = 0, time.monotonic()
-        return self._until > 0
+        return sent < self._until
 
-    def free(self, sent: int) -> bool:
-        """Say whether going back now leaves time for what else there is to do."""
-        if self.catching_up(sent):
-            return False
-        took = self._there_again - self._went
-        return time.monotonic() - self._went > took / SHARE_BACK
+    def took(self, ms: float) -> None:
+        """Note how long something took that came once more."""
+        self._took_ms += ms
+
+    @property
+    def free(self) -> bool:
+        """Whether going back now leaves time for what else there is to do."""
+        return 1000 * SHARE_BACK * (time.monotonic() - self._went) >= self._took_ms
 
     def go(self, to: Waypoint, sent: int) -> None:
         """Note that play goes back to a place, when so much had been sent."""
-        self._went, self._until = time.monotonic(), sent
+        self._went, self._took_ms, self._until = time.monotonic(), 0.0, sent
         del self.places[self.places.index(to) + 1 :]
 
 

@@ -335,7 +335,7 @@ class Engine:
         """Do something for a player; what is damaged is dropped, and it goes on without."""
         try:
             work()
-        except (BrokenPipeError, ConnectionResetError):
+        except (EOFError, BrokenPipeError, ConnectionResetError):
             raise
         except DamagedError as error:
             self._drop(seat, error)

@@ -12,7 +12,7 @@
 
   const AUTOMATIC = 'as needed';
   /** Within about so long a change of the strip listened to is heard (salt_anvil.live.way_back). */
-  const SOON_MS = 200;
+  const SOON_MS = 250;
   const choices = [AUTOMATIC, '40', '80', '160', '320', '640'];
   let open = $state(false);
   let box: HTMLElement | undefined = $state();
